@@ -1,0 +1,44 @@
+using System.Buffers;
+using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
+
+namespace SwiftLedger.Core.Sql;
+
+/// <summary>What statements have in common that differ only in literals, parameters, layout or list length.</summary>
+/// <param name="Text">The statement in its folded form; see <see cref="PatternWriter"/>.</param>
+/// <param name="Hash">XXH3 (64 bits, seed 0) of the UTF-8 bytes of <see cref="Text"/>: the same on every machine.</param>
+public sealed record SqlPattern(string Text, ulong Hash)
+{
+    /// <summary>The hash as 16 hexadecimal digits: the pattern's name.</summary>
+    public string Name => Hash.ToString("x16", CultureInfo.InvariantCulture);
+
+    public static SqlPattern Of(string sql, SqlDialect dialect = SqlDialect.Sqlite)
+    {
+        using var writer = new PatternWriter(sql.Length);
+        writer.Write(sql, dialect);
+        return new(writer.Folded.ToString(), HashOfFolded(writer.Folded));
+    }
+
+    /// <summary>The hash alone, without keeping the text: for reading large captures.</summary>
+    public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
+    {
+        using var writer = new PatternWriter(sql.Length);
+        writer.Write(sql, dialect);
+        return HashOfFolded(writer.Folded);
+    }
+
+    private static ulong HashOfFolded(ReadOnlySpan<char> folded)
+    {
+        byte[] bytes = ArrayPool<byte>.Shared.Rent(Encoding.UTF8.GetMaxByteCount(folded.Length));
+        try
+        {
+            int count = Encoding.UTF8.GetBytes(folded, bytes);
+            return XxHash3.HashToUInt64(bytes.AsSpan(0, count));
+        }
+        finally
+        {
+            ArrayPool<byte>.Shared.Return(bytes);
+        }
+    }
+}

@@ -1,0 +1,33 @@
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Workloads;
+
+/// <summary>One statement of a migration.</summary>
+/// <param name="Number">From 1, among all statements of the change file.</param>
+/// <param name="Place">Where it begins in the file.</param>
+public sealed record ChangeStep(int Number, string Sql, TextSpan Body, TextPlace Place);
+
+/// <summary>A statement that takes the place of a named one on the after side.</summary>
+/// <param name="CaseBindings">Its own values for each case of the statement, in their order; empty where it takes the statement's.</param>
+public sealed record Rewrite(
+    int Number,
+    string Statement,
+    string Sql,
+    TextSpan Body,
+    TextPlace Place,
+    IReadOnlyList<string> Parameters,
+    bool OrdersRows,
+    IReadOnlyList<IReadOnlyList<Binding>> CaseBindings)
+{
+    /// <summary>The values that this rewrite runs with where the original runs with those of a case.</summary>
+    public IReadOnlyList<Binding> BindingsFor(WorkloadStatement statement, int caseIndex) =>
+        CaseBindings.Count > 0 ? CaseBindings[caseIndex] : statement.Cases[caseIndex].Bindings;
+}
+
+/// <summary>What a trial tests: migration statements, rewrites, or both.</summary>
+public sealed record Change(IReadOnlyList<ChangeStep> Steps, IReadOnlyList<Rewrite> Rewrites)
+{
+    public static readonly Change Nothing = new([], []);
+
+    public Rewrite? RewriteOf(string statement) => Rewrites.FirstOrDefault(r => r.Statement == statement);
+}

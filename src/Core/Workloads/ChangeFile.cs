@@ -1,0 +1,104 @@
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Workloads;
+
+/// <summary>Reads change files: migration scripts, in which <c>-- rewrite: NAME</c> marks a statement's replacement.</summary>
+public static class ChangeFile
+{
+    private const InputPart Part = InputPart.Change;
+
+    /// <summary>Reads a file and holds it against the workload that it will be tested with.</summary>
+    public static Parsed<Change> Parse(string text, Workload workload, SqlDialect dialect = SqlDialect.Sqlite)
+    {
+        var problems = new List<InputProblem>();
+        var steps = new List<ChangeStep>();
+        var rewrites = new List<Rewrite>();
+        SqlScript script = SqlScript.Split(text, dialect);
+
+        foreach (ScriptStatement item in script.Statements)
+        {
+            string sql = item.Body.Of(text);
+            TextPlace place = TextPlace.At(text, item.Body.Start);
+            StatementShape shape = StatementShape.Of(sql, dialect);
+            List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start));
+            if (shape.Flaw is { } flaw)
+            {
+                problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
+                    $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}"));
+            }
+
+            if (shape.Refusal is { } refusal)
+            {
+                problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}"));
+            }
+
+            if (directives.FirstOrDefault(d => d.Key == "rewrite") is { } directive)
+            {
+                List<BindLine> binds = directives.Where(d => d.Key == "bind")
+                    .Select(d => BindLine.Read(text, d, Part, problems)).ToList();
+                var rewrite = new Rewrite(item.Number, directive.Value, sql, item.Body, place, shape.Parameters, shape.OrdersRows,
+                    binds.Select(b => b.Bindings).ToList());
+                CheckRewrite(text, rewrite, directive, rewrites, workload, problems);
+                rewrites.Add(rewrite);
+                continue;
+            }
+
+            if (shape.Parameters.Count > 0 && shape.FirstWord != "create")
+            {
+                problems.Add(InputProblem.At(Part, text, item.Body,
+                    $"Statement {item.Number} has {WorkloadFile.Listed(shape.Parameters)}: a migration runs as it stands, without values."));
+            }
+
+            steps.Add(new(item.Number, sql, item.Body, place));
+        }
+
+        foreach (Directive stray in Directive.ReadFrom(text, script.Rest).Where(d => d.Key == "rewrite"))
+        {
+            problems.Add(InputProblem.At(Part, text, stray.Span, "No statement follows this 'rewrite'."));
+        }
+
+        if (steps.Count + rewrites.Count == 0)
+        {
+            problems.Add(new(Part, new(1, 1),
+                "The change holds no statement. To see what this machine can tell when nothing changes, run a noise check instead."));
+        }
+
+        return new(new(steps, rewrites), problems);
+    }
+
+    private static void CheckRewrite(
+        string text, Rewrite rewrite, Directive directive, List<Rewrite> earlier, Workload workload, List<InputProblem> problems)
+    {
+        WorkloadStatement? original = workload.Statements.FirstOrDefault(s => s.Name == rewrite.Statement);
+        if (original is null)
+        {
+            problems.Add(InputProblem.At(Part, text, directive.Span,
+                $"The workload has no statement named '{rewrite.Statement}' to rewrite."));
+            return;
+        }
+
+        if (earlier.Any(r => r.Statement == rewrite.Statement))
+        {
+            problems.Add(InputProblem.At(Part, text, directive.Span, $"'{rewrite.Statement}' is rewritten already in this change."));
+        }
+
+        if (rewrite.CaseBindings.Count > 0 && rewrite.CaseBindings.Count != original.Cases.Count)
+        {
+            problems.Add(InputProblem.At(Part, text, directive.Span,
+                $"This rewrite has {rewrite.CaseBindings.Count} bind lines, but '{original.Name}' has {original.Cases.Count} cases: give one for each, in their order."));
+            return;
+        }
+
+        for (int i = 0; i < original.Cases.Count; i++)
+        {
+            IReadOnlyList<Binding> bindings = rewrite.BindingsFor(original, i);
+            List<string> missing = rewrite.Parameters.Where(p => bindings.All(b => b.Key != p)).ToList();
+            if (missing.Count > 0)
+            {
+                problems.Add(InputProblem.At(Part, text, directive.Span,
+                    $"Case {original.Cases[i].Label} of '{original.Name}' gives this rewrite no value for {WorkloadFile.Listed(missing)}. Bind lines above the rewrite may give values of its own."));
+                return;
+            }
+        }
+    }
+}

@@ -1,0 +1,206 @@
+using System.Globalization;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Workloads;
+
+/// <summary>Reads workload files: SQL scripts whose comments name statements, their calls and parameter sets.</summary>
+/// <remarks>The format is described for users in docs/formats.md.</remarks>
+public static class WorkloadFile
+{
+    private const InputPart Part = InputPart.Workload;
+
+    private static readonly string[] NotMeasured =
+        ["begin", "commit", "end", "rollback", "savepoint", "release", "vacuum", "pragma"];
+
+    /// <summary>Reads a file as far as it can be understood; the problems say what could not.</summary>
+    /// <param name="text">The file, with or without a byte order mark, any line ends.</param>
+    public static Parsed<Workload> Parse(string text, SqlDialect dialect = SqlDialect.Sqlite)
+    {
+        var problems = new List<InputProblem>();
+        var statements = new List<WorkloadStatement>();
+        var names = new Dictionary<string, TextPlace>(StringComparer.Ordinal);
+        SqlScript script = SqlScript.Split(text, dialect);
+
+        foreach (ScriptStatement item in script.Statements)
+        {
+            statements.Add(ReadStatement(text, item, dialect, names, problems));
+        }
+
+        foreach (Directive stray in Directive.ReadFrom(text, script.Rest))
+        {
+            problems.Add(InputProblem.At(Part, text, stray.Span, $"No statement follows this '{stray.Key}'."));
+        }
+
+        if (statements.Count == 0)
+        {
+            problems.Add(new(Part, new(1, 1),
+                "The workload holds no statement. Write at least one query, with '-- name: ...' above it if it should have a name."));
+        }
+
+        return new(new(statements), problems);
+    }
+
+    private static WorkloadStatement ReadStatement(
+        string text, ScriptStatement item, SqlDialect dialect, Dictionary<string, TextPlace> names, List<InputProblem> problems)
+    {
+        string sql = item.Body.Of(text);
+        StatementShape shape = StatementShape.Of(sql, dialect);
+        SqlPattern pattern = SqlPattern.Of(sql, dialect);
+        List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start));
+
+        ReportShape(text, item, shape, problems);
+        string name = NameOf(text, item, directives, pattern, names, problems);
+        double? calls = ReadCalls(text, Single(text, directives, "calls", problems), problems);
+        double? tolerance = ReadTolerance(text, Single(text, directives, "tolerance", problems), problems);
+        List<BindLine> binds = directives.Where(d => d.Key == "bind").Select(d => BindLine.Read(text, d, Part, problems)).ToList();
+        foreach (Directive rewrite in directives.Where(d => d.Key == "rewrite"))
+        {
+            problems.Add(InputProblem.At(Part, text, rewrite.Span, "A rewrite belongs into the change, not into the workload."));
+        }
+
+        CheckParameters(text, item, name, shape.Parameters, binds, problems);
+        return new(item.Number, name, sql, item.Body, pattern, calls, tolerance, shape.Parameters, shape.OrdersRows,
+            CasesOf(text, binds, problems));
+    }
+
+    private static void ReportShape(string text, ScriptStatement item, StatementShape shape, List<InputProblem> problems)
+    {
+        if (shape.Flaw is { } flaw)
+        {
+            problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
+                $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}"));
+        }
+
+        string? refusal = shape.Refusal ?? (NotMeasured.Contains(shape.FirstWord)
+            ? $"{shape.FirstWord.ToUpperInvariant()} is not measured: a workload holds queries and writes, and each write runs in a transaction of its own that is rolled back."
+            : null);
+        if (refusal is not null)
+        {
+            problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}"));
+        }
+    }
+
+    private static Directive? Single(string text, List<Directive> directives, string key, List<InputProblem> problems)
+    {
+        List<Directive> all = directives.Where(d => d.Key == key).ToList();
+        if (all.Count > 1)
+        {
+            problems.Add(InputProblem.At(Part, text, all[1].Span, $"This statement has a '{key}' already."));
+        }
+
+        return all.FirstOrDefault();
+    }
+
+    private static string NameOf(
+        string text, ScriptStatement item, List<Directive> directives, SqlPattern pattern,
+        Dictionary<string, TextPlace> names, List<InputProblem> problems)
+    {
+        if (Single(text, directives, "name", problems) is { } given)
+        {
+            if (given.Value.Length == 0)
+            {
+                problems.Add(InputProblem.At(Part, text, given.Span, "The name is missing behind 'name:'."));
+            }
+            else if (!names.TryAdd(given.Value, TextPlace.At(text, given.Span.Start)))
+            {
+                problems.Add(InputProblem.At(Part, text, given.Span,
+                    $"The name '{given.Value}' is used twice; it stands first at {names[given.Value]}."));
+            }
+
+            return given.Value.Length > 0 ? given.Value : pattern.Name;
+        }
+
+        string name = pattern.Name;
+        for (int copy = 2; !names.TryAdd(name, TextPlace.At(text, item.Body.Start)); copy++)
+        {
+            name = string.Create(CultureInfo.InvariantCulture, $"{pattern.Name} ({copy})");
+        }
+
+        return name;
+    }
+
+    private static double? ReadCalls(string text, Directive? directive, List<InputProblem> problems)
+    {
+        if (directive is null)
+        {
+            return null;
+        }
+
+        if (CallRate.PerDay(directive.Value) is { } calls)
+        {
+            return calls;
+        }
+
+        problems.Add(InputProblem.At(Part, text, directive.Span,
+            $"'{directive.Value}' is not a rate of calls: write a number and a unit, as in 1200/day (second, minute, hour, day)."));
+        return null;
+    }
+
+    private static double? ReadTolerance(string text, Directive? directive, List<InputProblem> problems)
+    {
+        if (directive is null)
+        {
+            return null;
+        }
+
+        string number = directive.Value.TrimEnd('%').TrimEnd();
+        if (double.TryParse(number, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out double percent)
+            && percent is > 0 and <= 1000)
+        {
+            return percent / 100;
+        }
+
+        problems.Add(InputProblem.At(Part, text, directive.Span,
+            $"'{directive.Value}' is not a tolerance: write a percentage above 0, as in 5 %."));
+        return null;
+    }
+
+    private static void CheckParameters(
+        string text, ScriptStatement item, string name, IReadOnlyList<string> parameters, List<BindLine> binds,
+        List<InputProblem> problems)
+    {
+        if (parameters.Count > 0 && binds.Count == 0)
+        {
+            problems.Add(InputProblem.At(Part, text, item.Body,
+                $"Statement {item.Number} ('{name}') has {Listed(parameters)}, but no bind line gives a value. Add '-- bind: {parameters[0]}=...' above it."));
+        }
+
+        foreach (BindLine bind in binds)
+        {
+            List<string> missing = parameters.Where(p => bind.Bindings.All(b => b.Key != p)).ToList();
+            List<string> extra = bind.Bindings.Select(b => b.Key).Where(k => !parameters.Contains(k)).ToList();
+            if (missing.Count > 0)
+            {
+                problems.Add(InputProblem.At(Part, text, bind.Span, $"This bind line gives no value for {Listed(missing)} of '{name}'."));
+            }
+
+            if (extra.Count > 0)
+            {
+                problems.Add(InputProblem.At(Part, text, bind.Span, $"'{name}' has no {Listed(extra)}."));
+            }
+        }
+    }
+
+    internal static string Listed(IReadOnlyList<string> parameters) =>
+        (parameters.Count == 1 ? "parameter " : "parameters ") + string.Join(", ", parameters);
+
+    private static List<StatementCase> CasesOf(string text, List<BindLine> binds, List<InputProblem> problems)
+    {
+        if (binds.Count == 0)
+        {
+            return [new("1", 1, [])];
+        }
+
+        double given = binds.Sum(b => b.Share ?? 0);
+        int open = binds.Count(b => b.Share is null);
+        if (given > 1 + 1e-9 || (open == 0 && Math.Abs(given - 1) > 1e-3))
+        {
+            problems.Add(InputProblem.At(Part, text, binds[^1].Span, string.Create(CultureInfo.InvariantCulture,
+                $"The shares of this statement's bind lines add up to {given:0.###}; they must add up to 1.")));
+        }
+
+        double rest = open > 0 ? Math.Max(0, 1 - given) / open : 0;
+        return binds.Select((bind, i) => new StatementCase(
+            (i + 1).ToString(CultureInfo.InvariantCulture), bind.Share ?? rest, bind.Bindings)).ToList();
+    }
+}
