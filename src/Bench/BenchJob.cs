@@ -1,0 +1,32 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>What the measuring process is asked to do: one JSON object on its standard input.</summary>
+/// <param name="Subject">Path of the database under test.</param>
+/// <param name="Folder">A folder for the copies, made and removed by whoever sends the job.</param>
+/// <param name="MeasuringLock">File that the process holds while it measures.</param>
+/// <param name="Lines">Numbers of the lines to measure; empty for all.</param>
+/// <param name="Confirming">Whether this is the second session of a trial, on fresh copies of the same snapshot.</param>
+/// <param name="SecondsLeft">What is left of the trial's measuring time; null for no bound.</param>
+public sealed record BenchJob(
+    string Subject,
+    string Folder,
+    string MeasuringLock,
+    string Workload,
+    string Change,
+    TrialOptions Options,
+    IReadOnlyList<int> Lines,
+    bool Confirming,
+    double? SecondsLeft)
+{
+    /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
+    public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
+        MaxDepth = 1_000,
+        NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals,
+    };
+}

@@ -1,0 +1,64 @@
+using System.Text.Json;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>
+/// The measuring process: reads a job from standard input, writes events to standard output. Standard input stays open as
+/// a lifeline: when it ends, whoever sent the job is gone, and the process removes the copies and ends.
+/// </summary>
+public static class BenchMain
+{
+    public static async Task<int> RunAsync(TextReader input, Stream output)
+    {
+        if (await input.ReadLineAsync() is not { } line || JsonSerializer.Deserialize<BenchJob>(line, BenchJob.Json) is not { } job)
+        {
+            await Console.Error.WriteLineAsync("bench-job reads a job as one line of JSON on standard input; swift-ledger trial sends it one.");
+            return 2;
+        }
+
+        var lifeline = new Thread(() =>
+        {
+            while (input.Read() >= 0)
+            {
+            }
+
+            Abandon(job.Folder);
+        })
+        { IsBackground = true, Name = "lifeline" };
+        lifeline.Start();
+
+        void Tell(BenchEvent happened)
+        {
+            byte[] json = JsonSerializer.SerializeToUtf8Bytes(happened, BenchJob.Json);
+            output.Write(json);
+            output.WriteByte((byte)'\n');
+            output.Flush();
+        }
+
+        try
+        {
+            await new BenchSession(job, Tell, CancellationToken.None).RunAsync();
+            return 0;
+        }
+        catch (IOException) when (!output.CanWrite)
+        {
+            Abandon(job.Folder);
+            return 3;
+        }
+    }
+
+    private static void Abandon(string folder)
+    {
+        try
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            // The next start sweeps what could not be removed.
+        }
+
+        Environment.Exit(3);
+    }
+}

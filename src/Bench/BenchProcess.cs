@@ -1,0 +1,96 @@
+using System.Diagnostics;
+using System.Runtime.CompilerServices;
+using System.Text.Json;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>The measuring process ended before its job was done.</summary>
+public sealed class BenchProcessException(string message) : Exception(message);
+
+/// <summary>Starts a measuring process and reads its events.</summary>
+public static class BenchProcess
+{
+    /// <summary>Runs a job to its end; cancelling ends the process at once.</summary>
+    /// <param name="started">Told the process's number.</param>
+    /// <exception cref="BenchProcessException">The process ended by itself without a last word.</exception>
+    public static async IAsyncEnumerable<BenchEvent> RunAsync(
+        BenchJob job, Action<int>? started = null, [EnumeratorCancellation] CancellationToken stop = default)
+    {
+        using Process process = Process.Start(StartInfo())!;
+        started?.Invoke(process.Id);
+        await using CancellationTokenRegistration killing = stop.Register(() => Kill(process));
+        Task<string> complaints = process.StandardError.ReadToEndAsync(CancellationToken.None);
+        try
+        {
+            await process.StandardInput.WriteLineAsync(JsonSerializer.Serialize(job, BenchJob.Json));
+            await process.StandardInput.FlushAsync(CancellationToken.None);
+        }
+        catch (IOException)
+        {
+            // It died before it read its job; the events end at once and say so below.
+        }
+
+        bool ended = false;
+        try
+        {
+            while (await process.StandardOutput.ReadLineAsync(CancellationToken.None) is { } line)
+            {
+                if (line.Length > 0 && JsonSerializer.Deserialize<BenchEvent>(line, BenchJob.Json) is { } happened)
+                {
+                    ended |= happened is JobDone or JobRefused;
+                    yield return happened;
+                }
+            }
+
+            await process.WaitForExitAsync(CancellationToken.None);
+            stop.ThrowIfCancellationRequested();
+            if (!ended)
+            {
+                string said = (await complaints).Trim();
+                string signal = process.ExitCode > 128 ? $"killed by signal {process.ExitCode - 128}" : $"exit code {process.ExitCode}";
+                throw new BenchProcessException($"The measuring process ended early ({signal}). {said}".Trim());
+            }
+        }
+        finally
+        {
+            Kill(process);
+        }
+    }
+
+    private static void Kill(Process process)
+    {
+        try
+        {
+            process.Kill();
+            process.WaitForExit(5_000);
+        }
+        catch (InvalidOperationException)
+        {
+            // It has ended already.
+        }
+    }
+
+    private static ProcessStartInfo StartInfo()
+    {
+        string host = Path.Combine(AppContext.BaseDirectory, "swift-ledger");
+        var info = new ProcessStartInfo
+        {
+            FileName = File.Exists(host) ? host : "dotnet",
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        if (!File.Exists(host))
+        {
+            info.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"));
+        }
+
+        info.ArgumentList.Add("bench-job");
+
+        // No collection and no compiler may run beside a sample: everything is compiled fully at first use.
+        info.Environment["DOTNET_gcConcurrent"] = "0";
+        info.Environment["DOTNET_TieredCompilation"] = "0";
+        return info;
+    }
+}

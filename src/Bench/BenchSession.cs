@@ -1,0 +1,213 @@
+using System.Diagnostics;
+using System.Runtime;
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Sqlite;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>One session of the measuring process: copy, apply, inspect, measure.</summary>
+internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, CancellationToken stop)
+{
+    private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
+
+    private TrialBrief _brief = null!;
+
+    public async Task RunAsync()
+    {
+        Parsed<TrialBrief> read = TrialBrief.Read(job.Workload, job.Change, job.Options);
+        var problems = read.Problems.Concat(SyntaxProblems(read.Value)).ToList();
+        if (problems.Count > 0)
+        {
+            tell(new JobRefused(problems, BadInput: true));
+            return;
+        }
+
+        _brief = read.Value;
+        using IDisposable measuring = await WaitForTurnAsync();
+        try
+        {
+            await MeasureAsync();
+        }
+        catch (SubjectException e)
+        {
+            tell(new JobRefused([e.Problem], e.BadInput));
+        }
+        catch (IOException e)
+        {
+            tell(new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false));
+        }
+    }
+
+    /// <summary>Statements that the engine's parser refuses, with their place in the file that they come from.</summary>
+    private IEnumerable<InputProblem> SyntaxProblems(TrialBrief brief)
+    {
+        foreach (WorkloadStatement s in brief.Workload.Statements)
+        {
+            if (SqliteSyntax.Check(s.Sql) is { } e)
+            {
+                yield return At(InputPart.Workload, job.Workload, s.Body, s.Number, e);
+            }
+        }
+
+        foreach (Rewrite r in brief.Change.Rewrites)
+        {
+            if (SqliteSyntax.Check(r.Sql) is { } e)
+            {
+                yield return At(InputPart.Change, job.Change, r.Body, r.Number, e);
+            }
+        }
+    }
+
+    private static InputProblem At(InputPart part, string text, TextSpan body, int number, EngineException e) =>
+        InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}.");
+
+    private async Task<IDisposable> WaitForTurnAsync()
+    {
+        for (bool told = false; ; told = true)
+        {
+            try
+            {
+                return new FileStream(job.MeasuringLock, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            }
+            catch (IOException)
+            {
+                if (!told)
+                {
+                    tell(new StageReached("waiting", "another trial is being measured"));
+                }
+
+                await Task.Delay(200, stop);
+            }
+        }
+    }
+
+    private async Task MeasureAsync()
+    {
+        tell(new StageReached("copying", null));
+        double lastTold = 0;
+        await using SqliteSubject subject = SqliteSubject.Open(job.Subject, job.Folder, null, share =>
+        {
+            if (share >= lastTold + 0.1)
+            {
+                lastTold = share;
+                tell(new StageReached("copying", Figures.Percent(share)));
+            }
+        }, stop);
+        tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
+            Machine.Describe(), Machine.LoadAverage())));
+        await using ISubjectCopy before = await subject.CopyAsync(Side.Before, stop);
+        await using ISubjectCopy after = await subject.CopyAsync(Side.After, stop);
+
+        if (!await ApplyAsync(before, after))
+        {
+            return;
+        }
+
+        using var stolen = new Machine.StolenTime();
+        double stolenAtStart = stolen.Milliseconds();
+        await Task.Run(async () => MeasureLines(await InspectAsync(before, after), before, after, stolen), stop);
+        tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+    }
+
+    private async Task<bool> ApplyAsync(ISubjectCopy before, ISubjectCopy after)
+    {
+        ChangeStep? at = null;
+        try
+        {
+            foreach (ChangeStep step in _brief.Change.Steps)
+            {
+                at = step;
+                tell(new StageReached("applying", $"statement {step.Number}"));
+                long start = Stopwatch.GetTimestamp();
+                await after.ApplyAsync(step, stop);
+                tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
+            }
+
+            await before.FinishChangeAsync(stop);
+            await after.FinishChangeAsync(stop);
+            return true;
+        }
+        catch (EngineException e) when (at is not null)
+        {
+            int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
+            tell(new JobRefused([InputProblem.At(InputPart.Change, job.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
+                $"Statement {at.Number} of the change failed: {e.Message}. Nothing was measured, and both copies are removed.")], BadInput: true));
+            return false;
+        }
+    }
+
+    /// <returns>The lines that can be measured.</returns>
+    private async Task<List<LineBrief>> InspectAsync(ISubjectCopy before, ISubjectCopy after)
+    {
+        var measurable = new List<LineBrief>();
+        var limit = TimeSpan.FromSeconds(job.Options.StatementSeconds);
+        foreach (LineBrief line in _brief.Lines.Where(l => job.Lines.Count == 0 || job.Lines.Contains(l.Number)))
+        {
+            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case})"));
+            Inspection a = await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), limit, stop);
+            Inspection b = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), limit, stop);
+            tell(new LineInspected(line.Number, a, b));
+            var evidence = new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = a, After = b };
+            if (a.Failure is not null || b.Failure is not null || (line.Rewritten && evidence.SameRows == false))
+            {
+                tell(new LineEnded(line.Number, LineEnd.Failed));
+                continue;
+            }
+
+            measurable.Add(line);
+        }
+
+        return measurable;
+    }
+
+    private void MeasureLines(List<LineBrief> lines, ISubjectCopy before, ISubjectCopy after, Machine.StolenTime stolen)
+    {
+        ulong seed = new SplitMix(job.Options.Seed + (job.Confirming ? 1UL : 0)).Next();
+        var open = new List<LineMeasuring>();
+        foreach (LineBrief line in lines)
+        {
+            open.Add(new(line, before, after, job.Options, seed, stolen));
+        }
+
+        GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
+        GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
+        TimeSpan? deadline = job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
+        var clock = Stopwatch.StartNew();
+        while (open.Count > 0)
+        {
+            foreach (LineMeasuring line in open.ToArray())
+            {
+                stop.ThrowIfCancellationRequested();
+                LineEnded? end = clock.Elapsed >= deadline ? new(line.Brief.Number, LineEnd.TimeSpent) : Visit(line, clock, deadline);
+                if (end is not null)
+                {
+                    tell(end);
+                    open.Remove(line);
+                    line.Dispose();
+                }
+            }
+        }
+    }
+
+    private LineEnded? Visit(LineMeasuring line, Stopwatch clock, TimeSpan? deadline)
+    {
+        int number = line.Brief.Number;
+        try
+        {
+            tell(new StageReached("measuring", $"{line.Brief.Statement} ({line.Brief.Case})"));
+            tell(new BlocksMeasured(number, line.Visit(clock, Quantum, deadline)));
+            return line.End is { } end ? new(number, end) : null;
+        }
+        catch (EngineException e)
+        {
+            var failure = new SideFailure(e.Message, e.TimeLimit);
+            return line.Running == Side.Before
+                ? new(number, LineEnd.Failed, Before: failure)
+                : new(number, LineEnd.Failed, After: failure);
+        }
+    }
+}

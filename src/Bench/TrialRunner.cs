@@ -1,0 +1,81 @@
+using System.Diagnostics;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>
+/// Takes a trial from its files to its verdicts: first session, the second session on fresh copies for small differences,
+/// the decision over all lines. The web server and the command line both run trials through this.
+/// </summary>
+public sealed class TrialRunner(LedgerHome home)
+{
+    /// <param name="brief">A brief without problems.</param>
+    /// <param name="observe">Told each event with the account after it, in order, one at a time.</param>
+    /// <param name="started">Told the number of each measuring process.</param>
+    /// <returns>The settled account, or one with a refusal.</returns>
+    /// <exception cref="BenchProcessException">The measuring process died.</exception>
+    /// <exception cref="OperationCanceledException">The trial was cancelled; the copies are gone.</exception>
+    public async Task<TrialAccount> RunAsync(
+        string subject, string workload, string change, TrialBrief brief, Action<BenchEvent, TrialAccount> observe,
+        Action<int>? started = null, CancellationToken stop = default)
+    {
+        (string folder, IDisposable hold) = home.NewCopyFolder();
+        try
+        {
+            TrialOptions options = brief.Options;
+            var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds);
+            var clock = new MeasuringClock();
+            TrialAccount account = await FoldAsync(TrialAccount.Open(brief), job, observe, clock, started, stop);
+            IReadOnlyList<int> again = account.ToConfirm;
+            if (account.Refusal is null && again.Count > 0)
+            {
+                double? left = options.MaxSeconds is { } most ? Math.Max(0, most - clock.Elapsed.TotalSeconds) : null;
+                account = await FoldAsync(account.BeginConfirming(), job with { Lines = again, Confirming = true, SecondsLeft = left },
+                    observe, clock, started, stop);
+            }
+
+            return account.Refusal is null ? account.Settled() : account;
+        }
+        finally
+        {
+            hold.Dispose();
+            if (Directory.Exists(folder))
+            {
+                Directory.Delete(folder, recursive: true);
+            }
+        }
+    }
+
+    private static async Task<TrialAccount> FoldAsync(
+        TrialAccount account, BenchJob job, Action<BenchEvent, TrialAccount> observe, MeasuringClock clock, Action<int>? started, CancellationToken stop)
+    {
+        await foreach (BenchEvent happened in BenchProcess.RunAsync(job, started, stop))
+        {
+            clock.See(happened);
+            account = account.With(happened);
+            observe(happened, account);
+        }
+
+        return account;
+    }
+
+    /// <summary>Runs from the first block of a session to its end: what a bound on measuring time counts.</summary>
+    private sealed class MeasuringClock
+    {
+        private readonly Stopwatch _watch = new();
+
+        public TimeSpan Elapsed => _watch.Elapsed;
+
+        public void See(BenchEvent happened)
+        {
+            if (happened is StageReached { Stage: "measuring" })
+            {
+                _watch.Start();
+            }
+            else if (happened is JobDone or JobRefused)
+            {
+                _watch.Stop();
+            }
+        }
+    }
+}

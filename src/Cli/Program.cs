@@ -1,0 +1,15 @@
+using System.CommandLine;
+using SwiftLedger.Bench;
+using SwiftLedger.Cli;
+
+// The measuring process starts often and must start fast: nothing else is loaded for it.
+if (args is ["bench-job"])
+{
+    return await BenchMain.RunAsync(Console.In, Console.OpenStandardOutput());
+}
+
+var root = new RootCommand("Swift Ledger keeps the account of what a database change costs.")
+{
+    TrialCommand.Build(),
+};
+return await root.Parse(args).InvokeAsync();

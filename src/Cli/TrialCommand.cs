@@ -1,0 +1,241 @@
+using System.CommandLine;
+using System.Globalization;
+using System.Text;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Cli;
+
+/// <summary><c>swift-ledger trial</c>: one trial from files to a result and an exit code.</summary>
+internal static class TrialCommand
+{
+    private static readonly Option<string> Subject = new("--subject") { Description = "The SQLite file to test; it is only read.", Required = true };
+    private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, calls and values.", Required = true };
+    private static readonly Option<string?> ChangePath = new("--change") { Description = "Migration statements and rewrites." };
+    private static readonly Option<string?> Out = new("--out") { Description = "Write the result as JSON." };
+    private static readonly Option<string?> JUnit = new("--junit") { Description = "Write JUnit XML, a test case for each line." };
+    private static readonly Option<string?> Markdown = new("--markdown") { Description = "Write a Markdown table." };
+    private static readonly Option<string?> Csv = new("--csv") { Description = "Write the lines as CSV." };
+    private static readonly Option<string?> Html = new("--html") { Description = "Write a page that needs nothing but itself." };
+    private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the measuring of the whole trial; 0 for none." };
+    private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one execution.", DefaultValueFactory = _ => 30 };
+    private static readonly Option<ulong> Seed = new("--seed") { Description = "Draws which side goes first in each block.", DefaultValueFactory = _ => 1 };
+    private static readonly Option<string[]> Only = new("--only") { Description = "Measure only these statements: NAME,NAME." };
+    private static readonly Option<double> Tolerance = new("--tolerance") { Description = "Percent that counts as level.", DefaultValueFactory = _ => 5 };
+    private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
+    private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
+
+    public static Command Build()
+    {
+        var command = new Command("trial", "Measure a workload before and after a change, on copies.")
+        {
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck,
+        };
+        command.SetAction(RunAsync);
+        return command;
+    }
+
+    private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
+    {
+        string subject = parsed.GetValue(Subject)!;
+        string workloadPath = parsed.GetValue(WorkloadPath)!;
+        string? changePath = parsed.GetValue(ChangePath);
+        if (Complaint(parsed) is { } complaint)
+        {
+            return Refuse(complaint);
+        }
+
+        if (ReadText(workloadPath, "workload") is not { } workload
+            || (changePath is null ? "" : ReadText(changePath, "change")) is not { } change)
+        {
+            return ExitCode.BadInput;
+        }
+
+        TrialOptions options = OptionsOf(parsed, workload);
+        Parsed<TrialBrief> brief = TrialBrief.Read(workload, change, options);
+        if (!brief.IsGood)
+        {
+            Report(brief.Problems, workloadPath, changePath);
+            return ExitCode.BadInput;
+        }
+
+        LedgerHome home = LedgerHome.FromEnvironment();
+        home.SweepCopies();
+        using var progress = new TerminalProgress(brief.Value.Lines.Count);
+        try
+        {
+            TrialAccount account = await new TrialRunner(home).RunAsync(
+                Path.GetFullPath(subject), workload, change, brief.Value, progress.Show, stop: stop);
+            progress.Clear();
+            if (account.Refusal is { } refusal)
+            {
+                Report(refusal.Problems, workloadPath, changePath);
+                return refusal.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured;
+            }
+
+            ResultDocument result = ResultDocument.Of(account, subject, workload, change);
+            return Write(parsed, result) ? ExitCodeOf(account) : ExitCode.NotMeasured;
+        }
+        catch (BenchProcessException e)
+        {
+            progress.Clear();
+            await Console.Error.WriteLineAsync(e.Message);
+            return ExitCode.NotMeasured;
+        }
+        catch (OperationCanceledException)
+        {
+            progress.Clear();
+            await Console.Error.WriteLineAsync("Cancelled; the copies are removed.");
+            return ExitCode.NotMeasured;
+        }
+    }
+
+    private static string? Complaint(ParseResult parsed)
+    {
+        if (parsed.GetValue(ChangePath) is null && !parsed.GetValue(NoiseCheck))
+        {
+            return "--change is missing. Name the change to test, or give --noise-check to change nothing.";
+        }
+
+        return parsed.GetValue(Tolerance) is not (> 0 and <= 1000) ? "--tolerance is a percentage above 0."
+            : parsed.GetValue(StatementSeconds) is not (> 0 and <= 86_400) ? "--statement-seconds is a number of seconds above 0."
+            : parsed.GetValue(MaxSeconds) is not (>= 0 and <= 1e9) ? "--max-seconds is 0 or a number of seconds."
+            : null;
+    }
+
+    private static TrialOptions OptionsOf(ParseResult parsed, string workload)
+    {
+        double most = parsed.GetValue(MaxSeconds);
+        return new(
+            Tolerance: parsed.GetValue(Tolerance) / 100,
+            MaxSeconds: most > 0 ? most : null,
+            StatementSeconds: parsed.GetValue(StatementSeconds),
+            Seed: parsed.GetValue(Seed),
+            Only: Names(parsed.GetValue(Only) ?? [], workload),
+            Quick: parsed.GetValue(Quick),
+            NoiseCheck: parsed.GetValue(NoiseCheck));
+    }
+
+    /// <summary>A name may hold commas: what is a statement's whole name is not cut.</summary>
+    private static List<string> Names(string[] given, string workload)
+    {
+        var known = WorkloadFile.Parse(workload).Value.Statements.Select(s => s.Name).ToHashSet();
+        return given.SelectMany(g => known.Contains(g)
+            ? [g] : g.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)).ToList();
+    }
+
+    private static string? ReadText(string path, string what)
+    {
+        try
+        {
+            return File.ReadAllText(path, new UTF8Encoding(false, throwOnInvalidBytes: true));
+        }
+        catch (DecoderFallbackException)
+        {
+            Console.Error.WriteLine($"The {what} file '{path}' is not UTF-8 text.");
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException)
+        {
+            Console.Error.WriteLine($"The {what} file '{path}' cannot be read: {e.Message}");
+        }
+
+        return null;
+    }
+
+    private static bool Write(ParseResult parsed, ResultDocument result)
+    {
+        var outputs = new (string? Path, Func<string> Text)[]
+        {
+            (parsed.GetValue(Out), result.ToJson),
+            (parsed.GetValue(JUnit), () => JUnitReport.Write(result)),
+            (parsed.GetValue(Markdown), () => TextTable.Markdown(result)),
+            (parsed.GetValue(Csv), () => TextTable.Csv(result)),
+            (parsed.GetValue(Html), () => TextTable.Html(result)),
+        };
+        if (parsed.GetValue(Out) is null)
+        {
+            Console.Out.Write(TextTable.Plain(result));
+        }
+
+        foreach ((string? path, Func<string> text) in outputs)
+        {
+            try
+            {
+                if (path is not null)
+                {
+                    File.WriteAllText(path, text(), new UTF8Encoding(false));
+                }
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                Console.Error.WriteLine($"'{path}' cannot be written: {e.Message}");
+                return false;
+            }
+        }
+
+        return true;
+    }
+
+    /// <summary>1 goes before 3: a regression is found even where another line could not be measured.</summary>
+    internal static int ExitCodeOf(TrialAccount account)
+    {
+        if (account.Lines.Any(l => l.Decision?.Verdict == Verdict.Regressed
+            || (l.Decision?.Verdict == Verdict.Failed && l.Evidence.BeforeFailure is null)))
+        {
+            return ExitCode.Regressed;
+        }
+
+        return account.Lines.Any(l => l.Evidence.BeforeFailure is not null || l.Decision is null) ? ExitCode.NotMeasured : ExitCode.Good;
+    }
+
+    private static int Refuse(string message)
+    {
+        Console.Error.WriteLine(message);
+        return ExitCode.BadInput;
+    }
+
+    private static void Report(IReadOnlyList<InputProblem> problems, string workload, string? change)
+    {
+        foreach (InputProblem problem in problems)
+        {
+            Console.Error.WriteLine(problem.Part switch
+            {
+                InputPart.Workload => problem.Describe(workload),
+                InputPart.Change => problem.Describe(change ?? "change"),
+                InputPart.Subject => problem.Message,
+                _ => problem.Message,
+            });
+        }
+
+    }
+
+    /// <summary>One line on standard error, rewritten in place, when that is a terminal.</summary>
+    private sealed class TerminalProgress(int lines) : IDisposable
+    {
+        private readonly bool _on = !Console.IsErrorRedirected;
+        private int _ended;
+
+        public void Show(BenchEvent happened, TrialAccount account)
+        {
+            _ended += happened is LineEnded && !account.Confirming ? 1 : 0;
+            if (_on && account.Stage is { } stage && happened is StageReached or LineEnded)
+            {
+                string text = string.Create(CultureInfo.InvariantCulture,
+                    $"{_ended} of {lines} lines  {(account.Confirming ? "confirming, " : "")}{stage.Stage} {stage.Detail}");
+                Console.Error.Write("\r\x1b[K" + (text.Length > 100 ? text[..100] : text));
+            }
+        }
+
+        public void Clear()
+        {
+            if (_on)
+            {
+                Console.Error.Write("\r\x1b[K");
+            }
+        }
+
+        public void Dispose() => Clear();
+    }
+}

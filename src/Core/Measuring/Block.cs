@@ -1,0 +1,34 @@
+namespace SwiftLedger.Core.Measuring;
+
+/// <summary>One batch on each side, back to back.</summary>
+/// <param name="AtSeconds">When it began, since the measuring of the trial began.</param>
+/// <param name="BeforeFirst">Which side the seeded coin let go first.</param>
+/// <param name="BeforeMicroseconds">Elapsed time per execution on the before side.</param>
+/// <param name="AfterMicroseconds">Elapsed time per execution on the after side.</param>
+/// <param name="BeforeCpuMicroseconds">CPU time of the measuring thread per execution.</param>
+/// <param name="AfterCpuMicroseconds">CPU time of the measuring thread per execution.</param>
+/// <param name="InvoluntarySwitches">How often the kernel took the thread off its core during the block.</param>
+/// <param name="StolenMilliseconds">CPU time that the hypervisor took from this machine, all cores, where the system tells.</param>
+/// <param name="LeftOut">Whether the block is left out by the rule of <see cref="IsTakenAway"/>.</param>
+public sealed record Block(
+    double AtSeconds,
+    bool BeforeFirst,
+    double BeforeMicroseconds,
+    double AfterMicroseconds,
+    double BeforeCpuMicroseconds,
+    double AfterCpuMicroseconds,
+    int InvoluntarySwitches,
+    double StolenMilliseconds,
+    bool LeftOut)
+{
+    /// <summary>ln(after / before).</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public double LogRatio => Math.Log(AfterMicroseconds / BeforeMicroseconds);
+
+    /// <summary>
+    /// The one rule by which a block is left out: while it ran, the machine lost at least a tenth of the block's elapsed
+    /// time to its hypervisor. The rule does not know the sides, so it cannot favour one.
+    /// </summary>
+    public static bool IsTakenAway(double stolenMilliseconds, double elapsedMilliseconds) =>
+        stolenMilliseconds > 0 && stolenMilliseconds >= elapsedMilliseconds / 10;
+}

@@ -1,0 +1,27 @@
+namespace SwiftLedger.Core.Measuring;
+
+/// <summary>
+/// When a line is looked at, and what error each look may spend: the two-sided total is split equally over the looks
+/// (Bonferroni), so looking often costs no false alarms, whatever the looks have in common.
+/// </summary>
+public sealed record LookSchedule
+{
+    /// <summary>Two-sided error probability of all looks together.</summary>
+    public const double TotalAlpha = 0.001;
+
+    public static readonly LookSchedule Full = new() { Blocks = [14, 20, 28, 40, 60, 90, 135, 200] };
+
+    /// <summary>Stops at 90 blocks, with six looks.</summary>
+    public static readonly LookSchedule Quick = new() { Blocks = [14, 20, 28, 40, 60, 90] };
+
+    /// <summary>Blocks at each look, ascending.</summary>
+    public required IReadOnlyList<int> Blocks { get; init; }
+
+    /// <summary>Two-sided error probability of one look.</summary>
+    public double AlphaOfLook => TotalAlpha / Blocks.Count;
+
+    public int Last => Blocks[^1];
+
+    /// <summary>The first look that has more than so many blocks; null past the last.</summary>
+    public int? NextAfter(int blocks) => Blocks.Where(b => b > blocks).Select(b => (int?)b).FirstOrDefault();
+}

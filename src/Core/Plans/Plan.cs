@@ -1,0 +1,62 @@
+using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
+
+namespace SwiftLedger.Core.Plans;
+
+/// <summary>What an operator does, as far as all engines share it.</summary>
+public enum OperatorKind
+{
+    Other,
+
+    /// <summary>Reads every row of a table or index.</summary>
+    Scan,
+
+    /// <summary>Reads the rows that an index or key leads to.</summary>
+    Search,
+    Sort,
+    Group,
+    Subquery,
+    Compound,
+}
+
+/// <summary>One operator of a plan.</summary>
+/// <param name="Text">The engine's own words.</param>
+/// <param name="Object">The table it reads, or null.</param>
+/// <param name="Index">The index it goes through, or null.</param>
+/// <param name="Condition">The part of the condition that the index serves, or null.</param>
+/// <param name="Covering">Whether the index holds all that is needed.</param>
+public sealed record PlanOperator(
+    OperatorKind Kind, string Text, string? Object, string? Index, string? Condition, bool Covering,
+    IReadOnlyList<PlanOperator> Children);
+
+/// <summary>How an engine means to run a statement.</summary>
+public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
+{
+    /// <summary>
+    /// Names the plan's shape: equal for plans with the same operators on the same objects through the same indexes, whatever
+    /// numbers the engine gives its subqueries. XXH3 of the text with those numbers taken out, 16 hexadecimal digits.
+    /// </summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string Shape => XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(string.Join('\n', Lines().Select(l => $"{l.Depth} {PlanText.WithoutNumbers(l.Operator.Text)}"))))
+        .ToString("x16", CultureInfo.InvariantCulture);
+
+    /// <summary>The engine's own words, a line an operator, two spaces a level.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string Text => string.Join('\n', Lines().Select(l => new string(' ', 2 * l.Depth) + l.Operator.Text));
+
+    /// <summary>Operators before their children, with their depth from 0.</summary>
+    public IEnumerable<(int Depth, PlanOperator Operator)> Lines()
+    {
+        // A stack of our own: a plan may nest deeper than the machine's.
+        var open = new Stack<(int, PlanOperator)>(Roots.Reverse().Select(r => (0, r)));
+        while (open.TryPop(out (int Depth, PlanOperator Operator) line))
+        {
+            yield return line;
+            foreach (PlanOperator child in line.Operator.Children.Reverse())
+            {
+                open.Push((line.Depth + 1, child));
+            }
+        }
+    }
+}

@@ -1,0 +1,92 @@
+using System.Text;
+
+namespace SwiftLedger.Core.Plans;
+
+/// <summary>Reads the lines of SQLite's EXPLAIN QUERY PLAN.</summary>
+/// <remarks>SQLite manual, "EXPLAIN QUERY PLAN". The wording changes between versions, so unknown lines are kept as they are.</remarks>
+public static class PlanText
+{
+    private static readonly string[] SubqueryHeads =
+        ["CO-ROUTINE ", "MATERIALIZE ", "SCALAR SUBQUERY", "LIST SUBQUERY", "CORRELATED ", "LEFT-MOST SUBQUERY", "REUSE SUBQUERY", "REUSE LIST SUBQUERY"];
+
+    private static readonly string[] CompoundHeads =
+        ["COMPOUND QUERY", "UNION", "MERGE (", "INTERSECT", "EXCEPT", "MULTI-INDEX OR", "INDEX ", "LEFT", "RIGHT", "RECURSIVE STEP", "SETUP"];
+
+    /// <summary>Builds a plan from rows of (id, parent, detail), parents before children, as the engine gives them.</summary>
+    public static Plan Build(IReadOnlyList<(int Id, int Parent, string Detail)> rows)
+    {
+        ILookup<int, (int Id, int Parent, string Detail)> children = rows.ToLookup(r => r.Parent);
+        var built = new Dictionary<int, PlanOperator>();
+        for (int i = rows.Count - 1; i >= 0; i--)
+        {
+            built[rows[i].Id] = ReadOperator(rows[i].Detail, children[rows[i].Id].Select(c => built[c.Id]).ToList());
+        }
+
+        var known = rows.Select(r => r.Id).ToHashSet();
+        return new(rows.Where(r => !known.Contains(r.Parent)).Select(r => built[r.Id]).ToList());
+    }
+
+    /// <summary>Reads one line.</summary>
+    public static PlanOperator ReadOperator(string detail, IReadOnlyList<PlanOperator> children)
+    {
+        bool scan = detail.StartsWith("SCAN ", StringComparison.Ordinal);
+        if (scan || detail.StartsWith("SEARCH ", StringComparison.Ordinal))
+        {
+            return ReadAccess(detail, scan ? OperatorKind.Scan : OperatorKind.Search, children);
+        }
+
+        OperatorKind kind = detail.StartsWith("USE TEMP B-TREE FOR GROUP BY", StringComparison.Ordinal) ? OperatorKind.Group
+            : detail.StartsWith("USE TEMP B-TREE FOR ", StringComparison.Ordinal) ? OperatorKind.Sort
+            : SubqueryHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) ? OperatorKind.Subquery
+            : CompoundHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) ? OperatorKind.Compound
+            : OperatorKind.Other;
+        return new(kind, detail, null, null, null, false, children);
+    }
+
+    /// <summary>The text with the numbers of subqueries taken out: the engine counts them anew in each statement.</summary>
+    internal static string WithoutNumbers(string detail)
+    {
+        if (!SubqueryHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) && !detail.Contains("(subquery-", StringComparison.Ordinal))
+        {
+            return detail;
+        }
+
+        var text = new StringBuilder(detail.Length);
+        foreach (char c in detail)
+        {
+            if (!char.IsAsciiDigit(c))
+            {
+                text.Append(c);
+            }
+        }
+
+        return text.ToString();
+    }
+
+    private static PlanOperator ReadAccess(string detail, OperatorKind kind, IReadOnlyList<PlanOperator> children)
+    {
+        string rest = detail[(detail.IndexOf(' ', StringComparison.Ordinal) + 1)..];
+        string marker = " USING ";
+        int use = rest.IndexOf(marker, StringComparison.Ordinal);
+        string target = (use < 0 ? rest : rest[..use]).Trim();
+        string access = use < 0 ? "" : rest[(use + marker.Length)..];
+
+        int open = access.IndexOf(" (", StringComparison.Ordinal);
+        string? condition = open < 0 ? null : access[(open + 2)..].TrimEnd(')', ' ');
+        string path = open < 0 ? access : access[..open];
+        bool covering = path.Contains("COVERING INDEX", StringComparison.Ordinal);
+        int index = path.IndexOf("INDEX", StringComparison.Ordinal);
+        string? name = path.StartsWith("INTEGER PRIMARY KEY", StringComparison.Ordinal) ? "rowid"
+            : path.StartsWith("AUTOMATIC", StringComparison.Ordinal) ? "(built for this query)"
+            : index >= 0 ? path[(index + 5)..].Trim() : path.Length > 0 ? path : null;
+        return new(kind, detail, FirstName(target), string.IsNullOrEmpty(name) ? null : name, condition, covering, children);
+    }
+
+    /// <summary>"booking AS b" of old versions, "b" of new ones: the name that the statement uses.</summary>
+    private static string FirstName(string target)
+    {
+        string name = target.StartsWith("TABLE ", StringComparison.Ordinal) ? target[6..] : target;
+        int alias = name.IndexOf(" AS ", StringComparison.Ordinal);
+        return alias < 0 ? name : name[(alias + 4)..];
+    }
+}

@@ -1,0 +1,134 @@
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Reports;
+
+/// <summary>A trial's result as it is handed out; the field names are a contract, described by docs/trial-result.schema.json.</summary>
+public sealed record ResultDocument(
+    string Schema,
+    string Headline,
+    string State,
+    ResultSubject Subject,
+    ResultOptions Options,
+    ResultBill Bill,
+    IReadOnlyList<ResultStep> Applied,
+    IReadOnlyList<ResultLine> Lines,
+    string Workload,
+    string Change)
+{
+    public const string SchemaName = "swift-ledger/trial-result/1";
+
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = true,
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    };
+
+    /// <param name="account">A settled account, or one that was interrupted.</param>
+    /// <param name="state">finished, cancelled or interrupted.</param>
+    public static ResultDocument Of(TrialAccount account, string subjectPath, string workload, string change, string state = "finished")
+    {
+        Bill bill = Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
+        TrialOptions o = account.Brief.Options;
+        return new(SchemaName, Trials.Headline.Of(account.Lines, bill), state,
+            new(subjectPath, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes,
+                account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, account.Done?.StolenMilliseconds),
+            new(o.Tolerance * 100, o.FloorMicroseconds, o.MaxSeconds, o.StatementSeconds, o.Seed, o.Quick, o.NoiseCheck),
+            ResultBill.Of(bill),
+            account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
+            account.Lines.Select(ResultLine.Of).ToList(), workload, change);
+    }
+
+    public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
+}
+
+public sealed record ResultSubject(
+    string Path, string? Engine, string? EngineVersion, long? Bytes, IReadOnlyDictionary<string, string>? Settings,
+    string? Machine, double? LoadAverage, double? StolenMs);
+
+public sealed record ResultOptions(
+    double TolerancePercent, double FloorMicroseconds, double? MaxSeconds, double StatementSeconds, ulong Seed, bool Quick, bool NoiseCheck);
+
+public sealed record ResultStep(int Statement, string Sql, double Seconds);
+
+public sealed record ResultBill(
+    double BeforeSecondsPerDay, double AfterSecondsPerDay, IReadOnlyList<double> BeforeInterval, IReadOnlyList<double> AfterInterval,
+    double BeforePagesPerDay, double AfterPagesPerDay, double BeforeRowsPerDay, double AfterRowsPerDay,
+    IReadOnlyList<BillItem> Items, IReadOnlyList<NotBilled> LeftOut)
+{
+    public static ResultBill Of(Bill b) => new(
+        b.Seconds.Before, b.Seconds.After, [b.BeforeInterval.Low, b.BeforeInterval.High], [b.AfterInterval.Low, b.AfterInterval.High],
+        b.Pages.Before, b.Pages.After, b.Rows.Before, b.Rows.After, b.Items, b.LeftOut);
+}
+
+public sealed record ResultTime(
+    double Ratio, double Low, double High, double Confidence, int Blocks, double? MeanRatio, double? P95Ratio, int BlocksLeftOut, bool? Confirmed);
+
+public sealed record ResultWork(string Counter, long Before, long After);
+
+public sealed record ResultPlan(string Shape, string Text);
+
+public sealed record ResultSide(
+    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan)
+{
+    public static ResultSide Of(Inspection? i, double[] microseconds, double[] cpu) => new(
+        microseconds.Length == 0 ? null : Quantile.Median(microseconds) / 1000,
+        microseconds.Length == 0 ? null : Quantile.Of(microseconds, 0.95) / 1000,
+        microseconds.Length == 0 ? null : microseconds.Average() / 1000,
+        cpu.Length == 0 ? null : Quantile.Median(cpu) / 1000,
+        i?.ColdMilliseconds, i?.Rows, i?.Counters ?? new Dictionary<string, long>(),
+        i?.Plan is { } plan ? new(plan.Shape, plan.Text) : null);
+}
+
+/// <summary>One line. Ratios are after / before.</summary>
+public sealed record ResultLine(
+    int Number,
+    string Statement,
+    string Pattern,
+    string Case,
+    string Binds,
+    Verdict? Verdict,
+    Basis? Basis,
+    ResultTime? Time,
+    ResultWork? Work,
+    ResultSide Before,
+    ResultSide After,
+    bool Rewritten,
+    bool? PlanChanged,
+    bool? SameRows,
+    bool? SameOrder,
+    double? CallsPerDay,
+    double TolerancePercent,
+    string? Message,
+    IReadOnlyList<string> Notices)
+{
+    public static ResultLine Of(Line line)
+    {
+        LineEvidence e = line.Evidence;
+        Block[] judged = [.. e.Judged];
+        return new(line.Number, e.Brief.Statement, e.Brief.Pattern, e.Brief.Case,
+            string.Join(", ", e.Brief.BeforeBindings.Select(b => $"{b.Key}={b.Value}")),
+            line.Decision?.Verdict, line.Decision?.Basis,
+            TimeOf(e),
+            e.Before?.Counters.TryGetValue(LineEvidence.PrimaryCounter, out long before) == true
+                && e.After?.Counters.TryGetValue(LineEvidence.PrimaryCounter, out long after) == true
+                ? new(LineEvidence.PrimaryCounter, before, after) : null,
+            ResultSide.Of(e.Before, judged.Select(b => b.BeforeMicroseconds).ToArray(), judged.Select(b => b.BeforeCpuMicroseconds).ToArray()),
+            ResultSide.Of(e.After, judged.Select(b => b.AfterMicroseconds).ToArray(), judged.Select(b => b.AfterCpuMicroseconds).ToArray()),
+            e.Brief.Rewritten, e.PlanChanged, e.SameRows, e.SameOrder, e.Brief.CallsPerDay, e.Brief.Tolerance * 100,
+            line.Decision?.Message, line.Decision?.Notices ?? []);
+    }
+
+    /// <summary>
+    /// The confidence is that of all looks together, 0.999, where there were blocks enough for a look: less where there were not.
+    /// </summary>
+    private static ResultTime? TimeOf(LineEvidence e) => e.Comparison is { } c
+        ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), c.Objection == Objection.TooFewBlocks ? 1 - c.Alpha : 1 - LookSchedule.TotalAlpha,
+            c.Blocks, e.MeanRatio, e.P95Ratio, e.Blocks.Count(b => b.LeftOut),
+            e.Confirmation is { } again ? again.Standing == c.Standing : null)
+        : null;
+}

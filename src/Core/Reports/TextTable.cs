@@ -1,0 +1,114 @@
+using System.Globalization;
+using System.Net;
+using System.Text;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Reports;
+
+/// <summary>A result as a table: plain text, Markdown, CSV and a page of its own.</summary>
+public static class TextTable
+{
+    private static readonly string[] Heads = ["verdict", "statement", "case", "before ms", "after ms", "change", "interval", "work", "rows", "reason"];
+
+    /// <summary>The change in words: <c>12.4x cheaper</c>.</summary>
+    public static string Change(ResultLine line) => line.Time is { } t ? Figures.Ratio(t.Ratio) : "not measured";
+
+    /// <summary>Aligned columns for a terminal, the bill under it.</summary>
+    public static string Plain(ResultDocument result)
+    {
+        List<string[]> rows = result.Lines.Select(l => Row(l)).Prepend(Heads).ToList();
+        int[] widths = Enumerable.Range(0, Heads.Length - 1).Select(c => rows.Max(r => r[c].Length)).ToArray();
+        var text = new StringBuilder();
+        foreach (string[] row in rows)
+        {
+            string joined = string.Join("  ", row.Take(widths.Length).Select((cell, c) =>
+                c is 3 or 4 or 5 ? cell.PadLeft(widths[c]) : cell.PadRight(widths[c])));
+            text.Append(joined).Append("  ").AppendLine(row[^1]);
+        }
+
+        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + result.Headline + "\n";
+    }
+
+    public static string Markdown(ResultDocument result)
+    {
+        var text = new StringBuilder($"**{result.Headline}**\n\n");
+        text.Append("| ").AppendJoin(" | ", Heads).Append(" |\n|").AppendJoin("|", Heads.Select((_, c) => c is 3 or 4 or 5 ? "---:" : "---")).Append("|\n");
+        foreach (ResultLine line in result.Lines)
+        {
+            text.Append("| ").AppendJoin(" | ", Row(line).Select(EscapeMarkdown)).Append(" |\n");
+        }
+
+        return text.ToString();
+    }
+
+    public static string Csv(ResultDocument result)
+    {
+        var text = new StringBuilder("verdict,basis,statement,case,pattern,before_ms,after_ms,ratio,low,high,blocks,work_before,work_after,plan_changed,same_rows,message\r\n");
+        foreach (ResultLine l in result.Lines)
+        {
+            object?[] cells =
+            [
+                Word(l.Verdict), l.Basis?.ToString().ToLowerInvariant(), l.Statement, l.Case, l.Pattern, l.Before.MedianMs, l.After.MedianMs,
+                l.Time?.Ratio, l.Time?.Low, l.Time?.High, l.Time?.Blocks, l.Work?.Before, l.Work?.After, l.PlanChanged, l.SameRows, l.Message,
+            ];
+            text.AppendJoin(",", cells.Select(EscapeCsv)).Append("\r\n");
+        }
+
+        return text.ToString();
+    }
+
+    /// <summary>A page that needs nothing but itself: no script, no font, no address.</summary>
+    public static string Html(ResultDocument result)
+    {
+        var text = new StringBuilder("""
+            <!doctype html><html lang="en"><head><meta charset="utf-8"><title>Trial result</title><style>
+            body{font:14px/1.5 sans-serif;margin:2rem;max-width:80rem}table{border-collapse:collapse;font-variant-numeric:tabular-nums}
+            td,th{border-bottom:1px solid #bbb;padding:.2rem .6rem;text-align:left;vertical-align:top}td:nth-child(n+4):nth-child(-n+6){text-align:right}
+            tr:last-child td{border-bottom:3px double #555}</style></head><body>
+            """);
+        text.Append("<h1>").Append(WebUtility.HtmlEncode(result.Headline)).Append("</h1><table><thead><tr>");
+        text.AppendJoin("", Heads.Select(h => $"<th scope=\"col\">{h}</th>")).Append("</tr></thead><tbody>");
+        foreach (ResultLine line in result.Lines)
+        {
+            text.Append("<tr>").AppendJoin("", Row(line).Select(c => $"<td>{WebUtility.HtmlEncode(c)}</td>")).Append("</tr>");
+        }
+
+        text.Append("</tbody></table><h2>Change</h2><pre>").Append(WebUtility.HtmlEncode(result.Change))
+            .Append("</pre><h2>Workload</h2><pre>").Append(WebUtility.HtmlEncode(result.Workload)).Append("</pre></body></html>\n");
+        return text.ToString();
+    }
+
+    private static string Word(Verdict? verdict) => verdict?.ToString().ToLowerInvariant() ?? "not measured";
+
+    private static string[] Row(ResultLine l) =>
+    [
+        Word(l.Verdict) + (l.Basis == Basis.Work ? " (work)" : ""),
+        l.Statement,
+        l.Case,
+        Ms(l.Before.MedianMs),
+        Ms(l.After.MedianMs),
+        Change(l),
+        l.Time is { } t ? string.Create(CultureInfo.InvariantCulture, $"{t.Low:0.000} to {t.High:0.000}") : "",
+        l.Work is { } w && w.Before > 0 ? Figures.Ratio((double)w.After / w.Before) : "",
+        l.SameRows switch { true => l.SameOrder == false ? "same, other order" : "same", false => "differ", null => "" },
+        string.Join(" ", l.Notices.Prepend(l.Message ?? "")).Trim(),
+    ];
+
+    private static string Ms(double? milliseconds) => milliseconds is { } ms ? Figures.Three(ms) : "";
+
+    private static string EscapeMarkdown(string cell) =>
+        cell.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("|", "\\|", StringComparison.Ordinal)
+            .Replace("<", "&lt;", StringComparison.Ordinal).Replace("\n", " ", StringComparison.Ordinal);
+
+    private static string EscapeCsv(object? cell)
+    {
+        string text = cell switch
+        {
+            null => "",
+            bool b => b ? "true" : "false",
+            IFormattable f => f.ToString(null, CultureInfo.InvariantCulture),
+            _ => cell.ToString()!,
+        };
+        return text.AsSpan().ContainsAny(",\"\r\n") ? $"\"{text.Replace("\"", "\"\"", StringComparison.Ordinal)}\"" : text;
+    }
+}

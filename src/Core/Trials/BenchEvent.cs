@@ -1,0 +1,62 @@
+using System.Text.Json.Serialization;
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Trials;
+
+/// <summary>
+/// What the measuring process tells, one JSON object a line. Whoever listens folds the events into a
+/// <see cref="TrialAccount"/>; nothing else passes between the processes.
+/// </summary>
+[JsonPolymorphic(TypeDiscriminatorPropertyName = "event")]
+[JsonDerivedType(typeof(StageReached), "stage")]
+[JsonDerivedType(typeof(EnvironmentRead), "environment")]
+[JsonDerivedType(typeof(StepApplied), "applied")]
+[JsonDerivedType(typeof(LineInspected), "inspected")]
+[JsonDerivedType(typeof(BlocksMeasured), "blocks")]
+[JsonDerivedType(typeof(LineEnded), "lineEnded")]
+[JsonDerivedType(typeof(JobRefused), "refused")]
+[JsonDerivedType(typeof(JobDone), "done")]
+public abstract record BenchEvent;
+
+/// <summary>What is being done now.</summary>
+/// <param name="Stage">One of waiting, copying, applying, inspecting, measuring.</param>
+/// <param name="Detail">A statement's name, a share done, or what is waited for.</param>
+public sealed record StageReached(string Stage, string? Detail) : BenchEvent;
+
+/// <summary>What is needed to repeat the trial, read before measuring.</summary>
+public sealed record EnvironmentRead(TrialEnvironment Environment) : BenchEvent;
+
+/// <param name="Number">The statement's number in the change file.</param>
+public sealed record StepApplied(int Number, string Sql, double Seconds) : BenchEvent;
+
+public sealed record LineInspected(int Line, Inspection Before, Inspection After) : BenchEvent;
+
+/// <summary>New blocks of a line, and what is known of it at its latest look.</summary>
+public sealed record BlocksMeasured(int Line, IReadOnlyList<Block> Blocks) : BenchEvent;
+
+public enum LineEnd
+{
+    /// <summary>A look settled it, or it reached its last look.</summary>
+    Looked,
+
+    /// <summary>The time of the trial was spent.</summary>
+    TimeSpent,
+
+    /// <summary>Too many blocks were taken away by the machine.</summary>
+    TakenAway,
+
+    /// <summary>A side failed while it was measured, or could not be measured at all.</summary>
+    Failed,
+}
+
+/// <summary>A line that will get no more blocks.</summary>
+public sealed record LineEnded(int Line, LineEnd End, SideFailure? Before = null, SideFailure? After = null) : BenchEvent;
+
+/// <summary>The job cannot be done: what was handed in is wrong, or the change or the copy failed. Nothing was measured.</summary>
+/// <param name="Problems">What, where, and what to do.</param>
+/// <param name="BadInput">False where the machine is at fault and not the input: a full disk, say.</param>
+public sealed record JobRefused(IReadOnlyList<InputProblem> Problems, bool BadInput) : BenchEvent;
+
+/// <summary>All lines have ended and the copies are gone.</summary>
+public sealed record JobDone(double LoadAverage, double StolenMilliseconds, double PeakMebibytes) : BenchEvent;

@@ -1,0 +1,97 @@
+using SwiftLedger.Core.Measuring;
+
+namespace SwiftLedger.Core.Trials;
+
+/// <summary>An amount of a day on each side.</summary>
+public sealed record PerDay(double Before, double After)
+{
+    public double Change => After - Before;
+}
+
+/// <summary>What one line costs in a day.</summary>
+/// <param name="Seconds">Database-seconds a day.</param>
+/// <param name="ShareOfChange">Its part of the bill's change, in database-seconds, rounded so that the parts add up.</param>
+public sealed record BillItem(int Line, string Statement, string Case, double CallsPerDay, PerDay Seconds, decimal ShareOfChange);
+
+/// <summary>A line that the bill leaves out, and why.</summary>
+public sealed record NotBilled(int Line, string Statement, string Case, string Reason);
+
+/// <summary>What a workload costs in a day: calls x mean time of each case, summed. The mean, because totals add.</summary>
+/// <param name="Seconds">Database-seconds a day.</param>
+/// <param name="BeforeInterval">95 % interval of the before side's total, by bootstrap over blocks.</param>
+/// <param name="AfterInterval">95 % interval of the after side's total.</param>
+/// <param name="Pages">Pages touched in a day.</param>
+/// <param name="Rows">Rows returned or changed in a day.</param>
+/// <param name="Items">Largest change first.</param>
+/// <param name="TotalChange">The sum of the items' shares of the change.</param>
+public sealed record Bill(
+    PerDay Seconds,
+    (double Low, double High) BeforeInterval,
+    (double Low, double High) AfterInterval,
+    PerDay Pages,
+    PerDay Rows,
+    IReadOnlyList<BillItem> Items,
+    decimal TotalChange,
+    IReadOnlyList<NotBilled> LeftOut)
+{
+    public static Bill Of(IReadOnlyList<Line> lines, ulong seed)
+    {
+        var items = new List<BillItem>();
+        var left = new List<NotBilled>();
+        double[]? beforeSums = null, afterSums = null;
+        double pagesBefore = 0, pagesAfter = 0, rowsBefore = 0, rowsAfter = 0;
+        foreach (Line line in lines)
+        {
+            LineEvidence e = line.Evidence;
+            if (WhyNotBilled(line) is { } why)
+            {
+                left.Add(new(line.Number, e.Brief.Statement, e.Brief.Case, why));
+                continue;
+            }
+
+            double calls = e.Brief.CallsPerDay!.Value;
+            double[] before = e.Judged.Select(b => b.BeforeMicroseconds / 1e6 * calls).ToArray();
+            double[] after = e.Judged.Select(b => b.AfterMicroseconds / 1e6 * calls).ToArray();
+            items.Add(new(line.Number, e.Brief.Statement, e.Brief.Case, calls, new(before.Average(), after.Average()), 0));
+            beforeSums = Added(beforeSums, Bootstrap.Means(before, seed + (ulong)line.Number));
+            afterSums = Added(afterSums, Bootstrap.Means(after, seed + (ulong)line.Number));
+            pagesBefore += calls * e.Before!.Counters.GetValueOrDefault("pagesTouched");
+            pagesAfter += calls * e.After!.Counters.GetValueOrDefault("pagesTouched");
+            rowsBefore += calls * (e.Before.Rows ?? 0);
+            rowsAfter += calls * (e.After.Rows ?? 0);
+        }
+
+        PerDay total = new(items.Sum(i => i.Seconds.Before), items.Sum(i => i.Seconds.After));
+        int decimals = DecimalsFor(total);
+        IReadOnlyList<decimal> shares = Rounding.ToTotal(
+            items.Select(i => (decimal)i.Seconds.Change).ToArray(), (decimal)total.Change, decimals);
+        return new(total,
+            beforeSums is null ? (0, 0) : Bootstrap.Interval(beforeSums),
+            afterSums is null ? (0, 0) : Bootstrap.Interval(afterSums),
+            new(pagesBefore, pagesAfter), new(rowsBefore, rowsAfter),
+            items.Select((item, i) => item with { ShareOfChange = shares[i] })
+                .OrderByDescending(i => Math.Abs(i.Seconds.Change)).ToList(),
+            shares.Sum(), left);
+    }
+
+    private static string? WhyNotBilled(Line line)
+    {
+        LineEvidence e = line.Evidence;
+        return line.Decision is null ? "not measured"
+            : line.Decision.Verdict == Verdict.Failed ? "failed"
+            : e.AfterFailure is not null ? "the after side did not finish"
+            : e.Brief.CallsPerDay is null ? "the workload gives no calls"
+            : !e.Judged.Any() ? "no blocks"
+            : null;
+    }
+
+    private static double[] Added(double[]? sums, double[] values) =>
+        sums is null ? values : sums.Zip(values, (a, b) => a + b).ToArray();
+
+    /// <summary>Enough digits that the larger side's total has three.</summary>
+    private static int DecimalsFor(PerDay total)
+    {
+        double largest = Math.Max(total.Before, total.After);
+        return largest <= 0 ? 0 : Math.Clamp(2 - (int)Math.Floor(Math.Log10(largest)), 0, 6);
+    }
+}

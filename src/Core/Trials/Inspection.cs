@@ -1,0 +1,36 @@
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Core.Trials;
+
+public enum Side
+{
+    Before,
+    After,
+}
+
+/// <summary>Why a side of a line could not be run.</summary>
+/// <param name="Reason">The engine's message, or ours.</param>
+/// <param name="TimeLimit">Whether it was the time limit of one execution.</param>
+public sealed record SideFailure(string Reason, bool TimeLimit = false);
+
+/// <summary>What one side of a line did when it was looked at, apart from all timing.</summary>
+/// <param name="Plan">The estimated plan; null where the statement could not be prepared.</param>
+/// <param name="ColdMilliseconds">The first execution on a fresh connection.</param>
+/// <param name="Rows">Rows returned, or rows changed by a statement that returns none.</param>
+/// <param name="Writes">Whether the statement writes.</param>
+/// <param name="RowsHash">Order-insensitive hash of the multiset of rows, or of the rows that a write left behind; 32 hexadecimal digits.</param>
+/// <param name="SequenceHash">Hash of the rows in their order.</param>
+/// <param name="RowsRepeat">Whether a second run gave the same rows.</param>
+/// <param name="Counters">The engine's counters of one execution by name; <c>vmSteps</c> is the primary one of SQLite.</param>
+/// <param name="CountersRepeat">Whether a second run counted the same; null where there was no second one.</param>
+public sealed record Inspection(
+    Plan? Plan,
+    double? ColdMilliseconds,
+    long? Rows,
+    bool Writes,
+    string? RowsHash,
+    string? SequenceHash,
+    bool RowsRepeat,
+    IReadOnlyDictionary<string, long> Counters,
+    bool? CountersRepeat,
+    SideFailure? Failure);

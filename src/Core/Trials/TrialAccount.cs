@@ -1,0 +1,79 @@
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Trials;
+
+/// <summary>
+/// The state of a trial as its events tell it: the same fold in the web server, the command line and the tests.
+/// </summary>
+/// <param name="Brief">What the trial set out to do.</param>
+/// <param name="Lines">One for each line of the brief, in its order.</param>
+public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
+{
+    public StageReached? Stage { get; init; }
+
+    public TrialEnvironment? Environment { get; init; }
+
+    public IReadOnlyList<StepApplied> Applied { get; init; } = [];
+
+    /// <summary>Why the job was refused; null where it was not.</summary>
+    public JobRefused? Refusal { get; init; }
+
+    /// <summary>The last word of the latest session; null while it runs or where it was interrupted.</summary>
+    public JobDone? Done { get; init; }
+
+    public bool Confirming { get; init; }
+
+    public static TrialAccount Open(TrialBrief brief) => new(brief, brief.Lines
+        .Select(l => new Line(new(l, brief.Options.FloorMicroseconds, brief.Options.Looks), null)).ToList());
+
+    /// <summary>Takes in one event.</summary>
+    public TrialAccount With(BenchEvent happened) => happened switch
+    {
+        StageReached stage => this with { Stage = stage },
+        EnvironmentRead read => this with { Environment = Environment ?? read.Environment },
+        StepApplied step => Confirming ? this : this with { Applied = [.. Applied, step] },
+        LineInspected i when !Confirming => Update(i.Line, e => e with { Before = i.Before, After = i.After }),
+        LineInspected => this,
+        BlocksMeasured m => Update(m.Line, e => Confirming
+            ? e with { ConfirmingBlocks = [.. e.ConfirmingBlocks, .. m.Blocks] }
+            : e with { Blocks = [.. e.Blocks, .. m.Blocks] }),
+        LineEnded end => Confirming ? this : Update(end.Line, e => e with
+        {
+            End = end.End,
+            MeasuringFailureBefore = end.Before,
+            MeasuringFailureAfter = end.After,
+        }),
+        JobRefused refusal => this with { Refusal = refusal },
+        JobDone done => this with { Done = done },
+        _ => throw new ArgumentOutOfRangeException(nameof(happened), happened, "An event of another version."),
+    };
+
+    /// <summary>The lines whose difference is so small that it must be measured again on fresh copies.</summary>
+    public IReadOnlyList<int> ToConfirm => Lines
+        .Where(l => l.Evidence is { End: LineEnd.Looked, BeforeFailure: null, AfterFailure: null, ConfirmingBlocks.Count: 0 }
+            && !(l.Brief.Rewritten && l.Evidence.SameRows == false)
+            && l.Evidence.Comparison is { } c && SequentialDecision.NeedsConfirmation(c))
+        .Select(l => l.Number).ToList();
+
+    /// <summary>Opens the second session.</summary>
+    public TrialAccount BeginConfirming() => this with { Confirming = true, Done = null };
+
+    /// <summary>Decides every line that has ended as it stands, before the trial has: provisional for lines still to confirm.</summary>
+    public TrialAccount Decided()
+    {
+        Line[] lines = Lines.Select(l => l with { Decision = l.Evidence.End is null ? null : VerdictRule.Decide(l.Evidence) }).ToArray();
+        return this with { Lines = lines };
+    }
+
+    /// <summary>Decides all lines together: the last step of a trial.</summary>
+    public TrialAccount Settled() =>
+        this with { Lines = Line.WithDiscoveryRate(Decided().Lines, TrialOptions.DiscoveryRate) };
+
+    public Line? Find(int number) => Lines.FirstOrDefault(l => l.Number == number);
+
+    private TrialAccount Update(int number, Func<LineEvidence, LineEvidence> change) => this with
+    {
+        Lines = Lines.Select(l => l.Number == number ? l with { Evidence = change(l.Evidence) } : l).ToList(),
+    };
+}

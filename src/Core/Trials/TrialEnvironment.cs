@@ -1,0 +1,15 @@
+namespace SwiftLedger.Core.Trials;
+
+/// <summary>Where a trial ran.</summary>
+/// <param name="Engine">"SQLite".</param>
+/// <param name="Settings">Engine settings that bear on cost, by name.</param>
+/// <param name="SubjectBytes">Size of the snapshot.</param>
+/// <param name="Machine">Processor, cores, memory and system, in words.</param>
+/// <param name="LoadAverage">Runnable processes over the last minute when measuring began.</param>
+public sealed record TrialEnvironment(
+    string Engine,
+    string EngineVersion,
+    IReadOnlyDictionary<string, string> Settings,
+    long SubjectBytes,
+    string Machine,
+    double LoadAverage);

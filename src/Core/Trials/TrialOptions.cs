@@ -1,0 +1,29 @@
+namespace SwiftLedger.Core.Trials;
+
+/// <summary>How a trial measures and decides; the defaults are those of docs/method.md.</summary>
+/// <param name="Tolerance">Half-width of the band as a fraction: 0.05 for 5 %.</param>
+/// <param name="FloorMicroseconds">A smaller difference per execution is level whatever its ratio.</param>
+/// <param name="MaxSeconds">Bounds the measuring of the whole trial; null for no bound.</param>
+/// <param name="StatementSeconds">Bounds one execution.</param>
+/// <param name="Seed">Draws the order of sides in each block.</param>
+/// <param name="Only">Names of the statements to measure; empty for all.</param>
+/// <param name="Quick">Stops at 90 blocks.</param>
+/// <param name="NoiseCheck">Applies nothing: both sides stay equal, to see what the machine can tell.</param>
+public sealed record TrialOptions(
+    double Tolerance = 0.05,
+    double FloorMicroseconds = 2,
+    double? MaxSeconds = null,
+    double StatementSeconds = 30,
+    ulong Seed = 1,
+    IReadOnlyList<string>? Only = null,
+    bool Quick = false,
+    bool NoiseCheck = false)
+{
+    /// <summary>Work within this fraction counts as level.</summary>
+    public const double WorkTolerance = 0.10;
+
+    /// <summary>False discovery rate of the list of regressed lines.</summary>
+    public const double DiscoveryRate = 0.01;
+
+    public Measuring.LookSchedule Looks => Quick ? Measuring.LookSchedule.Quick : Measuring.LookSchedule.Full;
+}

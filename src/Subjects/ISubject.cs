@@ -1,0 +1,77 @@
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Subjects;
+
+/// <summary>What is known of a database before it is tested.</summary>
+/// <param name="Settings">Engine settings that bear on cost.</param>
+public sealed record SubjectInfo(string Engine, string Version, long Bytes, IReadOnlyDictionary<string, string> Settings);
+
+/// <summary>What runs: a statement's text with values for its parameters.</summary>
+public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings);
+
+/// <summary>A consistent snapshot of a database under test; the database itself is never written to.</summary>
+public interface ISubject : IAsyncDisposable
+{
+    SubjectInfo Info { get; }
+
+    /// <summary>Makes the private copy of a side.</summary>
+    Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop);
+}
+
+/// <summary>A private copy: what a trial may change and run statements on.</summary>
+public interface ISubjectCopy : IAsyncDisposable
+{
+    /// <summary>Runs one statement of the change.</summary>
+    /// <exception cref="EngineException">The engine refused it.</exception>
+    Task ApplyAsync(ChangeStep step, CancellationToken stop);
+
+    /// <summary>Called once after the last step: brings the copy into the state that it is measured in.</summary>
+    /// <exception cref="EngineException">The change left something open.</exception>
+    Task FinishChangeAsync(CancellationToken stop);
+
+    /// <summary>Plan, rows, counters and the first execution on a fresh connection. Engine errors come back as the inspection's failure.</summary>
+    Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop);
+
+    /// <summary>Prepares a case for timing on the connection that all cases of this side share.</summary>
+    /// <exception cref="EngineException">The engine cannot prepare it.</exception>
+    IPreparedCase Prepare(CaseRun run, TimeSpan limit);
+
+    /// <summary>Empties the engine's caches, so that no case profits or suffers from the one before it.</summary>
+    void ReleaseMemory();
+}
+
+/// <summary>A case that is ready to be timed. Not for use by two threads.</summary>
+public interface IPreparedCase : IDisposable
+{
+    /// <summary>Executes and drains the case so many times and adds up what its executions took; nothing is allocated.</summary>
+    /// <returns>Elapsed microseconds of all executions together, without the transactions around writes.</returns>
+    /// <exception cref="EngineException">An execution failed or exceeded its limit.</exception>
+    double Execute(int times);
+
+    /// <summary>Executes without timing for about so long: a started execution may be cut short where it changes nothing.</summary>
+    void Discard(double microseconds);
+}
+
+/// <summary>The engine's refusal or failure.</summary>
+/// <param name="message">Its own words.</param>
+/// <param name="offset">Where in the statement, in UTF-16 code units; null where it does not say.</param>
+/// <param name="timeLimit">Whether we ended it because its time was over.</param>
+public sealed class EngineException(string message, int? offset = null, bool timeLimit = false) : Exception(message)
+{
+    public int? Offset { get; } = offset;
+
+    public bool TimeLimit { get; } = timeLimit;
+}
+
+/// <summary>The subject cannot be used as it is.</summary>
+public sealed class SubjectException(InputProblem problem, bool badInput = true) : Exception(problem.Message)
+{
+    public InputProblem Problem { get; } = problem;
+
+    /// <summary>False where the machine is at fault and not the input: a full disk, say.</summary>
+    public bool BadInput { get; } = badInput;
+
+    public static SubjectException Because(string message, bool badInput = true) =>
+        new(new(InputPart.Subject, null, message), badInput);
+}

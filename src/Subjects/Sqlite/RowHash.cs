@@ -1,0 +1,102 @@
+using System.Buffers.Binary;
+using System.IO.Hashing;
+using SQLitePCL;
+
+namespace SwiftLedger.Subjects.Sqlite;
+
+/// <summary>
+/// Names a result: once as a multiset of rows, once as a sequence. Types, NULL and column borders are told apart, and a row
+/// that comes twice counts twice. Memory does not grow with the result.
+/// </summary>
+/// <remarks>
+/// A row is hashed with XXH3 (128 bits) over a type byte and a length or value for each column; the multiset is the sum of
+/// its rows' hashes modulo 2^128, the sequence the chain of them.
+/// </remarks>
+internal sealed class RowHash
+{
+    private byte[] _row = new byte[1024];
+    private int _length;
+    private UInt128 _sum;
+    private UInt128 _chain;
+
+    public long Rows { get; private set; }
+
+    public string Multiset => Hex(_sum + XxHash128.HashToUInt128(BitConverter.GetBytes(Rows)));
+
+    public string Sequence => Hex(_chain);
+
+    /// <summary>Takes the row that a statement stands on.</summary>
+    public void Add(sqlite3_stmt statement)
+    {
+        Begin();
+        AddColumns(statement);
+        End();
+    }
+
+    public void Begin() => _length = 0;
+
+    public void AddColumns(sqlite3_stmt statement)
+    {
+        int columns = raw.sqlite3_column_count(statement);
+        for (int i = 0; i < columns; i++)
+        {
+            switch (raw.sqlite3_column_type(statement, i))
+            {
+                case raw.SQLITE_INTEGER:
+                    AddNumber(1, raw.sqlite3_column_int64(statement, i));
+                    break;
+                case raw.SQLITE_FLOAT:
+                    AddNumber(2, BitConverter.DoubleToInt64Bits(raw.sqlite3_column_double(statement, i)));
+                    break;
+                case raw.SQLITE_TEXT:
+                    AddBytes(3, raw.sqlite3_column_blob(statement, i));
+                    break;
+                case raw.SQLITE_BLOB:
+                    AddBytes(4, raw.sqlite3_column_blob(statement, i));
+                    break;
+                default:
+                    AddNumber(0, 0);
+                    break;
+            }
+        }
+    }
+
+    public void AddText(string text) => AddBytes(5, System.Text.Encoding.UTF8.GetBytes(text));
+
+    public void AddNumber(byte type, long value)
+    {
+        Span<byte> place = Reserve(9);
+        place[0] = type;
+        BinaryPrimitives.WriteInt64LittleEndian(place[1..], value);
+    }
+
+    public void End()
+    {
+        UInt128 row = XxHash128.HashToUInt128(_row.AsSpan(0, _length));
+        Span<byte> link = stackalloc byte[32];
+        BinaryPrimitives.WriteUInt128LittleEndian(link, _chain);
+        BinaryPrimitives.WriteUInt128LittleEndian(link[16..], row);
+        _chain = XxHash128.HashToUInt128(link);
+        _sum += row;
+        Rows++;
+    }
+
+    private static string Hex(UInt128 value) => value.ToString("x32", System.Globalization.CultureInfo.InvariantCulture);
+
+    private void AddBytes(byte type, ReadOnlySpan<byte> bytes)
+    {
+        AddNumber(type, bytes.Length);
+        bytes.CopyTo(Reserve(bytes.Length));
+    }
+
+    private Span<byte> Reserve(int bytes)
+    {
+        if (_length + bytes > _row.Length)
+        {
+            Array.Resize(ref _row, Math.Max(_row.Length * 2, _length + bytes));
+        }
+
+        _length += bytes;
+        return _row.AsSpan(_length - bytes, bytes);
+    }
+}

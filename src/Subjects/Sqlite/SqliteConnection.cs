@@ -1,0 +1,121 @@
+using System.Text;
+using SQLitePCL;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Subjects.Sqlite;
+
+/// <summary>A thin layer over the engine's own calls: errors become exceptions, and nothing happens behind one's back.</summary>
+internal sealed class SqliteConnection : IDisposable
+{
+    static SqliteConnection() => Batteries_V2.Init();
+
+    private SqliteConnection(sqlite3 handle) => Handle = handle;
+
+    public sqlite3 Handle { get; }
+
+    public static string EngineVersion
+    {
+        get
+        {
+            Batteries_V2.Init();
+            return raw.sqlite3_libversion().utf8_to_string();
+        }
+    }
+
+    public bool InTransaction => raw.sqlite3_get_autocommit(Handle) == 0;
+
+    /// <param name="target">A path, or a file: URI when <paramref name="flags"/> say so.</param>
+    public static SqliteConnection Open(string target, int flags)
+    {
+        int rc = raw.sqlite3_open_v2(target, out sqlite3 handle, flags | raw.SQLITE_OPEN_NOMUTEX, null);
+        var connection = new SqliteConnection(handle);
+        if (rc != raw.SQLITE_OK)
+        {
+            string message = raw.sqlite3_errmsg(handle).utf8_to_string();
+            connection.Dispose();
+            throw new EngineException(message);
+        }
+
+        raw.sqlite3_extended_result_codes(handle, 1);
+        return connection;
+    }
+
+    public sqlite3_stmt Prepare(string sql)
+    {
+        int rc = raw.sqlite3_prepare_v2(Handle, sql, out sqlite3_stmt statement);
+        return rc == raw.SQLITE_OK ? statement : throw Failure(sql);
+    }
+
+    public void Execute(string sql)
+    {
+        using sqlite3_stmt statement = Prepare(sql);
+        Drain(statement);
+    }
+
+    public string Ask(string sql)
+    {
+        using sqlite3_stmt statement = Prepare(sql);
+        int rc = raw.sqlite3_step(statement);
+        return rc is raw.SQLITE_ROW ? raw.sqlite3_column_text(statement, 0).utf8_to_string()
+            : rc is raw.SQLITE_DONE ? "" : throw Failure();
+    }
+
+    /// <summary>Runs a prepared statement to its end.</summary>
+    public void Drain(sqlite3_stmt statement)
+    {
+        int rc;
+        while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+        {
+        }
+
+        if (rc != raw.SQLITE_DONE)
+        {
+            EngineException failure = Failure();
+            _ = raw.sqlite3_reset(statement);
+            throw failure;
+        }
+
+        _ = raw.sqlite3_reset(statement);
+    }
+
+    public static void Bind(sqlite3_stmt statement, IReadOnlyList<Binding> bindings)
+    {
+        int count = raw.sqlite3_bind_parameter_count(statement);
+        for (int i = 1; i <= count; i++)
+        {
+            string name = raw.sqlite3_bind_parameter_name(statement, i).utf8_to_string() ?? "";
+            string key = name.Length > 1 ? name[1..] : i.ToString(System.Globalization.CultureInfo.InvariantCulture);
+            if (bindings.FirstOrDefault(b => b.Key == key)?.Value is { } value)
+            {
+                Bind(statement, i, value);
+            }
+        }
+    }
+
+    /// <summary>What the engine says about its latest error.</summary>
+    /// <param name="sql">The text that the error's place refers to, when it was being prepared.</param>
+    public EngineException Failure(string? sql = null)
+    {
+        string message = raw.sqlite3_errmsg(Handle).utf8_to_string();
+        int at = sql is null ? -1 : Native.ErrorOffset(Handle);
+        return new(message, sql is not null && at >= 0 ? CodeUnits(sql, at) : null);
+    }
+
+    public void Dispose() => Handle.Dispose();
+
+    private static int CodeUnits(string sql, int byteOffset)
+    {
+        byte[] bytes = Encoding.UTF8.GetBytes(sql);
+        return Encoding.UTF8.GetCharCount(bytes, 0, Math.Min(byteOffset, bytes.Length));
+    }
+
+    private static void Bind(sqlite3_stmt statement, int index, SqlValue value) => _ = value.Kind switch
+    {
+        SqlValueKind.Null => raw.sqlite3_bind_null(statement, index),
+        SqlValueKind.Integer or SqlValueKind.Boolean => raw.sqlite3_bind_int64(statement, index, value.Integer),
+        SqlValueKind.Real => raw.sqlite3_bind_double(statement, index, value.Real),
+        SqlValueKind.Text => raw.sqlite3_bind_text(statement, index, value.Text),
+        _ => raw.sqlite3_bind_blob(statement, index, value.Blob.ToArray()),
+    };
+}

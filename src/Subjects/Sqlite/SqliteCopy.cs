@@ -1,0 +1,82 @@
+using SQLitePCL;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Subjects.Sqlite;
+
+/// <summary>One side's private file.</summary>
+internal sealed class SqliteCopy : ISubjectCopy
+{
+    private readonly string _path;
+    private readonly Watchdog _watchdog = new();
+    private readonly List<string> _settings = [];
+    private readonly SqliteConnection _shared;
+
+    public SqliteCopy(string path)
+    {
+        _path = path;
+        _shared = Connect();
+    }
+
+    public Task ApplyAsync(ChangeStep step, CancellationToken stop)
+    {
+        using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(_shared.Handle));
+        _shared.Execute(step.Sql);
+        if (ConnectionSettings.IsOne(step.Sql))
+        {
+            _settings.Add(step.Sql);
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public Task FinishChangeAsync(CancellationToken stop)
+    {
+        if (_shared.InTransaction)
+        {
+            throw new EngineException("The change ends inside a transaction that it began: its COMMIT is missing.");
+        }
+
+        // What the change wrote must not be read through the log on one side and from the file on the other.
+        _shared.Ask("PRAGMA wal_checkpoint(TRUNCATE)");
+        _shared.Ask("PRAGMA shrink_memory");
+        return Task.CompletedTask;
+    }
+
+    public Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop)
+    {
+        using SqliteConnection fresh = Connect();
+        return Task.FromResult(new SqliteInspector(fresh, _watchdog, limit).Look(run));
+    }
+
+    public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
+
+    public void ReleaseMemory() => _shared.Ask("PRAGMA shrink_memory");
+
+    public ValueTask DisposeAsync()
+    {
+        _shared.Dispose();
+        _watchdog.Dispose();
+        foreach (string suffix in new[] { "", "-wal", "-shm", "-journal" })
+        {
+            File.Delete(_path + suffix);
+        }
+
+        return ValueTask.CompletedTask;
+    }
+
+    private SqliteConnection Connect()
+    {
+        SqliteConnection connection = SqliteConnection.Open(_path, raw.SQLITE_OPEN_READWRITE);
+
+        // A private copy need not survive a power cut; waiting for the disk would only add noise to both sides.
+        connection.Execute("PRAGMA synchronous = OFF");
+        SqliteGuard.Protect(connection);
+        foreach (string setting in _settings)
+        {
+            connection.Execute(setting);
+        }
+
+        return connection;
+    }
+}

@@ -1,0 +1,67 @@
+using SQLitePCL;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Subjects.Sqlite;
+
+/// <summary>A snapshot of a SQLite file, from which both sides are copied.</summary>
+public sealed class SqliteSubject : ISubject
+{
+    private static readonly string[] RecordedSettings =
+        ["journal_mode", "page_size", "page_count", "cache_size", "encoding", "foreign_keys", "auto_vacuum", "mmap_size", "temp_store"];
+
+    private readonly string _folder;
+    private readonly string _snapshot;
+
+    private SqliteSubject(string folder, string snapshot, SubjectInfo info)
+    {
+        _folder = folder;
+        _snapshot = snapshot;
+        Info = info;
+    }
+
+    public SubjectInfo Info { get; }
+
+    /// <summary>Where the snapshot lies, for a second session that starts from the same data.</summary>
+    public static string SnapshotIn(string folder) => Path.Combine(folder, "snapshot.db");
+
+    /// <summary>Takes the snapshot, or goes on from the one that an earlier session took in the same folder.</summary>
+    /// <param name="path">The database under test.</param>
+    /// <param name="folder">A folder for the copies, of this trial alone.</param>
+    /// <param name="freeBytes">Free space of the disk that holds a folder; null for the machine's own answer.</param>
+    /// <param name="progress">Told the share copied, 0 to 1.</param>
+    /// <exception cref="SubjectException">The file cannot be used.</exception>
+    public static SqliteSubject Open(
+        string path, string folder, Func<string, long>? freeBytes = null, Action<double>? progress = null, CancellationToken stop = default)
+    {
+        string snapshot = SnapshotIn(folder);
+        if (!File.Exists(snapshot))
+        {
+            string partial = snapshot + ".partial";
+            SqliteSnapshot.Take(path, partial, copies: 3, freeBytes ?? SqliteSnapshot.FreeBytes, progress, stop);
+            using (SqliteConnection closing = SqliteConnection.Open(partial, raw.SQLITE_OPEN_READWRITE))
+            {
+                closing.Ask("PRAGMA wal_checkpoint(TRUNCATE)");
+            }
+
+            File.Move(partial, snapshot);
+        }
+
+        using SqliteConnection connection = SqliteConnection.Open(snapshot, raw.SQLITE_OPEN_READWRITE);
+        var settings = RecordedSettings.ToDictionary(s => s, s => connection.Ask("PRAGMA " + s));
+        return new(folder, snapshot, new("SQLite", SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings));
+    }
+
+    public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop)
+    {
+        string target = Path.Combine(_folder, side == Side.Before ? "before.db" : "after.db");
+        foreach (string suffix in new[] { "", "-wal", "-shm", "-journal" })
+        {
+            File.Delete(target + suffix);
+        }
+
+        SqliteSnapshot.CopyPrivate(_snapshot, target, stop);
+        return Task.FromResult<ISubjectCopy>(new SqliteCopy(target));
+    }
+
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+}
