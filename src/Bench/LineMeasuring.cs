@@ -76,7 +76,8 @@ internal sealed class LineMeasuring : IDisposable
     private void Judge()
     {
         int judged = _blocks.Count(b => !b.LeftOut);
-        if (_blocks.Count - judged >= MostTakenAway)
+        int lost = _blocks.Count - judged;
+        if (lost >= MostTakenAway && lost > judged)
         {
             End = LineEnd.TakenAway;
         }

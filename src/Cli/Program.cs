@@ -11,5 +11,6 @@ if (args is ["bench-job"])
 var root = new RootCommand("Swift Ledger keeps the account of what a database change costs.")
 {
     TrialCommand.Build(),
+    DemoDataCommand.Build(),
 };
 return await root.Parse(args).InvokeAsync();

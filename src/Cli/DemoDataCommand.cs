@@ -1,0 +1,34 @@
+using System.CommandLine;
+using System.Diagnostics;
+using System.Globalization;
+using SwiftLedger.Demo;
+
+namespace SwiftLedger.Cli;
+
+/// <summary><c>swift-ledger demo-data</c>: writes the demo's database, workload and changes into a folder, for use with <c>trial</c>.</summary>
+internal static class DemoDataCommand
+{
+    private static readonly Argument<string> Folder = new("folder") { Description = "Where to write huts.db, workload.sql and changes/." };
+    private static readonly Option<double> Scale = new("--scale") { Description = "1 for the demo, 0.05 for a small one.", DefaultValueFactory = _ => 1 };
+
+    public static Command Build()
+    {
+        var command = new Command("demo-data", "Write the demo's database, workload and changes into a folder.") { Folder, Scale };
+        command.SetAction(parsed =>
+        {
+            double scale = parsed.GetValue(Scale);
+            if (scale is not (> 0 and <= 100))
+            {
+                Console.Error.WriteLine("--scale is a number above 0, 100 at most.");
+                return ExitCode.BadInput;
+            }
+
+            var clock = Stopwatch.StartNew();
+            DemoScenario scenario = DemoScenario.MakeIn(parsed.GetValue(Folder)!, scale);
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"{scenario.DatabasePath}: {new FileInfo(scenario.DatabasePath).Length / 1e6:0.0} MB, {scenario.Changes.Count} changes, {clock.Elapsed.TotalSeconds:0.0} s"));
+            return ExitCode.Good;
+        });
+        return command;
+    }
+}

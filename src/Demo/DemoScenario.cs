@@ -1,0 +1,80 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Microsoft.Data.Sqlite;
+
+namespace SwiftLedger.Demo;
+
+/// <summary>One of the demo's changes.</summary>
+/// <param name="Title">The first comment line of its file.</param>
+/// <param name="Note">The comment lines after that: what it teaches.</param>
+public sealed record DemoChange(string FileName, string Title, string Note, string Text);
+
+/// <summary>Morrow Range Huts: an invented walkers' association with its database, its day's statements and a dozen changes.</summary>
+public sealed partial record DemoScenario(string DatabasePath, string Workload, IReadOnlyList<DemoChange> Changes)
+{
+    public const string BookName = "Morrow Range Huts";
+
+    /// <summary>Makes the scenario in a folder, or takes it from there when it was made before.</summary>
+    /// <param name="scale">1 for the demo, 0.05 for tests.</param>
+    public static DemoScenario MakeIn(string folder, double scale = 1)
+    {
+        Directory.CreateDirectory(folder);
+        string database = Path.Combine(folder, "huts.db");
+        if (!File.Exists(database))
+        {
+            string partial = database + ".partial";
+            File.Delete(partial);
+            new HutsGenerator(scale).Write(partial);
+            File.Move(partial, database);
+        }
+
+        string workload = Resource("workload.sql");
+        List<DemoChange> changes = ReadChanges(database);
+        Directory.CreateDirectory(Path.Combine(folder, "changes"));
+        File.WriteAllText(Path.Combine(folder, "workload.sql"), workload);
+        foreach (DemoChange change in changes)
+        {
+            File.WriteAllText(Path.Combine(folder, "changes", change.FileName), change.Text);
+        }
+
+        return new(database, workload, changes);
+    }
+
+    internal static string Resource(string name)
+    {
+        using Stream stream = typeof(DemoScenario).Assembly.GetManifestResourceStream(name)
+            ?? throw new InvalidOperationException($"The demo's {name} is missing from the build.");
+        using var reader = new StreamReader(stream);
+        return reader.ReadToEnd();
+    }
+
+    private static List<DemoChange> ReadChanges(string database)
+    {
+        using var connection = new SqliteConnection($"Data Source={database};Mode=ReadOnly;Pooling=False");
+        connection.Open();
+        return typeof(DemoScenario).Assembly.GetManifestResourceNames()
+            .Where(n => n.StartsWith("changes/", StringComparison.Ordinal)).Order(StringComparer.Ordinal)
+            .Select(n => ReadChange(Path.GetFileName(n), KeyMark().Replace(Resource(n), m => KeyAt(connection, m.Groups[1].Value))))
+            .ToList();
+    }
+
+    private static DemoChange ReadChange(string fileName, string text)
+    {
+        string[] comments = text.Split('\n').TakeWhile(l => l.StartsWith("-- ", StringComparison.Ordinal) && !l.StartsWith("-- rewrite:", StringComparison.Ordinal))
+            .Select(l => l[3..].Trim()).ToArray();
+        return new(fileName, comments[0], string.Join(' ', comments.Skip(1)), text);
+    }
+
+    /// <summary>The key of the row that a page behind so many rows follows.</summary>
+    private static string KeyAt(SqliteConnection connection, string skip)
+    {
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = "SELECT created_at, id FROM booking ORDER BY created_at DESC, id DESC LIMIT 1 OFFSET $skip";
+        command.Parameters.AddWithValue("$skip", int.Parse(skip, CultureInfo.InvariantCulture) - 1);
+        using SqliteDataReader reader = command.ExecuteReader();
+        return reader.Read() ? $"created='{reader.GetString(0)}', last={reader.GetInt64(1)}" : "created='', last=0";
+    }
+
+    [GeneratedRegex(@"\{\{key (\d+)\}\}")]
+    private static partial Regex KeyMark();
+}
