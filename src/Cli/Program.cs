@@ -10,6 +10,8 @@ if (args is ["bench-job"])
 
 var root = new RootCommand("Swift Ledger keeps the account of what a database change costs.")
 {
+    ServeCommand.BuildDemo(),
+    ServeCommand.BuildServe(),
     TrialCommand.Build(),
     DemoDataCommand.Build(),
 };

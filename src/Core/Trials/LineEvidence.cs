@@ -42,6 +42,12 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
 
     public double? P95Ratio => Ratio(values => Quantile.Of(values, 0.95));
 
+    /// <summary>
+    /// Whether the means or the 95th percentiles leave the band beyond what their own scatter explains: the 95 % interval of
+    /// their ratio, by bootstrap over blocks, lies wholly outside.
+    /// </summary>
+    public bool TailLeaves(Band band) => TailLeaves(band, v => v.Average()) || TailLeaves(band, v => Quantile.Of(v, 0.95));
+
     /// <summary>Primary counter, after / before.</summary>
     public double? WorkRatio => Before is { } b && After is { } a
         && b.Counters.TryGetValue(PrimaryCounter, out long before) && a.Counters.TryGetValue(PrimaryCounter, out long after) && before > 0
@@ -91,6 +97,32 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     {
         double[] values = Judged.Select(value).ToArray();
         return values.Length == 0 ? 0 : Quantile.Median(values);
+    }
+
+    private bool TailLeaves(Band band, Func<double[], double> measure)
+    {
+        Block[] blocks = [.. Judged];
+        if (Ratio(measure) is not { } ratio || band.Contains(Math.Log(ratio)))
+        {
+            return false;
+        }
+
+        var random = new SplitMix((ulong)Brief.Number);
+        var resampled = new double[200];
+        double[] before = new double[blocks.Length], after = new double[blocks.Length];
+        for (int i = 0; i < resampled.Length; i++)
+        {
+            for (int j = 0; j < blocks.Length; j++)
+            {
+                Block block = blocks[random.Below(blocks.Length)];
+                (before[j], after[j]) = (block.BeforeMicroseconds, block.AfterMicroseconds);
+            }
+
+            resampled[i] = Math.Log(measure(after) / measure(before));
+        }
+
+        (double low, double high) = Bootstrap.Interval(resampled);
+        return low > band.High || high < band.Low;
     }
 
     private double? Ratio(Func<double[], double> measure)

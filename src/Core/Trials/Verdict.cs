@@ -137,8 +137,7 @@ public static class VerdictRule
     /// <summary>A median does not see rare slow executions; means and high percentiles do.</summary>
     private static void AddTailNotice(LineEvidence e, List<string> notices)
     {
-        Band band = Band.OfTolerance(e.Brief.Tolerance).WidenedBy(e.FloorMicroseconds, e.BeforeMedianMicroseconds);
-        if (e.MeanRatio is { } mean && e.P95Ratio is { } p95 && (!band.Contains(Math.Log(mean)) || !band.Contains(Math.Log(p95))))
+        if (e.MeanRatio is { } mean && e.P95Ratio is { } p95 && e.TailLeaves(e.Band))
         {
             notices.Add($"Level by the median, but the mean is {Figures.Ratio(mean)} and the 95th percentile {Figures.Ratio(p95)}: look at the samples.");
         }

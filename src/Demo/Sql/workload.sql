@@ -100,8 +100,7 @@ WHERE h.id = :hut;
 -- bind 0.7: hut=41, night='2026-07-18'
 SELECT id, member_id, state, nights, party
 FROM booking
-WHERE hut_id = :hut AND first_night = :night
-ORDER BY id;
+WHERE hut_id = :hut AND first_night = :night;
 
 -- name: latest_bookings
 -- calls: 4000/day

@@ -24,6 +24,10 @@ public sealed class SqliteSubject : ISubject
     /// <summary>Where the snapshot lies, for a second session that starts from the same data.</summary>
     public static string SnapshotIn(string folder) => Path.Combine(folder, "snapshot.db");
 
+    /// <summary>Checks what can be seen without copying: that the file is there, readable and a database.</summary>
+    /// <exception cref="SubjectException">It cannot be used.</exception>
+    public static void Look(string path) => SqliteFile.Look(path);
+
     /// <summary>Takes the snapshot, or goes on from the one that an earlier session took in the same folder.</summary>
     /// <param name="path">The database under test.</param>
     /// <param name="folder">A folder for the copies, of this trial alone.</param>

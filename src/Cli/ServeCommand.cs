@@ -1,0 +1,121 @@
+using System.CommandLine;
+using System.Net;
+using System.Net.NetworkInformation;
+using System.Net.Sockets;
+using System.Security.Cryptography;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Demo;
+using SwiftLedger.Store;
+using SwiftLedger.Web;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.Hosting;
+
+namespace SwiftLedger.Cli;
+
+/// <summary><c>swift-ledger serve</c> and <c>swift-ledger demo</c>.</summary>
+internal static class ServeCommand
+{
+    private const int DefaultPort = 5470;
+
+    private static readonly Option<int> Port = new("--port") { Description = "Port to listen on; the next free one when it is taken.", DefaultValueFactory = _ => DefaultPort };
+    private static readonly Option<string> Listen = new("--listen") { Description = "Address to listen on; any but loopback asks for a token.", DefaultValueFactory = _ => "127.0.0.1" };
+    private static readonly Option<double> Scale = new("--scale") { Description = "Size of the demo data.", DefaultValueFactory = _ => 1 };
+
+    public static Command BuildServe()
+    {
+        var command = new Command("serve", "Start the web interface.") { Port, Listen };
+        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), demoScale: null, stop));
+        return command;
+    }
+
+    public static Command BuildDemo()
+    {
+        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale };
+        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), parsed.GetValue(Scale), stop));
+        return command;
+    }
+
+    private static async Task<int> RunAsync(string listen, int port, double? demoScale, CancellationToken stop)
+    {
+        if (!IPAddress.TryParse(listen, out IPAddress? address))
+        {
+            await Console.Error.WriteLineAsync($"'{listen}' is not an IP address.");
+            return ExitCode.BadInput;
+        }
+
+        if (port is < 0 or > 65_535 || demoScale is not (null or (> 0 and <= 100)))
+        {
+            await Console.Error.WriteLineAsync("--port is a number up to 65535; --scale is a number above 0, 100 at most.");
+            return ExitCode.BadInput;
+        }
+
+        LedgerHome home = LedgerHome.FromEnvironment();
+        int free = FreePort(address, port);
+        if (free != port)
+        {
+            Console.WriteLine($"Port {port} is taken; using {free}.");
+        }
+
+        string? token = IPAddress.IsLoopback(address) ? null
+            : Environment.GetEnvironmentVariable("SWIFT_LEDGER_TOKEN") is { Length: > 0 } set ? set : RandomNumberGenerator.GetHexString(32, lowercase: true);
+        string page = "/";
+        if (demoScale is { } scale)
+        {
+            page = $"/books/{PrepareDemo(home, scale)}";
+        }
+
+        await using WebApplication app = LedgerServer.Build(new(home, address, free, token, InterfaceFolder()));
+        await app.StartAsync(stop);
+        Console.WriteLine($"Swift Ledger: http://{(address.AddressFamily == AddressFamily.InterNetworkV6 ? $"[{address}]" : address)}:{free}{page}{(token is null ? "" : $"?token={token}")}");
+        Console.WriteLine("Ctrl+C stops it.");
+        await app.WaitForShutdownAsync(stop);
+        return ExitCode.Good;
+    }
+
+    /// <returns>The number of the demo's book.</returns>
+    private static long PrepareDemo(LedgerHome home, double scale)
+    {
+        string folder = Path.Combine(home.Demo, scale == 1 ? "huts" : $"huts-{scale.ToString(System.Globalization.CultureInfo.InvariantCulture)}");
+        if (!File.Exists(Path.Combine(folder, "huts.db")))
+        {
+            Console.WriteLine("Making the demo data; it is kept for the next start.");
+        }
+
+        DemoScenario scenario = DemoScenario.MakeIn(folder, scale);
+        var ledger = new LedgerDatabase(home.LedgerFile);
+        var books = new BookStore(ledger, TimeProvider.System);
+        var trials = new TrialStore(ledger, TimeProvider.System);
+        BookRecord book = books.Open(scenario.DatabasePath, DemoScenario.BookName);
+        books.KeepWorkload(book.Id, scenario.Workload);
+        List<ChangeRecord> changes = scenario.Changes.Select(c => books.KeepChange(book.Id, c.Title, c.Note, c.Text)).ToList();
+        if (trials.OfBook(book.Id).All(t => t.State is not (TrialStates.Waiting or TrialStates.Running)))
+        {
+            ChangeRecord first = changes[0];
+            trials.Add(book.Id, first.Id, first.Title, scenario.Workload, first.Text, new TrialOptions());
+        }
+
+        return book.Id;
+    }
+
+    private static int FreePort(IPAddress address, int wanted)
+    {
+        var taken = IPGlobalProperties.GetIPGlobalProperties().GetActiveTcpListeners()
+            .Where(l => l.Address.Equals(address) || l.Address.Equals(IPAddress.Any) || l.Address.Equals(IPAddress.IPv6Any))
+            .Select(l => l.Port).ToHashSet();
+        int port = wanted;
+        while (port != 0 && taken.Contains(port) && port < 65_535)
+        {
+            port++;
+        }
+
+        return port;
+    }
+
+    /// <summary>Beside the program when it is published, in the repository when it is run from there.</summary>
+    private static string InterfaceFolder()
+    {
+        string? set = Environment.GetEnvironmentVariable("SWIFT_LEDGER_UI");
+        return string.IsNullOrEmpty(set) ? Path.Combine(AppContext.BaseDirectory, "ui") : set;
+    }
+}

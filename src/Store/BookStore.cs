@@ -1,0 +1,64 @@
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace SwiftLedger.Store;
+
+/// <summary>Books and their changes.</summary>
+public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
+{
+    private const string ChangeColumns = "id AS Id, book_id AS BookId, title AS Title, note AS Note, text AS Text";
+    private const string BookColumns = "id AS Id, name AS Name, subject AS Subject, workload AS Workload, created_at AS CreatedAt";
+
+    public IReadOnlyList<BookRecord> All()
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<BookRecord>($"SELECT {BookColumns} FROM book ORDER BY id").AsList();
+    }
+
+    public BookRecord? Find(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.QuerySingleOrDefault<BookRecord>($"SELECT {BookColumns} FROM book WHERE id = @id", new { id });
+    }
+
+    /// <summary>The book of a subject, opened if there is none yet.</summary>
+    public BookRecord Open(string subject, string name)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("""
+            INSERT INTO book (name, subject, workload, created_at) VALUES (@name, @subject, '', @now)
+            ON CONFLICT (subject) DO NOTHING
+            """, new { name, subject, now = clock.Now() });
+        return connection.QuerySingle<BookRecord>($"SELECT {BookColumns} FROM book WHERE subject = @subject", new { subject });
+    }
+
+    public void KeepWorkload(long id, string workload)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("UPDATE book SET workload = @workload WHERE id = @id", new { id, workload });
+    }
+
+    public IReadOnlyList<ChangeRecord> Changes(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<ChangeRecord>($"SELECT {ChangeColumns} FROM change WHERE book_id = @bookId ORDER BY id", new { bookId }).AsList();
+    }
+
+    public ChangeRecord? FindChange(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.QuerySingleOrDefault<ChangeRecord>($"SELECT {ChangeColumns} FROM change WHERE id = @id", new { id });
+    }
+
+    /// <summary>Keeps a change; one with the same text is kept once.</summary>
+    public ChangeRecord KeepChange(long bookId, string title, string note, string text)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("""
+            INSERT INTO change (book_id, title, note, text, created_at) VALUES (@bookId, @title, @note, @text, @now)
+            ON CONFLICT (book_id, text) DO NOTHING
+            """, new { bookId, title, note, text, now = clock.Now() });
+        return connection.QuerySingle<ChangeRecord>(
+            $"SELECT {ChangeColumns} FROM change WHERE book_id = @bookId AND text = @text", new { bookId, text });
+    }
+}

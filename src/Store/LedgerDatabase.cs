@@ -1,0 +1,64 @@
+using System.Globalization;
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace SwiftLedger.Store;
+
+/// <summary>The ledger's own SQLite file: write-ahead log, foreign keys, numbered migrations.</summary>
+public sealed class LedgerDatabase
+{
+    private readonly string _connectionString;
+
+    /// <param name="path">The file; it is made, or brought to this version, if need be.</param>
+    /// <exception cref="InvalidOperationException">A newer version wrote it.</exception>
+    public LedgerDatabase(string path)
+    {
+        SQLitePCL.Batteries_V2.Init();
+        _connectionString = new SqliteConnectionStringBuilder { DataSource = path, ForeignKeys = true, DefaultTimeout = 30 }.ToString();
+        Migrate();
+    }
+
+    /// <summary>An open connection; the caller disposes it.</summary>
+    public SqliteConnection Open()
+    {
+        var connection = new SqliteConnection(_connectionString);
+        connection.Open();
+        connection.Execute("PRAGMA synchronous = NORMAL");
+        return connection;
+    }
+
+    private static SortedDictionary<int, string> Migrations()
+    {
+        var assembly = typeof(LedgerDatabase).Assembly;
+        var scripts = new SortedDictionary<int, string>();
+        foreach (string name in assembly.GetManifestResourceNames())
+        {
+            using var reader = new StreamReader(assembly.GetManifestResourceStream(name)!);
+            scripts.Add(int.Parse(name.Split('-')[0], CultureInfo.InvariantCulture), reader.ReadToEnd());
+        }
+
+        return scripts;
+    }
+
+    private void Migrate()
+    {
+        SortedDictionary<int, string> scripts = Migrations();
+        using SqliteConnection connection = Open();
+        connection.Execute("PRAGMA journal_mode = WAL");
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        int version = connection.ExecuteScalar<int>("PRAGMA user_version", transaction: transaction);
+        if (version > scripts.Keys.Last())
+        {
+            throw new InvalidOperationException(
+                $"The ledger was written by a newer Swift Ledger (schema {version}, this one knows {scripts.Keys.Last()}). Use that version, or another SWIFT_LEDGER_HOME.");
+        }
+
+        foreach ((int number, string script) in scripts.Where(s => s.Key > version))
+        {
+            connection.Execute(script, transaction: transaction);
+            connection.Execute(string.Create(CultureInfo.InvariantCulture, $"PRAGMA user_version = {number}"), transaction: transaction);
+        }
+
+        transaction.Commit();
+    }
+}

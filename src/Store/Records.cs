@@ -1,0 +1,85 @@
+namespace SwiftLedger.Store;
+
+/// <summary>One subject database with everything recorded about it.</summary>
+public sealed record BookRecord
+{
+    public long Id { get; init; }
+
+    public string Name { get; init; } = "";
+
+    /// <summary>Path of the database on this machine.</summary>
+    public string Subject { get; init; } = "";
+
+    /// <summary>The workload used last.</summary>
+    public string Workload { get; init; } = "";
+
+    public string CreatedAt { get; init; } = "";
+}
+
+/// <summary>A change kept in a book, ready to run.</summary>
+public sealed record ChangeRecord
+{
+    public long Id { get; init; }
+
+    public long BookId { get; init; }
+
+    public string Title { get; init; } = "";
+
+    public string Note { get; init; } = "";
+
+    public string Text { get; init; } = "";
+}
+
+/// <summary>A trial as a list shows it.</summary>
+public sealed record TrialRecord
+{
+    public long Id { get; init; }
+
+    public long BookId { get; init; }
+
+    public long? ChangeId { get; init; }
+
+    public string Title { get; init; } = "";
+
+    public string Workload { get; init; } = "";
+
+    public string ChangeText { get; init; } = "";
+
+    /// <summary>The options as JSON.</summary>
+    public string Options { get; init; } = "{}";
+
+    /// <summary>One of the names in <see cref="TrialStates"/>.</summary>
+    public string State { get; init; } = "";
+
+    public string CreatedAt { get; init; } = "";
+
+    public string? StartedAt { get; init; }
+
+    public string? FinishedAt { get; init; }
+
+    public string? Headline { get; init; }
+
+    /// <summary>Why it ended, where that is not a plain finish.</summary>
+    public string? Message { get; init; }
+
+    public string? Environment { get; init; }
+
+    public string? Problems { get; init; }
+
+    public string? Done { get; init; }
+}
+
+/// <summary>The states of a trial.</summary>
+public static class TrialStates
+{
+    public const string Waiting = "waiting";
+    public const string Running = "running";
+    public const string Finished = "finished";
+
+    /// <summary>What was handed in could not be measured.</summary>
+    public const string Refused = "refused";
+    public const string Cancelled = "cancelled";
+
+    /// <summary>The measuring process or the server ended before the trial did.</summary>
+    public const string Interrupted = "interrupted";
+}

@@ -1,0 +1,243 @@
+using System.Globalization;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Dapper;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Store;
+
+/// <summary>Trials with their lines and samples. Each event is one transaction: a crash loses nothing that was told before it.</summary>
+public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
+{
+    private const string Columns = """
+        id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, workload AS Workload, change_text AS ChangeText, options AS Options,
+        state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, headline AS Headline, message AS Message,
+        environment AS Environment, problems AS Problems, done AS Done
+        """;
+
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        MaxDepth = 1_000,
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
+    };
+
+    public TrialRecord Add(long bookId, long? changeId, string title, string workload, string change, TrialOptions options)
+    {
+        using SqliteConnection connection = ledger.Open();
+        long id = connection.ExecuteScalar<long>("""
+            INSERT INTO trial (book_id, change_id, title, workload, change_text, options, state, created_at)
+            VALUES (@bookId, @changeId, @title, @workload, @change, @options, @state, @now)
+            RETURNING id
+            """, new { bookId, changeId, title, workload, change, options = JsonSerializer.Serialize(options, Json), state = TrialStates.Waiting, now = clock.Now() });
+        return Find(id)!;
+    }
+
+    public TrialRecord? Find(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.QuerySingleOrDefault<TrialRecord>($"SELECT {Columns} FROM trial WHERE id = @id", new { id });
+    }
+
+    public IReadOnlyList<TrialRecord> OfBook(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
+    }
+
+    public IReadOnlyList<TrialRecord> Waiting()
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE state = 'waiting' ORDER BY id").AsList();
+    }
+
+    public static TrialOptions OptionsOf(TrialRecord trial) => JsonSerializer.Deserialize<TrialOptions>(trial.Options, Json)!;
+
+    /// <summary>Trials that ran when the server ended are not running any more.</summary>
+    public int InterruptRunning(string message)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Execute("UPDATE trial SET state = 'interrupted', message = @message, finished_at = @now WHERE state = 'running'",
+            new { message, now = clock.Now() });
+    }
+
+    public void Start(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("UPDATE trial SET state = 'running', started_at = @now WHERE id = @id", new { id, now = clock.Now() });
+    }
+
+    /// <summary>Ends a trial in a state, with its headline and the verdicts of its lines.</summary>
+    public void End(long id, string state, string? message, string? headline, TrialAccount? account)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        connection.Execute("UPDATE trial SET state = @state, message = @message, headline = @headline, finished_at = @now WHERE id = @id",
+            new { id, state, message, headline, now = clock.Now() }, transaction);
+        connection.Execute("UPDATE line SET verdict = @Verdict, basis = @Basis, message = @Message WHERE trial_id = @id AND number = @Number",
+            (account?.Lines ?? []).Where(l => l.Decision is not null).Select(l => new
+            {
+                id,
+                l.Number,
+                Verdict = l.Decision!.Verdict.ToString().ToLowerInvariant(),
+                Basis = l.Decision.Basis.ToString().ToLowerInvariant(),
+                l.Decision.Message,
+            }), transaction);
+        transaction.Commit();
+    }
+
+    /// <summary>Keeps what one event told.</summary>
+    /// <param name="session">1 while measuring, 2 while confirming.</param>
+    public void Keep(long id, BenchEvent happened, int session)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        switch (happened)
+        {
+            case EnvironmentRead read:
+                connection.Execute("UPDATE trial SET environment = coalesce(environment, @json) WHERE id = @id", new { id, json = Text(read.Environment) }, transaction);
+                break;
+            case StepApplied step:
+                connection.Execute("INSERT OR IGNORE INTO applied_step VALUES (@id, @Number, @Sql, @Seconds)", new { id, step.Number, step.Sql, step.Seconds }, transaction);
+                break;
+            case LineInspected inspected when session == 1:
+                connection.Execute("INSERT INTO line (trial_id, number, before, after) VALUES (@id, @Line, @before, @after)",
+                    new { id, inspected.Line, before = Text(inspected.Before), after = Text(inspected.After) }, transaction);
+                break;
+            case LineEnded ended when session == 1:
+                connection.Execute("UPDATE line SET ended = @json WHERE trial_id = @id AND number = @Line", new { id, ended.Line, json = Text(ended) }, transaction);
+                break;
+            case BlocksMeasured measured:
+                KeepSamples(connection, transaction, id, session, measured);
+                break;
+            case JobRefused refused:
+                connection.Execute("UPDATE trial SET problems = @json WHERE id = @id", new { id, json = Text(refused) }, transaction);
+                break;
+            case JobDone done:
+                connection.Execute("UPDATE trial SET done = @json WHERE id = @id", new { id, json = Text(done) }, transaction);
+                break;
+        }
+
+        transaction.Commit();
+    }
+
+    /// <summary>Builds the account of a trial from what was kept of it, undecided.</summary>
+    public TrialAccount Load(TrialRecord trial)
+    {
+        TrialBrief brief = TrialBrief.Read(trial.Workload, trial.ChangeText, OptionsOf(trial)).Value;
+        using SqliteConnection connection = ledger.Open();
+        var lines = connection.Query<LineRow>("SELECT number AS Number, before AS Before, after AS After, ended AS Ended FROM line WHERE trial_id = @Id", new { trial.Id })
+            .ToDictionary(l => (int)l.Number);
+        ILookup<(int, int), Block> samples = connection.Query<SampleRow>("""
+            SELECT line AS Line, session AS Session, at_seconds AS AtSeconds, before_first AS BeforeFirst, before_us AS BeforeUs, after_us AS AfterUs,
+                   before_cpu_us AS BeforeCpuUs, after_cpu_us AS AfterCpuUs, switches AS Switches, stolen_ms AS StolenMs, left_out AS LeftOut
+            FROM sample WHERE trial_id = @Id ORDER BY line, session, number
+            """, new { trial.Id }).ToLookup(s => ((int)s.Line, (int)s.Session), s => s.ToBlock());
+        TrialAccount account = TrialAccount.Open(brief);
+        return account with
+        {
+            Lines = account.Lines.Select(l => Restore(l, lines.GetValueOrDefault(l.Number), samples)).ToList(),
+            Environment = Read<TrialEnvironment>(trial.Environment),
+            Refusal = Read<JobRefused>(trial.Problems),
+            Done = Read<JobDone>(trial.Done),
+            Applied = connection.Query<(long Number, string Sql, double Seconds)>(
+                "SELECT number, sql, seconds FROM applied_step WHERE trial_id = @Id ORDER BY number", new { trial.Id })
+                .Select(a => new StepApplied((int)a.Number, a.Sql, a.Seconds)).ToList(),
+        };
+    }
+
+    private static Line Restore(Line line, LineRow? row, ILookup<(int, int), Block> samples)
+    {
+        LineEnded? ended = Read<LineEnded>(row?.Ended);
+        return line with
+        {
+            Evidence = line.Evidence with
+            {
+                Before = Read<Inspection>(row?.Before),
+                After = Read<Inspection>(row?.After),
+                Blocks = samples[(line.Number, 1)].ToList(),
+                ConfirmingBlocks = samples[(line.Number, 2)].ToList(),
+                End = ended?.End,
+                MeasuringFailureBefore = ended?.Before,
+                MeasuringFailureAfter = ended?.After,
+            },
+        };
+    }
+
+    private static void KeepSamples(SqliteConnection connection, SqliteTransaction transaction, long id, int session, BlocksMeasured measured)
+    {
+        int next = connection.ExecuteScalar<int>(
+            "SELECT coalesce(max(number), 0) + 1 FROM sample WHERE trial_id = @id AND line = @Line AND session = @session",
+            new { id, measured.Line, session }, transaction);
+        connection.Execute("""
+            INSERT INTO sample VALUES (@id, @Line, @session, @number, @AtSeconds, @BeforeFirst, @BeforeMicroseconds, @AfterMicroseconds,
+                @BeforeCpuMicroseconds, @AfterCpuMicroseconds, @InvoluntarySwitches, @StolenMilliseconds, @LeftOut)
+            """, measured.Blocks.Select((b, i) => new
+        {
+            id,
+            measured.Line,
+            session,
+            number = next + i,
+            b.AtSeconds,
+            b.BeforeFirst,
+            b.BeforeMicroseconds,
+            b.AfterMicroseconds,
+            b.BeforeCpuMicroseconds,
+            b.AfterCpuMicroseconds,
+            b.InvoluntarySwitches,
+            b.StolenMilliseconds,
+            b.LeftOut,
+        }), transaction);
+    }
+
+    private static string Text<T>(T value) => JsonSerializer.Serialize(value, Json);
+
+    private static T? Read<T>(string? json)
+        where T : class => json is null ? null : JsonSerializer.Deserialize<T>(json, Json);
+
+    private sealed record LineRow
+    {
+        public long Number { get; init; }
+
+        public string? Before { get; init; }
+
+        public string? After { get; init; }
+
+        public string? Ended { get; init; }
+    }
+
+    private sealed record SampleRow
+    {
+        public long Line { get; init; }
+
+        public long Session { get; init; }
+
+        public double AtSeconds { get; init; }
+
+        public bool BeforeFirst { get; init; }
+
+        public double BeforeUs { get; init; }
+
+        public double AfterUs { get; init; }
+
+        public double BeforeCpuUs { get; init; }
+
+        public double AfterCpuUs { get; init; }
+
+        public long Switches { get; init; }
+
+        public double StolenMs { get; init; }
+
+        public bool LeftOut { get; init; }
+
+        public Block ToBlock() => new(AtSeconds, BeforeFirst, BeforeUs, AfterUs, BeforeCpuUs, AfterCpuUs, (int)Switches, StolenMs, LeftOut);
+    }
+}
+
+/// <summary>How times are written in the ledger.</summary>
+internal static class Moments
+{
+    /// <summary>UTC, ISO 8601, to the millisecond.</summary>
+    public static string Now(this TimeProvider clock) => clock.GetUtcNow().ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture);
+}

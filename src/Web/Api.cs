@@ -1,0 +1,214 @@
+using System.Net.ServerSentEvents;
+using System.Reflection;
+using System.Text;
+using System.Text.Json;
+using Microsoft.AspNetCore.Http.Features;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.Extensions.Options;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store;
+using SwiftLedger.Subjects.Sqlite;
+
+namespace SwiftLedger.Web;
+
+/// <summary>The API under /api; its OpenAPI document is what the interface's types are made from.</summary>
+internal static class Api
+{
+    /// <summary>Largest upload, in bytes.</summary>
+    public const long UploadLimit = 8L << 30;
+
+    public static void Map(WebApplication app)
+    {
+        RouteGroupBuilder api = app.MapGroup("/api");
+        api.MapGet("/server", Server);
+        api.MapGet("/books", (BookStore books) => books.All().Select(b => new BookListItem(b.Id, b.Name, b.Subject)).ToList());
+        api.MapGet("/books/{id:long}", Book);
+        api.MapPost("/check", Check);
+        api.MapPost("/uploads", UploadAsync).Accepts<IFormFile>("application/octet-stream");
+        api.MapPost("/trials", StartTrial);
+        api.MapGet("/trials/{id:long}", Trial);
+        api.MapGet("/trials/{id:long}/lines/{number:int}", TrialLine);
+        api.MapPost("/trials/{id:long}/cancel", Cancel);
+        api.MapPost("/trials/{id:long}/again", Again);
+        api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
+        api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
+        api.MapFallback(() => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
+    }
+
+    public static string Version => typeof(Api).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()!.InformationalVersion;
+
+    private static ServerView Server(TrialDesk desk, TrialStore trials) => new(Version, "SQLite", SqliteEngine.Version, UploadLimit,
+        desk.Current is { } id ? trials.Find(id)?.Title : null);
+
+    private static Results<Ok<BookPage>, NotFound<ProblemReport>> Book(long id, BookStore books, TrialStore trials, TrialDesk desk)
+    {
+        if (books.Find(id) is not { } book)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such book."));
+        }
+
+        List<TrialSummary> run = trials.OfBook(id).Select(t => TrialSummary.Of(t, desk.Ahead(t))).ToList();
+        List<ChangeView> changes = books.Changes(id).Select(c => new ChangeView(c.Id, c.Title, c.Note, c.Text, run.FirstOrDefault(t => t.ChangeId == c.Id))).ToList();
+        Workload workload = WorkloadFile.Parse(book.Workload).Value;
+        string? missing = TrialChecks.SubjectProblem(book.Subject)?.Message;
+        return TypedResults.Ok(new BookPage(
+            new(book.Id, book.Name, book.Subject, missing is null ? new FileInfo(book.Subject).Length : null, missing, book.Workload,
+                workload.Statements.Count, workload.CaseCount),
+            changes, run));
+    }
+
+    private static CheckReport Check(CheckRequest request)
+    {
+        (TrialBrief brief, IReadOnlyList<InputProblem> problems) =
+            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck), request.Subject);
+        return CheckReport.Of(brief, request.Workload, problems);
+    }
+
+    private static async Task<Results<Ok<UploadView>, UnprocessableEntity<ProblemReport>>> UploadAsync(HttpRequest request, string name, LedgerHome home, CancellationToken stop)
+    {
+        if (request.HttpContext.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+        {
+            limit.MaxRequestBodySize = UploadLimit;
+        }
+
+        // The name is only shown: the file lies under a name of our own.
+        string path = Path.Combine(home.Uploads, Guid.NewGuid().ToString("n") + ".db");
+        bool kept = false;
+        try
+        {
+            await using (FileStream file = new(path, FileMode.CreateNew))
+            {
+                await request.Body.CopyToAsync(file, stop);
+            }
+
+            if (TrialChecks.SubjectProblem(path) is { } problem)
+            {
+                return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", problem.Message.Replace(path, name, StringComparison.Ordinal)));
+            }
+
+            kept = true;
+            return TypedResults.Ok(new UploadView(path, name, new FileInfo(path).Length));
+        }
+        catch (BadHttpRequestException e) when (e.StatusCode == StatusCodes.Status413PayloadTooLarge)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", $"'{name}' is larger than {UploadLimit >> 30} GiB, the limit for uploads. Name its path on this machine instead."));
+        }
+        finally
+        {
+            if (!kept)
+            {
+                File.Delete(path);
+            }
+        }
+    }
+
+    private static Results<Ok<TrialSummary>, UnprocessableEntity<ProblemReport>> StartTrial(
+        TrialRequest request, BookStore books, TrialStore trials, TrialDesk desk)
+    {
+        TrialOptions options = (request.Settings ?? new()).ToOptions();
+        (TrialBrief _, IReadOnlyList<InputProblem> problems) = TrialChecks.Check(request.Workload, request.Change, options, request.Subject);
+        if (problems.Count > 0)
+        {
+            return TypedResults.UnprocessableEntity(new ProblemReport(problems.Select(ProblemView.Of).ToList()));
+        }
+
+        string subject = Path.GetFullPath(request.Subject);
+        BookRecord book = books.Open(subject, string.IsNullOrWhiteSpace(request.BookName) ? Path.GetFileName(subject) : request.BookName.Trim());
+        books.KeepWorkload(book.Id, request.Workload);
+        string title = options.NoiseCheck ? "Noise check" : string.IsNullOrWhiteSpace(request.Title) ? TitleOf(request.Change) : request.Title.Trim();
+        long? change = options.NoiseCheck ? null : books.KeepChange(book.Id, title, "", request.Change).Id;
+        TrialRecord trial = trials.Add(book.Id, change, title, request.Workload, request.Change, options);
+        desk.Enqueue(trial.Id);
+        return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));
+    }
+
+    /// <summary>The first comment of a change, or its first words.</summary>
+    private static string TitleOf(string change)
+    {
+        string first = change.Split('\n').Select(l => l.Trim()).FirstOrDefault(l => l.Length > 0) ?? "Change";
+        first = first.StartsWith("--", StringComparison.Ordinal) ? first[2..].Trim() : first;
+        return first.Length > 80 ? first[..80] + "..." : first;
+    }
+
+    private static Results<Ok<TrialPage>, NotFound<ProblemReport>> Trial(long id, BookStore books, TrialStore trials, TrialDesk desk) =>
+        trials.Find(id) is { } trial && books.Find(trial.BookId) is { } book
+            ? TypedResults.Ok(TrialPage.Of(trial, book, Shown(desk.AccountOf(trial)), desk.Ahead(trial)))
+            : TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+
+    /// <summary>A running account with provisional decisions for the lines that have ended.</summary>
+    private static TrialAccount Shown(TrialAccount account) => account.Lines.Any(l => l.Decision is not null) ? account : account.Decided();
+
+    private static Results<Ok<LinePage>, NotFound<ProblemReport>> TrialLine(long id, int number, TrialStore trials, TrialDesk desk) =>
+        trials.Find(id) is { } trial && Shown(desk.AccountOf(trial)).Find(number) is { } line
+            ? TypedResults.Ok(LinePage.Of(TrialSummary.Of(trial, desk.Ahead(trial)), line))
+            : TypedResults.NotFound(ProblemReport.Because("request", "There is no such line."));
+
+    private static Results<Ok<TrialSummary>, NotFound<ProblemReport>, Conflict<ProblemReport>> Cancel(long id, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } trial)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        return desk.Cancel(trial)
+            ? TypedResults.Ok(TrialSummary.Of(trials.Find(id)!, 0))
+            : TypedResults.Conflict(ProblemReport.Because("request", "This trial has ended already."));
+    }
+
+    private static Results<Ok<TrialSummary>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Again(long id, BookStore books, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } old || books.Find(old.BookId) is not { } book)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        if (TrialChecks.SubjectProblem(book.Subject) is { } problem)
+        {
+            return TypedResults.UnprocessableEntity(new ProblemReport([ProblemView.Of(problem)]));
+        }
+
+        TrialRecord trial = trials.Add(old.BookId, old.ChangeId, old.Title, old.Workload, old.ChangeText, TrialStore.OptionsOf(old));
+        desk.Enqueue(trial.Id);
+        return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));
+    }
+
+    private static IResult Result(long id, string format, BookStore books, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } trial || books.Find(trial.BookId) is not { } book)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject, trial.Workload, trial.ChangeText, trial.State);
+        return format switch
+        {
+            "json" => TypedResults.Text(result.ToJson(), "application/json", Encoding.UTF8),
+            "xml" => TypedResults.Text(JUnitReport.Write(result), "application/xml", Encoding.UTF8),
+            "md" => TypedResults.Text(TextTable.Markdown(result), "text/plain", Encoding.UTF8),
+            "csv" => TypedResults.Text(TextTable.Csv(result), "text/csv", Encoding.UTF8),
+            "html" => TypedResults.File(Encoding.UTF8.GetBytes(TextTable.Html(result)), "text/html", $"trial-{id}.html"),
+            _ => TypedResults.NotFound(ProblemReport.Because("request", "Results come as json, xml (JUnit), md, csv and html.")),
+        };
+    }
+
+    private static IResult Events(long id, TrialStore trials, TrialFeed feed, IOptions<Microsoft.AspNetCore.Http.Json.JsonOptions> json, CancellationToken stop)
+    {
+        if (trials.Find(id) is null)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        async IAsyncEnumerable<SseItem<string>> Items()
+        {
+            await foreach (News news in feed.WatchAsync(id, stop))
+            {
+                yield return new(JsonSerializer.Serialize(news.Body, json.Value.SerializerOptions), news.Kind);
+            }
+        }
+
+        return TypedResults.ServerSentEvents(Items());
+    }
+}

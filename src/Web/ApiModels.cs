@@ -1,0 +1,143 @@
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Something wrong with what was handed in.</summary>
+/// <param name="Part">subject, workload, change or options.</param>
+/// <param name="Line">From 1; null where the part is no text.</param>
+/// <param name="Length">Length of the wrong piece in UTF-16 code units; 0 where only its start is known.</param>
+public sealed record ProblemView(string Part, int? Line, int? Column, int Length, string Message)
+{
+    public static ProblemView Of(InputProblem p) =>
+        new(p.Part.ToString().ToLowerInvariant(), p.Place?.Line, p.Place?.Column, p.Length, p.Message);
+}
+
+/// <summary>The body of a refusal.</summary>
+public sealed record ProblemReport(IReadOnlyList<ProblemView> Problems)
+{
+    public static ProblemReport Because(string part, string message) => new([new(part, null, null, 0, message)]);
+}
+
+/// <param name="SubjectMissing">Why the subject cannot be used at the moment; null where it can.</param>
+public sealed record BookView(long Id, string Name, string Subject, long? SubjectBytes, string? SubjectMissing, string Workload, int Statements, int Cases);
+
+public sealed record BookListItem(long Id, string Name, string Subject);
+
+public sealed record ChangeView(long Id, string Title, string Note, string Text, TrialSummary? LatestTrial);
+
+/// <param name="State">waiting, running, finished, refused, cancelled or interrupted.</param>
+/// <param name="Ahead">How many trials are measured before this one, while it waits.</param>
+public sealed record TrialSummary(
+    long Id, long BookId, long? ChangeId, string Title, string State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead)
+{
+    public static TrialSummary Of(TrialRecord t, int ahead) =>
+        new(t.Id, t.BookId, t.ChangeId, t.Title, t.State, t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead);
+}
+
+public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, IReadOnlyList<TrialSummary> Trials);
+
+public sealed record TrialSettings(
+    double TolerancePercent = 5, double? MaxSeconds = null, double StatementSeconds = 30, bool Quick = false, bool NoiseCheck = false,
+    ulong Seed = 1, IReadOnlyList<string>? Only = null)
+{
+    public TrialOptions ToOptions() => new(
+        TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck);
+
+    public static TrialSettings Of(TrialOptions o) =>
+        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only);
+}
+
+/// <param name="Subject">Path of a SQLite file on the server's machine, or the path that an upload returned.</param>
+public sealed record TrialRequest(string Subject, string Workload, string Change, string? Title, string? BookName, TrialSettings? Settings);
+
+public sealed record StageView(string Stage, string? Detail, int Ended, int Total, bool Confirming);
+
+/// <param name="State">waiting, measuring or ended.</param>
+public sealed record LineView(string State, ResultLine Result);
+
+public sealed record TrialPage(
+    TrialSummary Trial, string BookName, string Subject, TrialSettings Settings, string Workload, string Change,
+    StageView? Stage, IReadOnlyList<LineView> Lines, ResultBill Bill, string? Headline, IReadOnlyList<ResultStep> Applied,
+    TrialEnvironment? Environment, IReadOnlyList<ProblemView> Problems)
+{
+    public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead)
+    {
+        Bill bill = Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
+        return new(TrialSummary.Of(t, ahead), book.Name, book.Subject, TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
+            t.State == TrialStates.Running && account.Stage is { } s ? StageOf(account, s) : null,
+            account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l))).ToList(),
+            ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
+            account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList());
+    }
+
+    public static StageView StageOf(TrialAccount account, StageReached stage) =>
+        new(stage.Stage, stage.Detail, account.Lines.Count(l => l.Evidence.End is not null), account.Lines.Count, account.Confirming);
+
+    public static string StateOf(LineEvidence e) => e.End is not null ? "ended" : e.Before is not null ? "measuring" : "waiting";
+}
+
+public sealed record BlockView(double AtSeconds, bool BeforeFirst, double BeforeUs, double AfterUs, int Switches, double StolenMs, bool LeftOut);
+
+/// <param name="As">kept, changed, added or removed.</param>
+public sealed record AlignedView(string As, int? BeforeDepth, string? Before, int? AfterDepth, string? After);
+
+/// <param name="BandLow">Lowest ratio that counts as level; null where any saving is under the floor.</param>
+public sealed record LinePage(
+    TrialSummary Trial, LineView Line, string BeforeSql, string AfterSql, string BeforeBinds, string AfterBinds, double? BandLow, double BandHigh,
+    IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, IReadOnlyList<AlignedView> Plan, ResultTime? Confirmation)
+{
+    public static LinePage Of(TrialSummary trial, Line line)
+    {
+        LineEvidence e = line.Evidence;
+        Band band = e.Band;
+        return new(trial, new(TrialPage.StateOf(e), ResultLine.Of(line)), e.Brief.BeforeSql, e.Brief.AfterSql,
+            Binds(e.Brief.BeforeBindings), Binds(e.Brief.AfterBindings),
+            double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
+            e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
+            e.Before?.Plan is { } before && e.After?.Plan is { } after ? PlanAlignment.Of(before, after).Select(View).ToList() : [],
+            e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null);
+    }
+
+    private static string Binds(IReadOnlyList<Binding> bindings) => string.Join(", ", bindings.Select(b => $"{b.Key}={b.Value}"));
+
+    private static BlockView View(Block b) =>
+        new(b.AtSeconds, b.BeforeFirst, b.BeforeMicroseconds, b.AfterMicroseconds, b.InvoluntarySwitches, b.StolenMilliseconds, b.LeftOut);
+
+    private static AlignedView View(AlignedOperator a) =>
+        new(a.As.ToString().ToLowerInvariant(), a.BeforeDepth, a.Before?.Text, a.AfterDepth, a.After?.Text);
+}
+
+public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck);
+
+public sealed record CheckedCase(string Label, double Share, string Binds);
+
+public sealed record CheckedStatement(int Number, string Name, int Line, double? CallsPerDay, bool Rewritten, IReadOnlyList<CheckedCase> Cases);
+
+public sealed record CheckedStep(int Number, int Line, string Text, string? Rewrites);
+
+/// <summary>What was understood of the files, and what is wrong with them.</summary>
+public sealed record CheckReport(IReadOnlyList<CheckedStatement> Statements, IReadOnlyList<CheckedStep> Steps, IReadOnlyList<ProblemView> Problems)
+{
+    public static CheckReport Of(TrialBrief brief, string workload, IEnumerable<InputProblem> problems) => new(
+        brief.Workload.Statements.Select(s => new CheckedStatement(s.Number, s.Name, Core.Sql.TextPlace.At(workload, s.Body.Start).Line, s.CallsPerDay,
+            brief.Change.RewriteOf(s.Name) is not null, s.Cases.Select(c => new CheckedCase(c.Label, c.Share, c.BindText)).ToList())).ToList(),
+        brief.Change.Steps.Select(s => new CheckedStep(s.Number, s.Place.Line, OneLine(s.Sql), null))
+            .Concat(brief.Change.Rewrites.Select(r => new CheckedStep(r.Number, r.Place.Line, OneLine(r.Sql), r.Statement)))
+            .OrderBy(s => s.Number).ToList(),
+        problems.Select(ProblemView.Of).ToList());
+
+    private static string OneLine(string sql)
+    {
+        string line = string.Join(' ', sql.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+        return line.Length > 160 ? line[..160] + "..." : line;
+    }
+}
+
+public sealed record UploadView(string Path, string Name, long Bytes);
+
+public sealed record ServerView(string Version, string Engine, string EngineVersion, long UploadLimitBytes, string? Measuring);

@@ -1,0 +1,98 @@
+using System.Net;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.Extensions.FileProviders;
+using Serilog;
+using Serilog.Events;
+using SwiftLedger.Bench;
+using SwiftLedger.Store;
+
+namespace SwiftLedger.Web;
+
+/// <summary>How a server is started.</summary>
+/// <param name="Address">Where it listens.</param>
+/// <param name="Token">Asked for on every request; needed on every address but loopback.</param>
+/// <param name="Interface">Folder of the built interface.</param>
+public sealed record ServerSettings(LedgerHome Home, IPAddress Address, int Port, string? Token, string Interface);
+
+/// <summary>Builds the web server: API, progress stream, and the interface's files.</summary>
+public static class LedgerServer
+{
+    public static WebApplication Build(ServerSettings settings)
+    {
+        WebApplicationBuilder builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ApplicationName = typeof(LedgerServer).Assembly.GetName().Name });
+        builder.Configuration.Sources.Clear();
+        builder.WebHost.ConfigureKestrel(k =>
+        {
+            k.Listen(settings.Address, settings.Port);
+            k.AddServerHeader = false;
+            k.Limits.MaxRequestBodySize = 32 << 20;
+        });
+        builder.Services.AddSerilog(new LoggerConfiguration()
+            .MinimumLevel.Warning().MinimumLevel.Override("SwiftLedger", LogEventLevel.Information)
+            .WriteTo.Console(standardErrorFromLevel: LogEventLevel.Verbose, formatProvider: System.Globalization.CultureInfo.InvariantCulture).CreateLogger());
+        builder.Services.ConfigureHttpJsonOptions(o =>
+        {
+            o.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+            o.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase));
+        });
+        builder.Services.AddOpenApi("v1", o => o.AddDocumentTransformer((document, _, _) =>
+        {
+            document.Info = new() { Title = "Swift Ledger", Version = "1" };
+            document.Servers = [];
+            return Task.CompletedTask;
+        }));
+        builder.Services.AddSingleton(settings.Home);
+        builder.Services.AddSingleton(TimeProvider.System);
+        builder.Services.AddSingleton(new LedgerDatabase(settings.Home.LedgerFile));
+        builder.Services.AddSingleton<BookStore>();
+        builder.Services.AddSingleton<TrialStore>();
+        builder.Services.AddSingleton<TrialFeed>();
+        builder.Services.AddSingleton<TrialDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
+        builder.Services.Configure<HostOptions>(o => o.ShutdownTimeout = TimeSpan.FromSeconds(5));
+
+        WebApplication app = builder.Build();
+        var safety = new SafetyRules(settings.Token);
+        app.UseExceptionHandler(e => e.Run(AnswerFailureAsync));
+        app.Use(next => context => safety.ApplyAsync(context, next));
+        app.MapOpenApi("/api/openapi.json");
+        Api.Map(app);
+        ServeInterface(app, settings.Interface);
+        return app;
+    }
+
+    private static async Task AnswerFailureAsync(HttpContext context)
+    {
+        Exception? failure = context.Features.Get<IExceptionHandlerFeature>()?.Error;
+        (int status, string message) = failure is BadHttpRequestException bad
+            ? (bad.StatusCode, bad.InnerException is JsonException ? "The request's JSON cannot be read." : bad.Message)
+            : (StatusCodes.Status500InternalServerError, "Something went wrong in the server; its log says more. Nothing was lost.");
+        context.Response.StatusCode = status;
+        await context.Response.WriteAsJsonAsync(ProblemReport.Because("request", message));
+    }
+
+    private static void ServeInterface(WebApplication app, string folder)
+    {
+        if (!Directory.Exists(folder))
+        {
+            app.MapFallback(() => TypedResults.Text("The interface is not built: run ./swift-ledger serve from the repository, which builds it.", statusCode: 503));
+            return;
+        }
+
+        var files = new PhysicalFileProvider(Path.GetFullPath(folder));
+        app.UseStaticFiles(new StaticFileOptions
+        {
+            FileProvider = files,
+            OnPrepareResponse = c => c.Context.Response.Headers.CacheControl =
+                c.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache",
+        });
+        app.MapFallback(async context =>
+        {
+            context.Response.ContentType = "text/html; charset=utf-8";
+            context.Response.Headers.CacheControl = "no-cache";
+            await context.Response.SendFileAsync(files.GetFileInfo("index.html"));
+        });
+    }
+}

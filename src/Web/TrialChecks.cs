@@ -1,0 +1,85 @@
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Sqlite;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Everything that can be found wrong with a trial before it is queued.</summary>
+internal static class TrialChecks
+{
+    /// <summary>Longest workload or change, in UTF-16 code units.</summary>
+    public const int LongestText = 4 << 20;
+
+    public static (TrialBrief Brief, IReadOnlyList<InputProblem> Problems) Check(string workload, string change, TrialOptions options, string? subject)
+    {
+        var problems = new List<InputProblem>();
+        foreach ((InputPart part, string text) in new[] { (InputPart.Workload, workload), (InputPart.Change, change) })
+        {
+            if (text.Length > LongestText)
+            {
+                problems.Add(new(part, null, $"This text is longer than {LongestText >> 20} MiB. Split it into several trials."));
+            }
+        }
+
+        if (problems.Count > 0)
+        {
+            return (new(Workload.Empty, Change.Nothing, options, []), problems);
+        }
+
+        Parsed<TrialBrief> read = TrialBrief.Read(workload, change, options);
+        problems.AddRange(read.Problems);
+        AddSyntax(workload, change, read.Value, problems);
+        AddOptions(options, problems);
+        if (subject is not null && SubjectProblem(subject) is { } problem)
+        {
+            problems.Add(problem);
+        }
+
+        return (read.Value, problems);
+    }
+
+    public static InputProblem? SubjectProblem(string path)
+    {
+        try
+        {
+            SqliteSubject.Look(path);
+            return null;
+        }
+        catch (SubjectException e)
+        {
+            return e.Problem;
+        }
+    }
+
+    private static void AddSyntax(string workload, string change, TrialBrief brief, List<InputProblem> problems)
+    {
+        if (problems.Any(p => p.Part is InputPart.Workload && p.Message.StartsWith("Statement", StringComparison.Ordinal)))
+        {
+            return;
+        }
+
+        var texts = brief.Workload.Statements.Select(s => (InputPart.Workload, workload, s.Number, s.Sql, s.Body))
+            .Concat(brief.Change.Rewrites.Select(r => (InputPart.Change, change, r.Number, r.Sql, r.Body)));
+        foreach ((InputPart part, string text, int number, string sql, TextSpan body) in texts)
+        {
+            if (SqliteSyntax.Check(sql) is { } e)
+            {
+                problems.Add(InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}."));
+            }
+        }
+    }
+
+    private static void AddOptions(TrialOptions o, List<InputProblem> problems)
+    {
+        string? wrong = o.Tolerance is not (> 0 and <= 10) ? "The tolerance is a percentage above 0."
+            : o.StatementSeconds is not (> 0 and <= 86_400) ? "The time limit of one execution is a number of seconds above 0."
+            : o.MaxSeconds is not (null or (> 0 and <= 1e9)) ? "The measuring time is a number of seconds above 0, or empty for no bound."
+            : null;
+        if (wrong is not null)
+        {
+            problems.Add(new(InputPart.Options, null, wrong));
+        }
+    }
+}

@@ -1,0 +1,174 @@
+using System.Collections.Concurrent;
+using System.Threading.Channels;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Store;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Runs the waiting trials one after the other, keeps what they tell, and tells it on.</summary>
+public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trials, TrialFeed feed, ILogger<TrialDesk> log) : BackgroundService
+{
+    private const int AccountsKept = 16;
+
+    private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
+    private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
+    private readonly ConcurrentDictionary<long, TrialAccount> _settled = new();
+    private volatile Running? _running;
+
+    /// <summary>The trial that is measured now.</summary>
+    public long? Current => _running?.Trial;
+
+    public void Enqueue(long trial) => _waiting.Writer.TryWrite(trial);
+
+    /// <summary>How many trials come before this one.</summary>
+    public int Ahead(TrialRecord trial) => trial.State != TrialStates.Waiting ? 0
+        : trials.Waiting().Count(t => t.Id < trial.Id) + (_running is null ? 0 : 1);
+
+    /// <summary>Cancels a trial that waits or runs.</summary>
+    /// <returns>False where it has ended already.</returns>
+    public bool Cancel(TrialRecord trial)
+    {
+        if (_stops.TryGetValue(trial.Id, out CancellationTokenSource? stop))
+        {
+            stop.Cancel();
+            return true;
+        }
+
+        if (trial.State != TrialStates.Waiting)
+        {
+            return false;
+        }
+
+        End(trial.Id, TrialStates.Cancelled, "Cancelled before it was measured.", null);
+        return true;
+    }
+
+    /// <summary>The account as it stands: live, or read back and decided anew by the same rules.</summary>
+    public TrialAccount AccountOf(TrialRecord trial)
+    {
+        if (_running is { } running && running.Trial == trial.Id)
+        {
+            return running.Account;
+        }
+
+        if (_settled.TryGetValue(trial.Id, out TrialAccount? known))
+        {
+            return known;
+        }
+
+        TrialAccount account = trials.Load(trial).Settled();
+        if (trial.State is not (TrialStates.Waiting or TrialStates.Running))
+        {
+            Remember(trial.Id, account);
+        }
+
+        return account;
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await Task.Yield();
+        home.SweepCopies();
+        trials.InterruptRunning("The server ended while this trial ran. What had been measured is kept; run it again for verdicts on the rest.");
+        foreach (TrialRecord waiting in trials.Waiting())
+        {
+            Enqueue(waiting.Id);
+        }
+
+        await foreach (long id in _waiting.Reader.ReadAllAsync(stoppingToken))
+        {
+            if (trials.Find(id) is { State: TrialStates.Waiting } trial && books.Find(trial.BookId) is { } book)
+            {
+                await RunAsync(trial, book, stoppingToken);
+            }
+        }
+    }
+
+    private async Task RunAsync(TrialRecord trial, BookRecord book, CancellationToken stopping)
+    {
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
+        _stops[trial.Id] = stop;
+        TrialBrief brief = TrialBrief.Read(trial.Workload, trial.ChangeText, TrialStore.OptionsOf(trial)).Value;
+        _running = new(trial.Id, TrialAccount.Open(brief));
+        trials.Start(trial.Id);
+        feed.Tell(trial.Id, new("trial", new { state = TrialStates.Running }));
+        try
+        {
+            TrialAccount account = await new TrialRunner(home).RunAsync(
+                book.Subject, trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now), stop: stop.Token);
+            End(trial.Id, account.Refusal is null ? TrialStates.Finished : TrialStates.Refused,
+                account.Refusal?.Problems[0].Message, account);
+        }
+        catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
+        {
+            End(trial.Id, TrialStates.Cancelled, "Cancelled. What had been measured is kept, and the copies are removed.", _running?.Account.Decided());
+        }
+        catch (OperationCanceledException)
+        {
+            End(trial.Id, TrialStates.Interrupted, "The server was stopped while this trial ran.", _running?.Account.Decided());
+        }
+        catch (BenchProcessException e)
+        {
+            log.LogWarning("Trial {Trial}: {Message}", trial.Id, e.Message);
+            End(trial.Id, TrialStates.Interrupted, e.Message, _running?.Account.Decided());
+        }
+        finally
+        {
+            _stops.TryRemove(trial.Id, out _);
+            _running = null;
+            feed.Tell(trial.Id, new("trial", new { state = "ended" }));
+        }
+    }
+
+    private void Observe(long trial, BenchEvent happened, TrialAccount account)
+    {
+        trials.Keep(trial, happened, account.Confirming ? 2 : 1);
+        int? touched = happened switch
+        {
+            LineInspected i => i.Line,
+            BlocksMeasured m => m.Line,
+            LineEnded e => e.Line,
+            _ => null,
+        };
+        if (touched is { } number && account.Find(number) is { } line)
+        {
+            // Only a line that has just ended is decided anew; the others keep what they have.
+            Decision? decision = line.Evidence.End is null ? null : line.Decision ?? VerdictRule.Decide(line.Evidence);
+            Line decided = line with { Decision = happened is BlocksMeasured && account.Confirming ? null : decision };
+            feed.Tell(trial, new("line", new LineView(TrialPage.StateOf(line.Evidence), ResultLine.Of(decided))));
+        }
+
+        _running = new(trial, account);
+        if (account.Stage is { } stage && happened is StageReached or LineEnded)
+        {
+            feed.Tell(trial, new("stage", TrialPage.StageOf(account, stage)));
+        }
+    }
+
+    private void End(long trial, string state, string? message, TrialAccount? account)
+    {
+        string? headline = account is null || account.Lines.All(l => l.Decision is null) ? null
+            : Headline.Of(account.Lines, Bill.Of(account.Lines, account.Brief.Options.Seed));
+        trials.End(trial, state, message, headline, account);
+        if (account is not null)
+        {
+            Remember(trial, account);
+        }
+
+        feed.Tell(trial, new("trial", new { state }));
+    }
+
+    private void Remember(long trial, TrialAccount account)
+    {
+        if (_settled.Count >= AccountsKept)
+        {
+            _settled.TryRemove(_settled.Keys.Min(), out _);
+        }
+
+        _settled[trial] = account;
+    }
+
+    private sealed record Running(long Trial, TrialAccount Account);
+}
