@@ -49,7 +49,7 @@ public static class Figures
         }
 
         double percent = fraction * 100, missing = 100 - percent;
-        int decimals = Math.Max(percent < 10 ? 2 : 1, missing < 1 ? (int)Math.Ceiling(-Math.Log10(missing)) : 0);
+        int decimals = Math.Max(percent < 10 ? 2 : 1, missing < 1 ? (int)Math.Ceiling(-Math.Log10(missing) - 1e-6) : 0);
         decimals = Math.Min(decimals, 10);
         double rounded = Math.Round(percent, decimals);
         rounded = rounded >= 100 ? 100 - Math.Pow(10, -decimals) : rounded;

@@ -1,0 +1,54 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Problem = Schemas["ProblemView"];
+export type TrialPageView = Schemas["TrialPage"];
+export type LineView = Schemas["LineView"];
+export type Result = Schemas["ResultLine"];
+export type Summary = Schemas["TrialSummary"];
+
+/** The header that the server asks for on every request that changes something. */
+export const ownHeader = { "X-Swift-Ledger": "1" };
+
+export const api = createClient<paths>({ headers: ownHeader });
+
+/** What the server refused, with its reasons. */
+export class Refused extends Error {
+  readonly problems: Problem[];
+
+  constructor(problems: Problem[]) {
+    super(problems[0]?.message ?? "The server refused this.");
+    this.problems = problems;
+  }
+}
+
+/** The data of an answer; throws what went wrong in words that a person can use. */
+export function dataOf<T>(answer: { data?: T; error?: unknown; response: Response }): T {
+  if (answer.data !== undefined) {
+    return answer.data;
+  }
+  const problems = (answer.error as { problems?: Problem[] } | undefined)?.problems;
+  throw new Refused(
+    problems ?? [
+      {
+        part: "request",
+        line: null,
+        column: null,
+        length: 0,
+        message: `The server answered ${answer.response.status}.`,
+      },
+    ],
+  );
+}
+
+/** Sends a file as it is; its name is only shown. */
+export async function upload(file: File): Promise<Schemas["UploadView"]> {
+  const response = await fetch(`/api/uploads?name=${encodeURIComponent(file.name)}`, {
+    method: "POST",
+    headers: { ...ownHeader, "Content-Type": "application/octet-stream" },
+    body: file,
+  });
+  const body = await response.json().catch(() => undefined);
+  return dataOf({ data: response.ok ? body : undefined, error: body, response });
+}

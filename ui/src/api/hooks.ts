@@ -1,0 +1,88 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { api, dataOf, type LineView, type Schemas, type TrialPageView } from "./client";
+
+export const useBooks = () =>
+  useQuery({ queryKey: ["books"], queryFn: async () => dataOf(await api.GET("/api/books")) });
+
+export const useBook = (id: number) =>
+  useQuery({
+    queryKey: ["book", id],
+    enabled: id > 0,
+    queryFn: async () => dataOf(await api.GET("/api/books/{id}", { params: { path: { id } } })),
+    refetchInterval: (query) =>
+      query.state.data?.trials.some((t) => t.state === "running" || t.state === "waiting") ? 2000 : false,
+  });
+
+export const useLine = (id: number, number: number, live: boolean) =>
+  useQuery({
+    queryKey: ["line", id, number],
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/trials/{id}/lines/{number}", {
+          params: { path: { id, number } },
+        }),
+      ),
+    refetchInterval: live ? 2000 : false,
+  });
+
+/** A trial, kept up to date by the server's events while it waits or runs. */
+export function useTrial(id: number) {
+  const client = useQueryClient();
+  const query = useQuery({
+    queryKey: ["trial", id],
+    enabled: id > 0,
+    queryFn: async () => dataOf(await api.GET("/api/trials/{id}", { params: { path: { id } } })),
+  });
+  const state = query.data?.trial.state;
+  const live = state === "waiting" || state === "running";
+  useEffect(() => {
+    if (!live) {
+      return;
+    }
+    const patch = (change: (page: TrialPageView) => TrialPageView) =>
+      client.setQueryData<TrialPageView>(["trial", id], (page) => page && change(page));
+    const again = () => {
+      client.invalidateQueries({ queryKey: ["trial", id] });
+      client.invalidateQueries({ queryKey: ["line", id] });
+    };
+    const source = new EventSource(`/api/trials/${id}/events`);
+    source.addEventListener("hello", again);
+    source.addEventListener("trial", again);
+    source.addEventListener("stage", (e) => {
+      const stage = JSON.parse(e.data) as Schemas["StageView"];
+      patch((page) => ({ ...page, stage }));
+    });
+    source.addEventListener("line", (e) => {
+      const line = JSON.parse(e.data) as LineView;
+      patch((page) => ({
+        ...page,
+        lines: page.lines.map((l) => (l.result.number === line.result.number ? line : l)),
+      }));
+    });
+    return () => source.close();
+  }, [client, id, live]);
+  return { ...query, live };
+}
+
+export function useStartTrial() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (request: Schemas["TrialRequest"]) =>
+      dataOf(await api.POST("/api/trials", { body: request })),
+    onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+export function useTrialAction(action: "cancel" | "again") {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (id: number) =>
+      dataOf(
+        action === "cancel"
+          ? await api.POST("/api/trials/{id}/cancel", { params: { path: { id } } })
+          : await api.POST("/api/trials/{id}/again", { params: { path: { id } } }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  });
+}

@@ -1,0 +1,162 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import type { Schemas } from "../api/client";
+import { useBook } from "../api/hooks";
+import { bytes, count } from "../format/figures";
+import { moveAlong } from "../parts/keys";
+import { EmptyState, Failure } from "../parts/Notice";
+import { Page, Spread } from "../parts/Spread";
+import { Top } from "../parts/Top";
+import { bookRoute } from "../router";
+import { ChangePanel } from "./ChangePanel";
+import { StateWord, TrialList } from "./TrialList";
+
+/** A book: its changes on the left page; on the right, the selected one or all trials. */
+export function BookView() {
+  const id = Number(bookRoute.useParams().bookId);
+  const { change } = bookRoute.useSearch();
+  const book = useBook(id);
+  const navigate = useNavigate();
+  const select = (to?: number) =>
+    navigate({
+      to: "/books/$bookId",
+      params: { bookId: String(id) },
+      search: to ? { change: to } : {},
+      replace: true,
+    });
+  const page = book.data;
+  const chosen = page?.changes.find((c) => c.id === change);
+  return (
+    <>
+      <Top>{page?.book.name}</Top>
+      <main className="flex min-h-0 flex-1 flex-col">
+        {book.error && <Failure error={book.error} retry={() => book.refetch()} />}
+        {book.isPending && <p className="px-5 py-8 text-quiet">Reading the book.</p>}
+        {page && (
+          <Spread
+            name="book"
+            left={
+              <Page label="Changes" head={<BookHead book={page.book} />}>
+                <Changes
+                  changes={page.changes}
+                  chosen={chosen?.id}
+                  select={select}
+                  run={(c) => navigate({ to: "/new", search: { book: id, change: c } })}
+                />
+              </Page>
+            }
+            right={
+              chosen ? (
+                <ChangePanel
+                  key={chosen.id}
+                  book={page.book}
+                  change={chosen}
+                  trials={page.trials.filter((t) => t.changeId === chosen.id)}
+                  close={() => select()}
+                />
+              ) : (
+                <Page label="Trials" head={<h2 className="head">Trials</h2>}>
+                  <TrialList trials={page.trials} />
+                </Page>
+              )
+            }
+          />
+        )}
+      </main>
+    </>
+  );
+}
+
+function BookHead({ book }: { book: Schemas["BookView"] }) {
+  return (
+    <>
+      <div className="flex items-baseline justify-between gap-3">
+        <h1 className="head truncate">{book.name}</h1>
+        <Link to="/new" search={{ book: book.id }} className="press shrink-0">
+          New trial
+        </Link>
+      </div>
+      {book.subjectMissing ? (
+        <p role="alert" className="text-failed">
+          {book.subjectMissing}
+        </p>
+      ) : (
+        <p className="truncate text-quiet" title={book.subject}>
+          {book.subjectBytes !== null && `${bytes(book.subjectBytes)}, `}
+          {count(book.statements)} statements, {count(book.cases)} cases, in {book.subject}
+        </p>
+      )}
+    </>
+  );
+}
+
+function Changes(p: {
+  changes: Schemas["ChangeView"][];
+  chosen?: number;
+  select: (id: number) => void;
+  run: (id: number) => void;
+}) {
+  if (p.changes.length === 0) {
+    return (
+      <EmptyState title="No changes yet">
+        A change is kept here when a trial of it is started for the first time.
+      </EmptyState>
+    );
+  }
+  const at = p.changes.findIndex((c) => c.id === p.chosen);
+  return (
+    <table className="ruled">
+      <caption className="sr-only">Changes of this book; arrow keys select one.</caption>
+      <thead>
+        <tr>
+          <th scope="col">change</th>
+          <th scope="col">latest trial</th>
+        </tr>
+      </thead>
+      <tbody
+        onKeyDown={(e) =>
+          moveAlong(e, p.changes.length, at, (to) => {
+            const next = p.changes[to];
+            if (next) {
+              p.select(next.id);
+              document.getElementById(`change-${next.id}`)?.focus();
+            }
+          })
+        }
+      >
+        {p.changes.map((c) => (
+          <tr key={c.id} className={c.id === p.chosen ? "bg-chosen" : ""}>
+            <td>
+              <button
+                type="button"
+                id={`change-${c.id}`}
+                aria-pressed={c.id === p.chosen}
+                className="w-full cursor-pointer text-left"
+                onClick={() => p.select(c.id)}
+              >
+                {c.title}
+              </button>
+            </td>
+            <td className="w-[45%] text-sm">
+              {c.latestTrial ? (
+                <Link className="link" to="/trials/$trialId" params={{ trialId: String(c.latestTrial.id) }}>
+                  {c.latestTrial.state === "finished" ? (
+                    short(c.latestTrial.headline)
+                  ) : (
+                    <StateWord trial={c.latestTrial} />
+                  )}
+                </Link>
+              ) : (
+                <span className="text-quiet">not run yet</span>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** The part of a headline before the bill. */
+function short(headline: string | null): string {
+  return headline?.split(";")[0] ?? "finished";
+}

@@ -1,0 +1,217 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { api, dataOf, type Problem, Refused } from "../api/client";
+import { useBook, useStartTrial, useTrial } from "../api/hooks";
+import { Problems } from "../parts/Notice";
+import { Page, Spread } from "../parts/Spread";
+import { SqlEditor } from "../parts/SqlEditor";
+import { Top } from "../parts/Top";
+import { newTrialRoute } from "../router";
+import { Settings } from "./Settings";
+import { SubjectField } from "./SubjectField";
+import { Statements, Steps } from "./Understood";
+import { type Draft, settingsOf, useDraft } from "./useDraft";
+
+type Place = { line: number; column: number };
+
+/** A new trial: database and workload on the left page, change and settings on the right. */
+export function NewTrialView() {
+  const search = newTrialRoute.useSearch();
+  const navigate = useNavigate();
+  const { draft, set, clear } = useDraft();
+  const start = useStartTrial();
+  const [workloadPlace, setWorkloadPlace] = useState<Place | null>(null);
+  const [changePlace, setChangePlace] = useState<Place | null>(null);
+  usePrefill(search, set);
+  const check = useCheck(draft);
+
+  const touched = draft.subject !== "" || draft.workload !== "" || draft.change !== "";
+  const found = check.data?.problems ?? [];
+  const refused = start.error instanceof Refused ? start.error.problems : [];
+  const problems = touched ? found : [];
+  const of = (part: string) => problems.filter((p) => p.part === part);
+  const go = (p: Problem) =>
+    (p.part === "change" ? setChangePlace : setWorkloadPlace)({ line: p.line ?? 1, column: p.column ?? 1 });
+  const begin = () =>
+    start.mutate(
+      {
+        subject: draft.subject.trim(),
+        workload: draft.workload,
+        change: draft.change,
+        title: draft.title,
+        bookName: draft.bookName,
+        settings: settingsOf(draft),
+      },
+      {
+        onSuccess: (t) => {
+          clear();
+          navigate({ to: "/trials/$trialId", params: { trialId: String(t.id) } });
+        },
+      },
+    );
+  const beginRef = useRef(begin);
+  beginRef.current = begin;
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => e.key === "Enter" && (e.ctrlKey || e.metaKey) && beginRef.current();
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  const lines = check.data?.statements.reduce((n, s) => n + s.cases.length, 0) ?? 0;
+
+  return (
+    <>
+      <Top>New trial</Top>
+      <main className="flex min-h-0 flex-1 flex-col">
+        <Spread
+          name="new"
+          start={0.55}
+          left={
+            <div className="flex h-full flex-col px-5 py-3">
+              <h1 className="sr-only">New trial</h1>
+              <SubjectField
+                subject={draft.subject}
+                problems={draft.subject === "" ? [] : of("subject")}
+                onChange={(subject, name) => set(name ? { subject, bookName: name } : { subject })}
+              />
+              <h2 className="mt-2 font-semibold">Workload: what runs on it</h2>
+              <div className="min-h-40 flex-[3]">
+                <SqlEditor
+                  label="Workload"
+                  value={draft.workload}
+                  onChange={(workload) => set({ workload })}
+                  problems={draft.workload === "" ? [] : of("workload")}
+                  place={workloadPlace}
+                />
+              </div>
+              <div
+                className="mt-2 min-h-24 flex-[2] overflow-y-auto"
+                tabIndex={0}
+                role="group"
+                aria-label="Statements found"
+              >
+                {draft.workload !== "" && <Problems problems={of("workload")} go={go} />}
+                <Statements
+                  statements={check.data?.statements ?? []}
+                  go={(line) => setWorkloadPlace({ line, column: 1 })}
+                />
+              </div>
+            </div>
+          }
+          right={
+            <Page
+              label="Change and settings"
+              foot={
+                <div className="border-t border-ink pt-2">
+                  <Settings draft={draft} set={set} />
+                  <div className="mt-2 flex items-baseline gap-3">
+                    <button type="button" className="press main" onClick={begin} disabled={start.isPending}>
+                      {draft.noiseCheck ? "Start the noise check" : "Start the trial"}
+                    </button>
+                    <span className="text-quiet">
+                      {problems.length > 0
+                        ? `${problems.length} to put right first`
+                        : lines > 0
+                          ? `${lines} lines will be measured, on copies`
+                          : ""}
+                    </span>
+                  </div>
+                  <Problems problems={refused} go={go} />
+                  {start.error && refused.length === 0 && <p role="alert">{start.error.message}</p>}
+                </div>
+              }
+            >
+              <div className="flex h-full flex-col pt-3">
+                <label className="font-semibold" htmlFor="title">
+                  Change: what is tested
+                </label>
+                <input
+                  id="title"
+                  className="field"
+                  placeholder="title; else the change's first line"
+                  value={draft.title}
+                  onChange={(e) => set({ title: e.target.value })}
+                />
+                <div className={`mt-2 min-h-40 flex-[3] ${draft.noiseCheck ? "opacity-50" : ""}`}>
+                  <SqlEditor
+                    label="Change"
+                    value={draft.change}
+                    onChange={(change) => set({ change })}
+                    problems={draft.change === "" ? [] : of("change")}
+                    place={changePlace}
+                  />
+                </div>
+                <div className="mt-2 flex-[2]">
+                  {draft.change !== "" && <Problems problems={of("change")} go={go} />}
+                  {draft.noiseCheck ? (
+                    <p className="text-quiet">A noise check applies no change: both sides stay equal.</p>
+                  ) : (
+                    <Steps
+                      steps={check.data?.steps ?? []}
+                      go={(line) => setChangePlace({ line, column: 1 })}
+                    />
+                  )}
+                </div>
+              </div>
+            </Page>
+          }
+        />
+      </main>
+    </>
+  );
+}
+
+/** What the server makes of the files as they stand. */
+function useCheck(draft: Draft) {
+  const body = {
+    subject: useDeferredValue(draft.subject.trim()),
+    workload: useDeferredValue(draft.workload),
+    change: useDeferredValue(draft.change),
+    noiseCheck: draft.noiseCheck,
+  };
+  return useQuery({
+    queryKey: ["check", body],
+    queryFn: async () => dataOf(await api.POST("/api/check", { body })),
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+  });
+}
+
+/** Takes the starting texts from the book, change or trial that the address names. */
+function usePrefill(
+  from: { book?: number; change?: number; trial?: number },
+  set: (part: Partial<Draft>) => void,
+) {
+  const book = useBook(from.book ?? 0);
+  const trial = useTrial(from.trial ?? 0);
+  const done = useRef("");
+  const key = JSON.stringify(from);
+  useEffect(() => {
+    if (from.book && book.data && done.current !== key) {
+      done.current = key;
+      const change = book.data.changes.find((c) => c.id === from.change);
+      set({
+        subject: book.data.book.subject,
+        bookName: book.data.book.name,
+        workload: book.data.book.workload,
+        ...(change ? { change: change.text, title: change.title } : {}),
+      });
+    }
+    if (from.trial && trial.data && done.current !== key) {
+      done.current = key;
+      const { subject, bookName, workload, change, trial: summary, settings } = trial.data;
+      set({
+        subject,
+        bookName,
+        workload,
+        change,
+        title: settings.noiseCheck ? "" : summary.title,
+        tolerance: String(settings.tolerancePercent),
+        maxSeconds: settings.maxSeconds === null ? "" : String(settings.maxSeconds),
+        statementSeconds: String(settings.statementSeconds),
+        quick: settings.quick,
+        noiseCheck: settings.noiseCheck,
+      });
+    }
+  }, [from, key, book.data, trial.data, set]);
+}

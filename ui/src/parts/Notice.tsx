@@ -1,0 +1,61 @@
+import type { ReactNode } from "react";
+import type { Problem } from "../api/client";
+
+/** A state in which there is nothing to show: what is missing, why, and the one next action. */
+export function EmptyState({ title, children }: { title: string; children?: ReactNode }) {
+  return (
+    <div className="max-w-md py-8">
+      <h2 className="head">{title}</h2>
+      <div className="mt-1 text-quiet">{children}</div>
+    </div>
+  );
+}
+
+export function Failure({ error, retry }: { error: Error; retry?: () => void }) {
+  return (
+    <div role="alert" className="max-w-xl px-5 py-8">
+      <h2 className="head text-failed">This could not be loaded</h2>
+      <p className="mt-1">{error.message}</p>
+      {retry && (
+        <button type="button" className="press mt-3" onClick={retry}>
+          Try again
+        </button>
+      )}
+    </div>
+  );
+}
+
+const partNames: Record<string, string> = {
+  subject: "Database",
+  workload: "Workload",
+  change: "Change",
+  options: "Settings",
+  request: "Request",
+};
+
+/** What is wrong, where, and what to do. */
+export function Problems({ problems, go }: { problems: Problem[]; go?: (problem: Problem) => void }) {
+  if (problems.length === 0) {
+    return null;
+  }
+  return (
+    <ul role="alert" className="border-l-2 border-failed pl-3">
+      {problems.slice(0, 12).map((p) => (
+        <li key={`${p.part}:${p.line}:${p.column}:${p.message}`}>
+          {go && p.line ? (
+            <button type="button" className="link font-semibold text-failed" onClick={() => go(p)}>
+              {partNames[p.part]}, line {p.line}, column {p.column}
+            </button>
+          ) : (
+            <span className="font-semibold text-failed">
+              {partNames[p.part]}
+              {p.line ? `, line ${p.line}, column ${p.column}` : ""}
+            </span>
+          )}{" "}
+          {p.message}
+        </li>
+      ))}
+      {problems.length > 12 && <li className="text-quiet">and {problems.length - 12} more</li>}
+    </ul>
+  );
+}

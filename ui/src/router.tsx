@@ -1,0 +1,74 @@
+import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/react-router";
+import { BooksView } from "./book/BooksView";
+import { BookView } from "./book/BookView";
+import { NewTrialView } from "./newtrial/NewTrialView";
+import { EmptyState } from "./parts/Notice";
+import { Top } from "./parts/Top";
+import { TrialView } from "./trial/TrialView";
+
+const whole = (value: unknown): number | undefined => {
+  const number = Number(value);
+  return Number.isInteger(number) && number > 0 ? number : undefined;
+};
+
+const root = createRootRoute({
+  component: () => (
+    <div className="flex h-full flex-col">
+      <Outlet />
+    </div>
+  ),
+  notFoundComponent: () => (
+    <>
+      <Top />
+      <main className="px-5">
+        <EmptyState title="There is nothing at this address">
+          <a className="link" href="/">
+            Go to the books
+          </a>
+        </EmptyState>
+      </main>
+    </>
+  ),
+});
+
+const books = createRoute({ getParentRoute: () => root, path: "/", component: BooksView });
+
+export const bookRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId",
+  validateSearch: (s: Record<string, unknown>): { change?: number } => ({ change: whole(s.change) }),
+  component: BookView,
+});
+
+export const newTrialRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/new",
+  validateSearch: (s: Record<string, unknown>): { book?: number; change?: number; trial?: number } => ({
+    book: whole(s.book),
+    change: whole(s.change),
+    trial: whole(s.trial),
+  }),
+  component: NewTrialView,
+});
+
+export const trialRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/trials/$trialId",
+  component: TrialView,
+});
+
+export const lineRoute = createRoute({
+  getParentRoute: () => trialRoute,
+  path: "/lines/$line",
+  component: () => null,
+});
+
+export const router = createRouter({
+  routeTree: root.addChildren([books, bookRoute, newTrialRoute, trialRoute.addChildren([lineRoute])]),
+});
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: typeof router;
+  }
+}

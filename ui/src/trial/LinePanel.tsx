@@ -1,0 +1,191 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../api/client";
+import { useLine } from "../api/hooks";
+import { count, ratio, three } from "../format/figures";
+import { IntervalBar } from "../parts/IntervalBar";
+import { SideMark, VerdictMark } from "../parts/Mark";
+import { Failure } from "../parts/Notice";
+import { Page } from "../parts/Spread";
+import { Sql } from "../parts/Sql";
+import { PlanPair } from "./PlanPair";
+import { SamplesChart } from "./SamplesChart";
+
+type Props = { trial: number; line: number; live: boolean; close: () => void };
+
+/** One line: the claim, then its evidence. */
+export function LinePanel({ trial, line, live, close }: Props) {
+  const query = useLine(trial, line, live);
+  if (query.error) {
+    return <Failure error={query.error} retry={() => query.refetch()} />;
+  }
+  if (!query.data) {
+    return <p className="px-5 py-8 text-quiet">Reading the line.</p>;
+  }
+  const page = query.data;
+  const r = page.line.result;
+  return (
+    <Page
+      key={line}
+      label="Line"
+      head={
+        <>
+          <div className="flex items-baseline justify-between gap-3">
+            <h2 className="head min-w-0 truncate" title={r.statement}>
+              {r.statement} <span className="font-normal text-quiet">case {r.case}</span>
+            </h2>
+            <button type="button" className="link shrink-0 text-quiet" onClick={close}>
+              close
+            </button>
+          </div>
+          <p className="flex flex-wrap items-baseline gap-x-3">
+            {r.verdict ? (
+              <VerdictMark verdict={r.verdict} basis={r.basis} />
+            ) : (
+              <span className="text-quiet">{page.line.state}</span>
+            )}
+            {r.time && <strong>{ratio(r.time.ratio)}</strong>}
+            <span className="text-quiet">{rowsText(r)}</span>
+          </p>
+          {r.message && <p>{r.message}</p>}
+          {r.notices.map((n) => (
+            <p key={n} className="border-l-2 border-unsettled pl-2">
+              {n}
+            </p>
+          ))}
+        </>
+      }
+    >
+      {r.time && <Interval page={page} />}
+      <Numbers r={r} />
+      {page.blocks.length > 0 && <SamplesChart blocks={page.blocks} confirming={page.confirmingBlocks} />}
+      <h3 className="section">
+        Plans
+        {r.planChanged === false && <span className="font-normal text-quiet">: the same on both sides</span>}
+      </h3>
+      <PlanPair rows={page.plan} />
+      <h3 className="section">
+        {page.beforeSql === page.afterSql ? "SQL" : "SQL before"}
+        {page.beforeBinds && (
+          <span className="font-mono font-normal text-[13px] text-quiet"> {page.beforeBinds}</span>
+        )}
+      </h3>
+      <Sql text={page.beforeSql} label="SQL of the statement" />
+      {page.beforeSql !== page.afterSql && (
+        <>
+          <h3 className="section">
+            SQL after, rewritten
+            {page.afterBinds && (
+              <span className="font-mono font-normal text-[13px] text-quiet"> {page.afterBinds}</span>
+            )}
+          </h3>
+          <Sql text={page.afterSql} label="SQL of the rewrite" />
+        </>
+      )}
+    </Page>
+  );
+}
+
+function rowsText(r: Schemas["ResultLine"]): string {
+  const rows = r.before.rows ?? r.after.rows;
+  const many = rows === null ? "" : ` (${count(rows)})`;
+  switch (r.sameRows) {
+    case true:
+      return r.sameOrder === false ? `same rows${many}, another order` : `same rows${many}`;
+    case false:
+      return `rows differ: ${count(r.before.rows ?? 0)} before, ${count(r.after.rows ?? 0)} after`;
+    default:
+      return rows === null ? "" : `rows not compared${many}`;
+  }
+}
+
+function Interval({ page }: { page: Schemas["LinePage"] }) {
+  const r = page.line.result;
+  const t = r.time;
+  if (!t) {
+    return null;
+  }
+  const bandLow = page.bandLow ?? 1e-6;
+  const far = Math.max(t.high, 1 / t.low, page.bandHigh, 1 / Math.max(bandLow, 1e-3));
+  return (
+    <figure>
+      <IntervalBar
+        low={t.low}
+        high={t.high}
+        centre={t.ratio}
+        bandLow={bandLow}
+        bandHigh={page.bandHigh}
+        verdict={r.verdict}
+        width={520}
+        height={50}
+        reach={Math.max(1.15, far ** 1.15)}
+        labelled
+      />
+      <figcaption className="text-sm text-quiet">
+        after / before {three(t.ratio)}, between {three(t.low)} and {three(t.high)} with{" "}
+        {three(t.confidence * 100)} % confidence, {t.blocks} blocks
+        {t.blocksLeftOut > 0 && `, ${t.blocksLeftOut} left out`}; the shaded band counts as level
+        {page.confirmation &&
+          `; second session: ${three(page.confirmation.ratio)}, between ${three(page.confirmation.low)} and ${three(page.confirmation.high)}`}
+      </figcaption>
+    </figure>
+  );
+}
+
+const counterNames: Record<string, string> = {
+  vmSteps: "engine steps",
+  fullScanSteps: "rows stepped over in full scans",
+  sorts: "sorts",
+  autoIndexRows: "rows put into an index built for the query",
+  pagesTouched: "pages touched",
+  cacheSpills: "pages spilled from the cache",
+};
+
+function Numbers({ r }: { r: Schemas["ResultLine"] }) {
+  const row = (label: ReactNode, key: string, before: number | null, after: number | null, show = three) =>
+    before === null && after === null ? null : (
+      <tr key={key}>
+        <th scope="row" className="font-normal! text-ink!">
+          {label}
+        </th>
+        <td className="num">{before !== null && show(before)}</td>
+        <td className="num">{after !== null && show(after)}</td>
+        <td className="num text-quiet">
+          {before !== null && after !== null && before > 0 && after > 0 ? ratio(after / before) : ""}
+        </td>
+      </tr>
+    );
+  const counters = Object.keys({ ...r.before.counters, ...r.after.counters }).filter(
+    (c) => (r.before.counters[c] ?? 0) + (r.after.counters[c] ?? 0) > 0,
+  );
+  return (
+    <table className="ruled mt-2">
+      <thead>
+        <tr>
+          <th scope="col">an execution</th>
+          <th scope="col" className="num">
+            <SideMark side="before" />
+            before
+          </th>
+          <th scope="col" className="num">
+            <SideMark side="after" />
+            after
+          </th>
+          <th scope="col" className="num">
+            change
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {row("median, ms", "median", r.before.medianMs, r.after.medianMs)}
+        {row("mean, ms", "mean", r.before.meanMs, r.after.meanMs)}
+        {row("95th percentile of blocks, ms", "p95", r.before.p95Ms, r.after.p95Ms)}
+        {row("CPU time, median, ms", "cpu", r.before.cpuMs, r.after.cpuMs)}
+        {row("first on a fresh connection, ms", "cold", r.before.coldMs, r.after.coldMs)}
+        {row("rows returned or changed", "rows", r.before.rows, r.after.rows, count)}
+        {counters.map((c) =>
+          row(counterNames[c] ?? c, c, r.before.counters[c] ?? null, r.after.counters[c] ?? null, count),
+        )}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,250 @@
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import type { LineView, TrialPageView } from "../api/client";
+import { shortRatio, three } from "../format/figures";
+import { IntervalBar } from "../parts/IntervalBar";
+import { moveAlong } from "../parts/keys";
+import { inkOf, SideMark, VerdictMark, verdictOrder } from "../parts/Mark";
+import { countsOf, rowsOf, type Sort, type SortKey } from "./rows";
+
+type Props = { page: TrialPageView; head: ReactNode; selected: number | null; open: (line: number) => void };
+
+/** The lines of a trial as a ruled table with the bill at its foot. */
+export function LinesTable({ page, head, selected, open }: Props) {
+  const [sort, setSort] = useState<Sort | null>({ key: "verdict", down: false });
+  const [verdicts, setVerdicts] = useState<Set<string>>(new Set());
+  const [text, setText] = useState("");
+  const search = useRef<HTMLInputElement>(null);
+  const body = useRef<HTMLTableSectionElement>(null);
+  const rows = useMemo(() => rowsOf(page.lines, sort, verdicts, text), [page.lines, sort, verdicts, text]);
+  const at = rows.findIndex((l) => l.result.number === selected);
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if (e.key === "/" && !(e.target as HTMLElement).closest("input, textarea, [contenteditable]")) {
+        e.preventDefault();
+        search.current?.focus();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  const go = (to: number) => {
+    const next = rows[to];
+    if (next) {
+      document.getElementById(`line-${next.result.number}`)?.focus();
+      if (selected !== null) {
+        open(next.result.number);
+      }
+    }
+  };
+  const focused = () => {
+    const active = document.activeElement?.id.replace("line-", "");
+    const found = rows.findIndex((l) => String(l.result.number) === active);
+    return found >= 0 ? found : at;
+  };
+  return (
+    <section aria-label="Lines" className="flex h-full flex-col">
+      <div className="shrink-0 px-5 pt-3 pb-1">{head}</div>
+      <Filters
+        page={page}
+        verdicts={verdicts}
+        setVerdicts={setVerdicts}
+        text={text}
+        setText={setText}
+        search={search}
+        shown={rows.length}
+      />
+      <div
+        className="min-h-0 flex-1 overflow-y-auto pr-2 pl-5"
+        tabIndex={0}
+        role="group"
+        aria-label="Lines of this trial"
+      >
+        <table className="ruled">
+          <Heads sort={sort} setSort={setSort} />
+          <tbody ref={body} onKeyDown={(e) => moveAlong(e, rows.length, focused(), go)}>
+            {rows.map((l) => (
+              <Row key={l.result.number} line={l} chosen={l.result.number === selected} open={open} />
+            ))}
+          </tbody>
+        </table>
+        {rows.length === 0 && page.lines.length > 0 && (
+          <p className="py-3 text-quiet">No line passes this filter.</p>
+        )}
+      </div>
+      <Foot page={page} />
+    </section>
+  );
+}
+
+function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => void }) {
+  const head = (key: SortKey, label: ReactNode, numeric = false) => (
+    <th
+      scope="col"
+      className={numeric ? "num" : ""}
+      aria-sort={sort?.key === key ? (sort.down ? "descending" : "ascending") : undefined}
+    >
+      <button
+        type="button"
+        className="cursor-pointer font-semibold"
+        onClick={() =>
+          setSort({ key, down: sort?.key === key ? !sort.down : key !== "verdict" && key !== "statement" })
+        }
+      >
+        {label}
+        <span className="text-ink" aria-hidden="true">
+          {sort?.key === key ? (sort.down ? " v" : " ^") : ""}
+        </span>
+      </button>
+    </th>
+  );
+  return (
+    <thead className="sticky top-0 z-10 bg-paper shadow-[0_1px_0_var(--color-ink)]">
+      <tr>
+        {head("verdict", "verdict")}
+        {head("statement", "statement, case")}
+        {head(
+          "before",
+          <>
+            <SideMark side="before" />
+            ms
+          </>,
+          true,
+        )}
+        {head(
+          "after",
+          <>
+            <SideMark side="after" />
+            ms
+          </>,
+          true,
+        )}
+        {head("change", "change", true)}
+        <th scope="col">interval</th>
+      </tr>
+    </thead>
+  );
+}
+
+function Row({ line, chosen, open }: { line: LineView; chosen: boolean; open: (line: number) => void }) {
+  const r = line.result;
+  const band = 1 + r.tolerancePercent / 100;
+  const quiet = r.verdict === "level" || r.verdict === null;
+  return (
+    <tr className={chosen ? "bg-chosen" : "hover:bg-inset"}>
+      <td className="w-[7.2rem]">
+        {r.verdict ? (
+          <VerdictMark verdict={r.verdict} basis={r.basis} />
+        ) : (
+          <span className="text-quiet">{line.state}</span>
+        )}
+      </td>
+      <td className="max-w-0 w-full truncate" title={r.message ?? r.binds}>
+        <button
+          type="button"
+          id={`line-${r.number}`}
+          aria-current={chosen}
+          className="max-w-full cursor-pointer truncate text-left align-bottom"
+          onClick={() => open(r.number)}
+        >
+          {r.statement}
+          <span className="text-quiet"> {r.case}</span>
+          {r.rewritten && <span className="text-sm text-quiet"> rewritten</span>}
+          {r.notices.length > 0 && <span className="text-sm text-quiet"> *</span>}
+        </button>
+      </td>
+      <td className="num">{r.before.medianMs !== null && three(r.before.medianMs)}</td>
+      <td className="num">{r.after.medianMs !== null && three(r.after.medianMs)}</td>
+      <td className={`num ${quiet ? "text-quiet" : inkOf(r.verdict)}`}>
+        {r.time ? shortRatio(r.time.ratio) : ""}
+      </td>
+      <td className="w-[92px] align-middle">
+        {r.time && (
+          <IntervalBar
+            low={r.time.low}
+            high={r.time.high}
+            centre={r.time.ratio}
+            bandLow={1 / band}
+            bandHigh={band}
+            verdict={r.verdict}
+            width={84}
+            height={13}
+            reach={1.35}
+          />
+        )}
+      </td>
+    </tr>
+  );
+}
+
+function Filters(p: {
+  page: TrialPageView;
+  verdicts: Set<string>;
+  setVerdicts: (v: Set<string>) => void;
+  text: string;
+  setText: (t: string) => void;
+  search: React.RefObject<HTMLInputElement | null>;
+  shown: number;
+}) {
+  const counts = countsOf(p.page.lines);
+  const toggle = (verdict: string) => {
+    const next = new Set(p.verdicts);
+    if (!next.delete(verdict)) {
+      next.add(verdict);
+    }
+    p.setVerdicts(next);
+  };
+  return (
+    <div className="flex shrink-0 flex-wrap items-baseline gap-x-4 gap-y-1 px-5 pb-1 text-sm">
+      {[...verdictOrder, "open"]
+        .filter((v) => counts.has(v))
+        .map((v) => (
+          <label key={v} className="flex items-baseline gap-1 whitespace-nowrap">
+            <input type="checkbox" checked={p.verdicts.has(v)} onChange={() => toggle(v)} />
+            {v} {counts.get(v)}
+          </label>
+        ))}
+      <input
+        ref={p.search}
+        aria-label="Search statements and values"
+        className="field ml-auto w-40 text-sm"
+        placeholder="search   /"
+        value={p.text}
+        onChange={(e) => p.setText(e.target.value)}
+      />
+    </div>
+  );
+}
+
+function Foot({ page }: { page: TrialPageView }) {
+  const { bill } = page;
+  if (bill.items.length === 0) {
+    return null;
+  }
+  return (
+    <div className="shrink-0 pr-2 pb-2 pl-5">
+      <table className="ruled total">
+        <tbody>
+          <tr>
+            <th scope="row" className="w-full text-ink!">
+              bill, database-seconds a day
+              {page.trial.state === "running" && (
+                <span className="font-normal text-quiet"> of the lines so far</span>
+              )}
+            </th>
+            <td className="num font-semibold">
+              <SideMark side="before" />
+              {three(bill.beforeSecondsPerDay)}
+            </td>
+            <td className="num font-semibold">
+              <SideMark side="after" />
+              {three(bill.afterSecondsPerDay)}
+            </td>
+            <td className="num w-32 font-semibold">
+              {shortRatio(bill.afterSecondsPerDay / bill.beforeSecondsPerDay)}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  );
+}

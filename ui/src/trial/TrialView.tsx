@@ -1,0 +1,164 @@
+import { Link, useMatch, useNavigate } from "@tanstack/react-router";
+import { useEffect } from "react";
+import type { TrialPageView } from "../api/client";
+import { useTrial, useTrialAction } from "../api/hooks";
+import { EmptyState, Failure, Problems } from "../parts/Notice";
+import { Page, Spread } from "../parts/Spread";
+import { Top } from "../parts/Top";
+import { lineRoute, trialRoute } from "../router";
+import { BillPanel } from "./BillPanel";
+import { LinePanel } from "./LinePanel";
+import { LinesTable } from "./LinesTable";
+import { Progress } from "./Progress";
+
+/** A trial: its lines on the left page; on the right, the bill or the selected line. */
+export function TrialView() {
+  const id = Number(trialRoute.useParams().trialId);
+  const match = useMatch({ from: lineRoute.id, shouldThrow: false });
+  const selected = match ? Number(match.params.line) : null;
+  const trial = useTrial(id);
+  const navigate = useNavigate();
+  const page = trial.data;
+  const open = (line: number | null) =>
+    line === null
+      ? navigate({ to: "/trials/$trialId", params: { trialId: String(id) } })
+      : navigate({
+          to: "/trials/$trialId/lines/$line",
+          params: { trialId: String(id), line: String(line) },
+          replace: selected !== null,
+        });
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if (e.key === "Escape" && selected !== null && !document.querySelector("[role=dialog]")) {
+        document.getElementById(`line-${selected}`)?.focus();
+        navigate({ to: "/trials/$trialId", params: { trialId: String(id) } });
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [id, selected, navigate]);
+  return (
+    <>
+      <Top>
+        {page && (
+          <>
+            <Link
+              className="link"
+              to="/books/$bookId"
+              params={{ bookId: String(page.trial.bookId) }}
+              search={page.trial.changeId ? { change: page.trial.changeId } : {}}
+            >
+              {page.bookName}
+            </Link>
+            {" / "}trial {id}
+          </>
+        )}
+      </Top>
+      <main className="flex min-h-0 flex-1 flex-col">
+        {trial.error && <Failure error={trial.error} retry={() => trial.refetch()} />}
+        {trial.isPending && <p className="px-5 py-8 text-quiet">Reading the trial.</p>}
+        {page && (
+          <Spread
+            name="trial"
+            start={0.56}
+            left={
+              page.trial.state === "refused" ? (
+                <Page label="Trial" head={<Head page={page} />}>
+                  <RefusedTrial page={page} />
+                </Page>
+              ) : (
+                <LinesTable page={page} head={<Head page={page} />} selected={selected} open={open} />
+              )
+            }
+            right={
+              selected !== null ? (
+                <LinePanel trial={id} line={selected} live={trial.live} close={() => open(null)} />
+              ) : (
+                <BillPanel page={page} open={open} />
+              )
+            }
+          />
+        )}
+      </main>
+    </>
+  );
+}
+
+function Head({ page }: { page: TrialPageView }) {
+  const { trial, headline } = page;
+  const navigate = useNavigate();
+  const cancel = useTrialAction("cancel");
+  const again = useTrialAction("again");
+  const live = trial.state === "waiting" || trial.state === "running";
+  const failure = cancel.error ?? again.error;
+  return (
+    <>
+      <div className="flex items-start justify-between gap-3">
+        <div className="min-w-0">
+          <h1 className="text-quiet">{trial.title}</h1>
+          <p className="head" aria-live="polite">
+            {headline ?? (live ? "Being measured" : "No verdicts")}
+          </p>
+        </div>
+        {live ? (
+          <button
+            type="button"
+            className="press shrink-0"
+            disabled={cancel.isPending}
+            onClick={() => cancel.mutate(trial.id)}
+          >
+            Cancel
+          </button>
+        ) : (
+          <span className="flex shrink-0 gap-2">
+            <button
+              type="button"
+              className="press"
+              disabled={again.isPending}
+              onClick={() =>
+                again.mutate(trial.id, {
+                  onSuccess: (t) => navigate({ to: "/trials/$trialId", params: { trialId: String(t.id) } }),
+                })
+              }
+            >
+              Run again
+            </button>
+            <Link className="press" to="/new" search={{ trial: trial.id }}>
+              Edit
+            </Link>
+          </span>
+        )}
+      </div>
+      {failure && <p role="alert">{failure.message}</p>}
+      {live && <Progress page={page} />}
+      {!live && trial.state !== "finished" && (
+        <p role="alert" className="border-l-2 border-failed pl-3">
+          <strong>
+            {trial.state === "refused"
+              ? "Not measured"
+              : trial.state === "cancelled"
+                ? "Cancelled"
+                : "Interrupted"}
+            .
+          </strong>{" "}
+          {trial.state !== "refused" && trial.message}
+        </p>
+      )}
+    </>
+  );
+}
+
+function RefusedTrial({ page }: { page: TrialPageView }) {
+  return (
+    <EmptyState title="This trial could not be measured">
+      <Problems problems={page.problems} />
+      <p className="mt-3">
+        The texts are kept.{" "}
+        <Link className="link" to="/new" search={{ trial: page.trial.id }}>
+          Edit them
+        </Link>{" "}
+        and start again.
+      </p>
+    </EmptyState>
+  );
+}

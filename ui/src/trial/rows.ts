@@ -1,0 +1,59 @@
+import type { LineView } from "../api/client";
+import { verdictOrder } from "../parts/Mark";
+
+export type SortKey = "verdict" | "statement" | "before" | "after" | "change";
+export type Sort = { key: SortKey; down: boolean };
+
+/** The lines that pass the filters, sorted; ties keep the workload's order. */
+export function rowsOf(
+  lines: LineView[],
+  sort: Sort | null,
+  verdicts: Set<string>,
+  text: string,
+): LineView[] {
+  const wanted = text.trim().toLowerCase();
+  const shown = lines.filter(
+    (l) =>
+      (verdicts.size === 0 || verdicts.has(l.result.verdict ?? "open")) &&
+      (wanted === "" || `${l.result.statement} ${l.result.binds}`.toLowerCase().includes(wanted)),
+  );
+  if (!sort) {
+    return shown;
+  }
+  const sign = sort.down ? -1 : 1;
+  return [...shown].sort((a, b) => sign * compare(a, b, sort.key) || a.result.number - b.result.number);
+}
+
+function compare(a: LineView, b: LineView, key: SortKey): number {
+  switch (key) {
+    case "statement":
+      return a.result.statement.localeCompare(b.result.statement);
+    case "verdict":
+      return rank(a.result.verdict) - rank(b.result.verdict);
+    default:
+      return (
+        (measureOf(a, key) ?? Number.POSITIVE_INFINITY) - (measureOf(b, key) ?? Number.POSITIVE_INFINITY) || 0
+      );
+  }
+}
+
+function rank(verdict: string | null): number {
+  const at = verdictOrder.indexOf(verdict ?? "");
+  return at < 0 ? verdictOrder.length : at;
+}
+
+function measureOf(line: LineView, key: SortKey): number | undefined {
+  const r = line.result;
+  const value = key === "before" ? r.before.medianMs : key === "after" ? r.after.medianMs : r.time?.ratio;
+  return value ?? undefined;
+}
+
+/** How many lines have each verdict; lines without one count as "open". */
+export function countsOf(lines: LineView[]): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const line of lines) {
+    const key = line.result.verdict ?? "open";
+    counts.set(key, (counts.get(key) ?? 0) + 1);
+  }
+  return counts;
+}
