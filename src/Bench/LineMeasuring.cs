@@ -173,9 +173,9 @@ internal sealed class LineMeasuring : IDisposable
             prepared.Discard(_batch[side] / 5);
         }
 
-        double cpu = Machine.OfThisThread().CpuMicroseconds;
+        double cpu = Machine.CpuMicroseconds();
         double elapsed = prepared.Execute(times);
-        cpu = Machine.OfThisThread().CpuMicroseconds - cpu;
+        cpu = Machine.CpuMicroseconds() - cpu;
         return new(Math.Max(elapsed / times, 0.001), cpu / times);
     }
 

@@ -14,5 +14,6 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
     DemoDataCommand.Build(),
+    OpenApiCommand.Build(),
 };
 return await root.Parse(args).InvokeAsync();
