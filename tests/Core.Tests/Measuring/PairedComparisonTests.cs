@@ -1,0 +1,110 @@
+using Shouldly;
+using SwiftLedger.Core.Measuring;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Measuring;
+
+public class PairedComparisonTests
+{
+    private static readonly Band Five = Band.OfTolerance(0.05);
+
+    [Theory]
+    [InlineData(2.0, Standing.Above)]
+    [InlineData(0.5, Standing.Below)]
+    [InlineData(1.0, Standing.Inside)]
+    public void A_clear_ratio_is_decided_at_the_first_look(double ratio, Standing standing) =>
+        Compare(Noisy(14, Math.Log(ratio), 0.01)).Standing.ShouldBe(standing);
+
+    [Fact]
+    public void Thirteen_blocks_decide_nothing()
+    {
+        PairedComparison c = Compare(Noisy(13, 1, 0.01));
+        c.Standing.ShouldBe(Standing.Undecided);
+        c.Objection.ShouldBe(Objection.TooFewBlocks);
+        c.Alpha.ShouldBe(Math.Pow(2, -12), 1e-12);
+    }
+
+    [Fact]
+    public void A_ratio_at_the_edge_of_the_band_stays_undecided() =>
+        Compare(Noisy(200, Math.Log(1.05), 0.03)).Standing.ShouldBe(Standing.Undecided);
+
+    [Fact]
+    public void A_ratio_that_drifts_is_not_believed()
+    {
+        double[] drifting = Noisy(60, 0, 0.01).Select((r, i) => r + 0.2 + (i < 30 ? 0.3 : 0)).ToArray();
+        PairedComparison c = Compare(drifting);
+        c.Standing.ShouldBe(Standing.Undecided);
+        c.Objection.ShouldNotBe(Objection.None);
+    }
+
+    [Fact]
+    public void Blocks_that_resemble_their_neighbours_count_for_less()
+    {
+        double[] pairs = Noisy(40, 0, 0.05).SelectMany(r => new[] { r, r }).ToArray();
+        Compare(pairs).Averaged.ShouldBeLessThan(pairs.Length);
+    }
+
+    [Fact]
+    public void Wild_spikes_do_not_move_the_estimate()
+    {
+        double[] spiked = Noisy(40, 0, 0.01).Select((r, i) => i % 10 == 0 ? r + 3 : r).ToArray();
+        Compare(spiked).Ratio.ShouldBe(1, 0.02);
+    }
+
+    // Both the table of docs/method.md and the guarantee behind it: no effect is never called one.
+    [Fact]
+    public void Two_thousand_sessions_without_effect_raise_no_alarm()
+    {
+        int alarms = 0, blocks = 0;
+        for (ulong session = 0; session < 2_000; session++)
+        {
+            double[] r = Noisy(200, 0, 0.05, session);
+            foreach (int look in LookSchedule.Full.Blocks)
+            {
+                (PairedComparison c, bool ends) = SequentialDecision.Look(r[..look], Five, LookSchedule.Full);
+                alarms += c.Standing is Standing.Above or Standing.Below ? 1 : 0;
+                if (ends)
+                {
+                    blocks += look;
+                    break;
+                }
+            }
+        }
+
+        alarms.ShouldBe(0);
+        (blocks / 2_000.0).ShouldBe(36, 3);
+    }
+
+    [Fact]
+    public void A_floor_widens_the_band_for_short_statements()
+    {
+        Band band = Five.WidenedBy(2, 10);
+        band.Contains(Math.Log(1.19)).ShouldBeTrue();
+        band.Contains(Math.Log(1.21)).ShouldBeFalse();
+        Five.WidenedBy(2, 1).Low.ShouldBe(double.NegativeInfinity);
+    }
+
+    [Theory]
+    [InlineData(1.2, true)]
+    [InlineData(1 / 1.2, true)]
+    [InlineData(1.3, false)]
+    public void A_small_difference_is_to_be_confirmed(double ratio, bool confirm) =>
+        SequentialDecision.NeedsConfirmation(Compare(Noisy(40, Math.Log(ratio), 0.005))).ShouldBe(confirm);
+
+    [Fact]
+    public void A_block_is_left_out_by_stolen_time_alone()
+    {
+        Block.IsTakenAway(10, 12).ShouldBeTrue();
+        Block.IsTakenAway(10, 101).ShouldBeFalse();
+        Block.IsTakenAway(0, 0).ShouldBeFalse();
+    }
+
+    private static PairedComparison Compare(double[] r) => PairedComparison.Of(r, Five, LookSchedule.Full.AlphaOfLook);
+
+    /// <summary>Normal noise by the sum of twelve uniforms.</summary>
+    private static double[] Noisy(int n, double centre, double deviation, ulong seed = 7)
+    {
+        var random = new SplitMix(seed);
+        return Enumerable.Range(0, n).Select(_ => centre + (deviation * (Enumerable.Range(0, 12).Sum(_ => random.Unit()) - 6))).ToArray();
+    }
+}

@@ -1,0 +1,49 @@
+using CsCheck;
+using Shouldly;
+using SwiftLedger.Core.Sql;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Sql;
+
+public class SqlPatternTests
+{
+    [Theory]
+    [InlineData("SELECT *\n FROM Hut WHERE id=3 -- one", "select * from hut where id = ?")]
+    [InlineData("select a from t where b in (1, 2,3)", "select a from t where b in (...)")]
+    [InlineData("select a from t where b in (:x)", "select a from t where b in (...)")]
+    [InlineData("select a from t where (a, b) in ((1,'x'),(2,'y'))", "select a from t where (a, b) in (...)")]
+    [InlineData("select a from t where b in (select c from u)", "select a from t where b in (select c from u)")]
+    [InlineData("insert into t(a,b) values (1,'x'),(2,null),(-3.5,x'00')", "insert into t(a, b) values (...)")]
+    [InlineData("insert into t values (1, lower('A')), (2, lower('B'))", "insert into t values (?, lower(?))")]
+    [InlineData("select -5, a-5, a - -5 from t", "select ?, a - ?, a - ? from t")]
+    [InlineData("select \"A b\", 'A' from [T x];", "select \"A b\", ? from [T x]")]
+    [InlineData("select a from t where b is not null and c = null", "select a from t where b is not null and c = ?")]
+    [InlineData("select count(*) from t /* x */ limit 20 offset 40", "select count(*) from t limit ? offset ?")]
+    [InlineData("update t set a=$1 where b=@b", "update t set a = ? where b = ?")]
+    public void A_statement_folds_to_its_pattern(string sql, string pattern) => SqlPattern.Of(sql).Text.ShouldBe(pattern);
+
+    [Fact]
+    public void A_pattern_is_stable_under_changed_literals_spacing_and_case()
+    {
+        var literal = Gen.OneOf(Gen.Int[0, 9999].Select(i => i.ToString(System.Globalization.CultureInfo.InvariantCulture)), Gen.String[Gen.Char.AlphaNumeric, 0, 8].Select(s => $"'{s}'"));
+        Gen.Select(literal, literal, Gen.OneOf(" ", "\n", "\t ", " /* c */ ", " -- c\n"), Gen.Bool).Sample((a, b, space, upper) =>
+        {
+            string sql = $"select x from t where a = {a} and b in ({b}, {a}) order by c";
+            string other = "select x from t where a = 1 and b in (2) order by c".Replace(" ", space, StringComparison.Ordinal);
+            SqlPattern.Of(upper ? other.ToUpperInvariant() : other).ShouldBe(SqlPattern.Of(sql));
+        }, iter: 500);
+    }
+
+    // XXH3 of the UTF-8 text, so that any language can make the same name; this value was computed by System.IO.Hashing.
+    [Fact]
+    public void The_hash_is_xxh3_of_the_folded_text()
+    {
+        SqlPattern pattern = SqlPattern.Of("SELECT 'ö' FROM t");
+        pattern.Hash.ShouldBe(System.IO.Hashing.XxHash3.HashToUInt64("select ? from t"u8));
+        SqlPattern.HashOf("select 1 from T").ShouldBe(pattern.Hash);
+        pattern.Name.Length.ShouldBe(16);
+    }
+
+    [Fact]
+    public void Folding_never_throws() => Gen.String.Sample(s => SqlPattern.Of(s).Text.Length.ShouldBeLessThanOrEqualTo((s.Length * 3) + 3), iter: 2_000);
+}

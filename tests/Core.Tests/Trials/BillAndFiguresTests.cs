@@ -1,0 +1,80 @@
+using Shouldly;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Trials;
+
+public class BillAndFiguresTests
+{
+    [Fact]
+    public void The_bill_is_calls_times_mean_and_its_parts_add_up()
+    {
+        Line[] lines = [Decided(Make.Evidence(1_000, 500, calls: 86_400)), Decided(Make.Evidence(2_000, 3_000, calls: 43_200) with { Brief = Make.Brief(calls: 43_200, number: 2) })];
+        Bill bill = Bill.Of(lines, seed: 1);
+        bill.Seconds.Before.ShouldBe(86.4 + 86.4, 0.3);
+        bill.Seconds.After.ShouldBe(43.2 + 129.6, 0.3);
+        bill.Items.Sum(i => i.ShareOfChange).ShouldBe(bill.TotalChange);
+        bill.BeforeInterval.Low.ShouldBeLessThan(bill.Seconds.Before);
+        bill.BeforeInterval.High.ShouldBeGreaterThan(bill.Seconds.Before);
+        bill.Pages.Before.ShouldBe(10 * 129_600);
+    }
+
+    [Fact]
+    public void What_cannot_be_billed_is_listed_and_not_counted_as_nothing()
+    {
+        Line failed = new(Make.Evidence(), new(Verdict.Failed, Basis.Time, "x", []));
+        Bill bill = Bill.Of([failed, Decided(Make.Evidence(calls: null))], seed: 1);
+        bill.Items.ShouldBeEmpty();
+        bill.LeftOut.Select(l => l.Reason).ShouldBe(["failed", "the workload gives no calls"]);
+    }
+
+    [Fact]
+    public void The_headline_says_what_happened()
+    {
+        Line[] lines = [Decided(Make.Evidence(1_000, 2_000, calls: 864_000)), Decided(Make.Evidence(calls: 0))];
+        Headline.Of(lines, Bill.Of(lines, 1)).ShouldBe("1 of 2 regressed, 1 level; the bill rises from 864 to 1\u2009729 database-seconds a day");
+    }
+
+    // Common practice, no source: 2,000 us against 500 us is "4.00x cheaper".
+    [Theory]
+    [InlineData(500 / 2_000.0, "4.00x cheaper")]
+    [InlineData(1.314, "1.31x dearer")]
+    [InlineData(1_240, "1\u2009240x dearer")]
+    [InlineData(0.9999, "about the same")]
+    public void Ratios_are_told_in_words(double ratio, string words) => Figures.Ratio(ratio).ShouldBe(words);
+
+    // Common practice, no source: 14.7 s against 0.01 s is 99.93 % less, never 100 %.
+    [Fact]
+    public void A_saving_is_never_rounded_up_to_everything()
+    {
+        Figures.PercentLess(14.7, 0.01).ShouldBe("99.93 %");
+        Figures.Percent(0.99999999).ShouldBe("99.999999 %");
+        Figures.Percent(0.0000001).ShouldBe("< 0.1 %");
+    }
+
+    [Theory]
+    [InlineData(0.0049372, "0.00494")]
+    [InlineData(9.996, "10.0")]
+    [InlineData(41.23, "41.2")]
+    [InlineData(1_234_567, "1\u2009234\u2009567")]
+    public void Numbers_have_three_significant_digits(double value, string text) => Figures.Three(value).ShouldBe(text);
+
+    [Fact]
+    public void Reports_treat_names_as_data()
+    {
+        var brief = Make.Brief(name: "a<b>|\"c\",\u0001d") with { Number = 1 };
+        var account = new TrialAccount(new(Core.Workloads.Workload.Empty, Core.Workloads.Change.Nothing, new(), [brief]), [Decided(Make.Evidence(afterUs: 2_000) with { Brief = brief })]);
+        ResultDocument result = ResultDocument.Of(account, "huts.db", "w", "<script>");
+        System.Xml.Linq.XDocument junit = System.Xml.Linq.XDocument.Parse(JUnitReport.Write(result));
+        junit.Root!.Attribute("failures")!.Value.ShouldBe("1");
+        TextTable.Markdown(result).ShouldContain("a&lt;b>\\|");
+        TextTable.Html(result).ShouldNotContain("<script>");
+        TextTable.Csv(result).ShouldContain("\"a<b>|\"\"c\"\",\u0001d\"");
+        using var json = System.Text.Json.JsonDocument.Parse(result.ToJson());
+        json.RootElement.GetProperty("schema").GetString().ShouldBe("swift-ledger/trial-result/1");
+        json.RootElement.GetProperty("lines")[0].GetProperty("verdict").GetString().ShouldBe("regressed");
+    }
+
+    private static Line Decided(LineEvidence e) => new(e, VerdictRule.Decide(e));
+}

@@ -1,0 +1,183 @@
+using Shouldly;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects.Sqlite;
+using Xunit;
+
+namespace SwiftLedger.Subjects.Tests;
+
+public sealed class SqliteCopyTests : IAsyncLifetime
+{
+    private static readonly TimeSpan Limit = TimeSpan.FromSeconds(20);
+
+    private readonly TestDatabase _database = new();
+    private SqliteSubject _subject = null!;
+    private ISubjectCopy _copy = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        _subject = SqliteSubject.Open(_database.Path, _database.Copies);
+        _copy = await _subject.CopyAsync(Side.Before, default);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _copy.DisposeAsync();
+        _database.Dispose();
+    }
+
+    [Fact]
+    public async Task Engine_steps_repeat_exactly()
+    {
+        Inspection i = await Inspect("SELECT sum(weight) FROM parcel WHERE depot = :d", new Binding("d", SqlValue.Of(7L)));
+        i.CountersRepeat.ShouldBe(true);
+        i.Counters["vmSteps"].ShouldBe((await Inspect("SELECT sum(weight) FROM parcel WHERE depot = :d", new Binding("d", SqlValue.Of(7L)))).Counters["vmSteps"]);
+        i.Plan!.Text.ShouldBe("SEARCH parcel USING INDEX parcel_depot (depot=?)");
+    }
+
+    [Fact]
+    public async Task Every_parameter_form_takes_its_value()
+    {
+        Binding[] values = [new("a", SqlValue.Of(1L)), new("b", SqlValue.Of("it's")), new("c", SqlValue.Of(2.5)), new("5", SqlValue.Of(new byte[] { 15 })), new("1", SqlValue.Null)];
+        Inspection one = await Inspect("SELECT ?1, :a, @b, $c, ?5", values);
+        Inspection literal = await Inspect("SELECT NULL, 1, 'it''s', 2.5, x'0f'");
+        one.RowsHash.ShouldBe(literal.RowsHash);
+    }
+
+    [Theory]
+    [InlineData("SELECT 1 UNION ALL SELECT 2", "SELECT 2 UNION ALL SELECT 1", true)]
+    [InlineData("SELECT 1", "SELECT 1.0", false)]
+    [InlineData("SELECT 1", "SELECT '1'", false)]
+    [InlineData("SELECT 'a'", "SELECT x'61'", false)]
+    [InlineData("SELECT NULL", "SELECT ''", false)]
+    [InlineData("SELECT 'ab', 'c'", "SELECT 'a', 'bc'", false)]
+    [InlineData("SELECT 1 UNION ALL SELECT 1", "SELECT 1", false)]
+    [InlineData("SELECT 1 UNION ALL SELECT 1 UNION ALL SELECT 2", "SELECT 1 UNION ALL SELECT 2 UNION ALL SELECT 2", false)]
+    public async Task Rows_are_compared_as_a_multiset_with_types_nulls_and_borders(string one, string other, bool same) =>
+        ((await Inspect(one)).RowsHash == (await Inspect(other)).RowsHash).ShouldBe(same);
+
+    [Fact]
+    public async Task The_order_is_told_apart_from_the_rows()
+    {
+        Inspection up = await Inspect("SELECT id FROM parcel ORDER BY id"), down = await Inspect("SELECT id FROM parcel ORDER BY id DESC");
+        up.RowsHash.ShouldBe(down.RowsHash);
+        up.SequenceHash.ShouldNotBe(down.SequenceHash);
+    }
+
+    [Fact]
+    public async Task Rows_that_differ_from_run_to_run_are_noticed() =>
+        (await Inspect("SELECT random()")).RowsRepeat.ShouldBeFalse();
+
+    [Fact]
+    public async Task A_write_is_rolled_back_and_its_effect_is_named()
+    {
+        Inspection low = await Inspect("UPDATE parcel SET weight = 0 WHERE id <= 5");
+        Inspection high = await Inspect("UPDATE parcel SET weight = 0 WHERE id > 4995");
+        Inspection again = await Inspect("UPDATE parcel SET weight = 0 WHERE id IN (5, 4, 3, 2, 1)");
+        low.Writes.ShouldBeTrue();
+        low.Rows.ShouldBe(5);
+        high.Rows.ShouldBe(5);
+        high.RowsHash.ShouldNotBe(low.RowsHash);
+        again.RowsHash.ShouldBe(low.RowsHash);
+        (await Inspect("SELECT count(*) FROM parcel WHERE weight = 0")).RowsHash.ShouldBe((await Inspect("SELECT 0")).RowsHash);
+    }
+
+    [Fact]
+    public void An_insert_with_a_given_key_can_be_timed_many_times()
+    {
+        using IPreparedCase insert = _copy.Prepare(new("INSERT INTO parcel(id) VALUES (99999)", []), Limit);
+        insert.Execute(50).ShouldBeGreaterThan(0);
+    }
+
+    [Fact]
+    public async Task A_statement_that_never_ends_is_ended_and_the_connection_lives_on()
+    {
+        const string Endless = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n";
+        Inspection i = await _copy.InspectAsync(new(Endless, []), TimeSpan.FromMilliseconds(100), default);
+        i.Failure!.TimeLimit.ShouldBeTrue();
+        using IPreparedCase endless = _copy.Prepare(new(Endless, []), TimeSpan.FromMilliseconds(100));
+        Should.Throw<EngineException>(() => endless.Execute(1)).TimeLimit.ShouldBeTrue();
+        endless.Discard(1_000);
+        (await Inspect("SELECT 1")).Failure.ShouldBeNull();
+    }
+
+    [Fact]
+    public async Task A_million_rows_are_drained_and_not_kept()
+    {
+        long before = GC.GetTotalAllocatedBytes();
+        Inspection i = await Inspect("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000) SELECT i, 'row' FROM n");
+        i.Rows.ShouldBe(1_000_000);
+        (GC.GetTotalAllocatedBytes() - before).ShouldBeLessThan(50_000_000);
+    }
+
+    [Theory]
+    [InlineData("ATTACH ':memory:' AS other")]
+    [InlineData("DETACH main")]
+    [InlineData("SELECT load_extension('x')")]
+    [InlineData("PRAGMA temp_store_directory = '/'")]
+    public async Task The_engine_denies_what_reaches_outside(string sql) =>
+        await Should.ThrowAsync<EngineException>(() => _copy.ApplyAsync(new(1, sql, default, default), default));
+
+    [Fact]
+    public async Task Vacuum_works_and_vacuum_into_does_not()
+    {
+        await _copy.ApplyAsync(new(1, "VACUUM", default, default), default);
+        string target = Path.Combine(_database.Folder, "out.db");
+        await Should.ThrowAsync<EngineException>(() => _copy.ApplyAsync(new(1, $"VACUUM INTO '{target}'", default, default), default));
+        File.Exists(target).ShouldBeFalse();
+    }
+
+    [Fact]
+    public async Task A_change_that_leaves_a_transaction_open_is_refused()
+    {
+        await _copy.ApplyAsync(new(1, "BEGIN", default, default), default);
+        (await Should.ThrowAsync<EngineException>(() => _copy.FinishChangeAsync(default))).Message.ShouldContain("COMMIT is missing");
+    }
+
+    [Fact]
+    public async Task Settings_of_a_change_hold_on_every_connection()
+    {
+        await _copy.ApplyAsync(new(1, "PRAGMA case_sensitive_like = ON", default, default), default);
+        (await Inspect("SELECT 'A' LIKE 'a'")).RowsHash.ShouldBe((await Inspect("SELECT 0")).RowsHash);
+    }
+
+    [Theory]
+    [InlineData("SELECT * FORM parcel", 9)]
+    [InlineData("SELECT a FROM missing", null)]
+    [InlineData("SELECT (1", -1)]
+    public void Only_broken_syntax_is_a_syntax_error(string sql, int? offset)
+    {
+        EngineException? e = SqliteSyntax.Check(sql);
+        (e is not null).ShouldBe(offset is not null);
+        if (offset >= 0)
+        {
+            e!.Offset.ShouldBe(offset);
+        }
+    }
+
+    // SQLite manual, "EXPLAIN QUERY PLAN": its schema and statements, run for real; the texts are those of its examples
+    // for SQLite 3.36 and later.
+    [Theory]
+    [InlineData("", "SELECT a, b FROM t1 WHERE a=1", "SCAN t1")]
+    [InlineData("CREATE INDEX i1 ON t1(a)", "SELECT a, b FROM t1 WHERE a=1", "SEARCH t1 USING INDEX i1 (a=?)")]
+    [InlineData("CREATE INDEX i2 ON t1(a, b)", "SELECT a, b FROM t1 WHERE a=1", "SEARCH t1 USING COVERING INDEX i2 (a=?)")]
+    [InlineData("CREATE INDEX i2 ON t1(a, b)", "SELECT t1.*, t2.* FROM t1, t2 WHERE t1.a=1 AND t1.b>2", "SEARCH t1 USING INDEX i2 (a=? AND b>?)\nSCAN t2")]
+    [InlineData("CREATE INDEX i2 ON t1(a, b); CREATE INDEX i3 ON t1(b)", "SELECT * FROM t1 WHERE a=1 OR b=2", "MULTI-INDEX OR\n  INDEX 1\n    SEARCH t1 USING INDEX i2 (a=?)\n  INDEX 2\n    SEARCH t1 USING INDEX i3 (b=?)")]
+    [InlineData("", "SELECT c, d FROM t2 ORDER BY c", "SCAN t2\nUSE TEMP B-TREE FOR ORDER BY")]
+    [InlineData("CREATE INDEX i4 ON t2(c)", "SELECT c, d FROM t2 ORDER BY c", "SCAN t2 USING INDEX i4")]
+    [InlineData("", "SELECT a FROM t1 UNION SELECT c FROM t2", "COMPOUND QUERY\n  LEFT-MOST SUBQUERY\n    SCAN t1\n  UNION USING TEMP B-TREE\n    SCAN t2")]
+    public async Task The_plans_of_the_manual_come_out_as_it_prints_them(string indexes, string sql, string plan)
+    {
+        await _copy.ApplyAsync(new(1, "CREATE TABLE t1(a INT, b INT, c INT)", default, default), default);
+        await _copy.ApplyAsync(new(2, "CREATE TABLE t2(c INT, d INT)", default, default), default);
+        foreach (string index in indexes.Split("; ", StringSplitOptions.RemoveEmptyEntries))
+        {
+            await _copy.ApplyAsync(new(3, index, default, default), default);
+        }
+
+        (await Inspect(sql)).Plan!.Text.ShouldBe(plan);
+    }
+
+    private Task<Inspection> Inspect(string sql, params Binding[] values) => _copy.InspectAsync(new(sql, values), Limit, default);
+}
