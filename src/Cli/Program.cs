@@ -16,4 +16,6 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     DemoDataCommand.Build(),
     OpenApiCommand.Build(),
 };
-return await root.Parse(args).InvokeAsync();
+ParseResult parsed = root.Parse(args);
+int exit = await parsed.InvokeAsync();
+return parsed.Errors.Count > 0 ? ExitCode.BadInput : exit;

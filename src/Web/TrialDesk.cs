@@ -77,11 +77,19 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             Enqueue(waiting.Id);
         }
 
-        await foreach (long id in _waiting.Reader.ReadAllAsync(stoppingToken))
+        while (!stoppingToken.IsCancellationRequested)
         {
-            if (trials.Find(id) is { State: TrialStates.Waiting } trial && books.Find(trial.BookId) is { } book)
+            try
             {
-                await RunAsync(trial, book, stoppingToken);
+                long id = await _waiting.Reader.ReadAsync(stoppingToken);
+                if (trials.Find(id) is { State: TrialStates.Waiting } trial && books.Find(trial.BookId) is { } book)
+                {
+                    await RunAsync(trial, book, stoppingToken);
+                }
+            }
+            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+            {
+                return;
             }
         }
     }

@@ -1,0 +1,26 @@
+using SwiftLedger.Benchmarks;
+
+// Figures are printed beside their reference from the same run: machines are noisy, ratios less so.
+var all = new (string Name, string What, Func<Task> Run)[]
+{
+    ("decision", "what the decision procedure buys, by simulation and on recorded noise", DecisionBench.RunAsync),
+    ("sampling", "elapsed time that a sample reports against a bare loop", SamplingBench.RunAsync),
+    ("lexer", "lexing with hashing against a plain scan of the same bytes", LexerBench.RunAsync),
+    ("server", "server start, the demo book's page, memory", ServerBench.RunAsync),
+    ("trial", "demo data and a whole demo trial", TrialBench.RunAsync),
+};
+string[] wanted = args.Length > 0 ? args : all.Select(a => a.Name).ToArray();
+if (wanted.FirstOrDefault(w => all.All(a => a.Name != w)) is { } unknown)
+{
+    Console.Error.WriteLine($"There is no benchmark '{unknown}'. There are: {string.Join(", ", all.Select(a => a.Name))}.");
+    return 2;
+}
+
+foreach ((string name, string what, Func<Task> run) in all.Where(a => wanted.Contains(a.Name)))
+{
+    Console.WriteLine($"== {name}: {what}");
+    await run();
+    Console.WriteLine();
+}
+
+return 0;

@@ -1,0 +1,202 @@
+using System.Diagnostics;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using SwiftLedger.Core.Trials;
+using Xunit;
+
+namespace SwiftLedger.Bench.Tests;
+
+/// <summary>Real trials in real measuring processes, on a small database.</summary>
+public sealed class TrialRunnerTests : IDisposable
+{
+    private const string Workload = """
+        -- name: by note
+        -- calls: 1000/day
+        -- bind: n='n77'
+        SELECT * FROM parcel WHERE note = :n;
+        -- name: by key
+        -- calls: 5/day
+        SELECT count(*) FROM parcel WHERE depot = 7;
+        """;
+
+    private const string Endless = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n";
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+    private readonly string _subject;
+    private readonly LedgerHome _home;
+
+    public TrialRunnerTests()
+    {
+        SQLitePCL.Batteries_V2.Init();
+        _home = new LedgerHome(Path.Combine(_folder, "home")).Created();
+        _subject = Path.Combine(_folder, "depot.db");
+        using var connection = new SqliteConnection($"Data Source={_subject};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = """
+            CREATE TABLE parcel (id INTEGER PRIMARY KEY, depot INTEGER, note TEXT);
+            WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 20000) INSERT INTO parcel SELECT i, i % 50, 'n' || i FROM n;
+            CREATE INDEX parcel_depot ON parcel(depot);
+            """;
+        command.ExecuteNonQuery();
+    }
+
+    public void Dispose()
+    {
+        Directory.GetFileSystemEntries(_home.Copies).ShouldBeEmpty("the copies' folder is empty when nothing runs");
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task An_index_makes_its_statement_cheaper_and_the_subject_is_left_alone()
+    {
+        byte[] bytes = await File.ReadAllBytesAsync(_subject);
+        TrialAccount account = await RunAsync(Workload, "CREATE INDEX parcel_note ON parcel(note)");
+        Decision decision = account.Find(1)!.Decision!;
+        decision.Verdict.ShouldBe(Verdict.Improved);
+        account.Find(1)!.Evidence.PlanChanged.ShouldBe(true);
+        account.Find(1)!.Evidence.SameRows.ShouldBe(true);
+        account.Find(2)!.Evidence.PlanChanged.ShouldBe(false);
+        account.Applied.ShouldHaveSingleItem();
+        account.Done!.PeakMebibytes.ShouldBeInRange(1, 300);
+        (await File.ReadAllBytesAsync(_subject)).ShouldBe(bytes);
+    }
+
+    [Fact]
+    public async Task A_change_whose_third_statement_fails_measures_nothing()
+    {
+        TrialAccount account = await RunAsync(Workload, "CREATE TABLE a(x);\nCREATE TABLE b(x);\n  CREATE TABLE a(y);\n");
+        account.Refusal!.BadInput.ShouldBeTrue();
+        account.Refusal.Problems[0].Message.ShouldContain("Statement 3 of the change failed: table a already exists");
+        account.Refusal.Problems[0].Place.ShouldBe(new(3, 16));
+        account.Lines.ShouldAllBe(l => l.Evidence.Before == null);
+    }
+
+    [Fact]
+    public async Task A_line_that_breaks_on_one_side_only_is_failed_and_the_others_are_measured()
+    {
+        TrialAccount account = await RunAsync(Workload, "ALTER TABLE parcel RENAME COLUMN note TO remark", new(Quick: true));
+        account.Find(1)!.Decision!.Verdict.ShouldBe(Verdict.Failed);
+        account.Find(1)!.Decision!.Message.ShouldBe("It broke on the after side only: no such column: note");
+        account.Find(2)!.Evidence.Blocks.ShouldNotBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_rewrite_that_never_ends_is_a_regression_and_one_that_never_ended_before_is_failed()
+    {
+        string rewrite = $"-- rewrite: by key\n{Endless}";
+        TrialAccount account = await RunAsync(Workload, rewrite, new(StatementSeconds: 0.3, Only: ["by key"]));
+        account.Find(2)!.Decision!.Verdict.ShouldBe(Verdict.Regressed);
+        TrialAccount both = await RunAsync($"-- name: endless\n{Endless}", "CREATE TABLE a(x)", new(StatementSeconds: 0.3));
+        both.Find(1)!.Decision!.Verdict.ShouldBe(Verdict.Failed);
+        both.Find(1)!.Decision!.Message!.ShouldContain("longer than 0.3 s");
+    }
+
+    [Fact]
+    public async Task A_rewrite_with_other_rows_is_refused_without_timing_it()
+    {
+        TrialAccount account = await RunAsync(Workload, "-- rewrite: by key\nSELECT count(*) FROM parcel WHERE depot = 8 OR id = 1", new(Only: ["by key"]));
+        account.Find(2)!.Decision!.Message!.ShouldStartWith("Not the same rows");
+        account.Find(2)!.Evidence.Blocks.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Time_that_runs_out_leaves_lines_unsettled()
+    {
+        TrialAccount account = await RunAsync(Workload, "CREATE TABLE a(x)", new(MaxSeconds: 0.001));
+        account.Lines.ShouldAllBe(l => l.Decision!.Verdict == Verdict.Unsettled && l.Evidence.End == LineEnd.TimeSpent);
+    }
+
+    [Fact]
+    public async Task A_killed_measuring_process_is_told_and_leaves_nothing()
+    {
+        int process = 0;
+        BenchProcessException e = await Should.ThrowAsync<BenchProcessException>(() => RunAsync(Workload, "CREATE TABLE a(x)", new(), started: id => process = id,
+            observe: (happened, _) =>
+            {
+                if (happened is BlocksMeasured)
+                {
+                    Process.GetProcessById(process).Kill();
+                }
+            }));
+        e.Message.ShouldContain("killed by signal 9");
+    }
+
+    [Fact]
+    public async Task Cancelling_ends_the_process_and_leaves_nothing()
+    {
+        using var stop = new CancellationTokenSource();
+        await Should.ThrowAsync<OperationCanceledException>(() => RunAsync(Workload, "CREATE TABLE a(x)", new(), observe: (happened, _) =>
+        {
+            if (happened is LineInspected)
+            {
+                stop.Cancel();
+            }
+        }, stop: stop.Token));
+    }
+
+    [Fact]
+    public async Task A_second_trial_waits_for_the_first_and_says_so()
+    {
+        var second = new TaskCompletionSource();
+        Task<TrialAccount>? other = null;
+        bool waited = false;
+        await RunAsync(Workload, "CREATE TABLE a(x)", new(Quick: true), observe: (happened, _) =>
+        {
+            if (happened is BlocksMeasured && other is null)
+            {
+                other = RunAsync(Workload, "CREATE TABLE b(x)", new(MaxSeconds: 0.001), observe: (h, _) =>
+                {
+                    waited |= h is StageReached { Stage: "waiting" };
+                    second.TrySetResult();
+                });
+                second.Task.Wait(TimeSpan.FromSeconds(30));
+            }
+        });
+        await other!;
+        waited.ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task When_whoever_sent_the_job_is_gone_the_process_removes_the_copies_and_ends()
+    {
+        (string folder, IDisposable hold) = _home.NewCopyFolder();
+        var job = new BenchJob(_subject, folder, _home.MeasuringLock, Workload, "CREATE TABLE a(x)", new(), [], false, null);
+        using Process process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "bench-job"])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+        })!;
+        await process.StandardInput.WriteLineAsync(System.Text.Json.JsonSerializer.Serialize(job, BenchJob.Json));
+        await process.StandardInput.FlushAsync();
+        while (await process.StandardOutput.ReadLineAsync() is { } line && !line.Contains("\"event\":\"blocks\"", StringComparison.Ordinal))
+        {
+        }
+
+        process.StandardInput.Close();
+        await process.StandardOutput.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        Directory.Exists(folder).ShouldBeFalse();
+        hold.Dispose();
+    }
+
+    [Fact]
+    public void Sweeping_removes_what_a_crash_left_and_keeps_what_is_in_use()
+    {
+        (string used, IDisposable hold) = _home.NewCopyFolder();
+        string left = Directory.CreateDirectory(Path.Combine(_home.Copies, "left")).FullName;
+        _home.SweepCopies();
+        Directory.Exists(used).ShouldBeTrue();
+        Directory.Exists(left).ShouldBeFalse();
+        hold.Dispose();
+        _home.SweepCopies();
+    }
+
+    private Task<TrialAccount> RunAsync(string workload, string change, TrialOptions? options = null,
+        Action<BenchEvent, TrialAccount>? observe = null, Action<int>? started = null, CancellationToken stop = default)
+    {
+        var read = TrialBrief.Read(workload, change, options ?? new());
+        read.Problems.ShouldBeEmpty();
+        return new TrialRunner(_home).RunAsync(_subject, workload, change, read.Value, observe ?? ((_, _) => { }), started, stop);
+    }
+}

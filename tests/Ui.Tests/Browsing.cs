@@ -1,0 +1,69 @@
+using OpenQA.Selenium;
+using OpenQA.Selenium.Support.UI;
+using Shouldly;
+
+namespace SwiftLedger.Ui.Tests;
+
+/// <summary>What a person does and sees, in few words.</summary>
+internal static class Browsing
+{
+    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(4);
+
+    public static IWebElement See(this IWebDriver driver, By what) => Until(driver, d =>
+    {
+        IWebElement? found = d.FindElements(what).FirstOrDefault(e => e.Displayed);
+        return found;
+    });
+
+    /// <summary>Waits for a text anywhere on the page.</summary>
+    public static void See(this IWebDriver driver, string text) =>
+        Until(driver, d => d.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? d : null);
+
+    public static void Press(this IWebDriver driver, string button) =>
+        driver.See(By.XPath($"//*[self::button or self::a][normalize-space()='{button}']")).Click();
+
+    public static void Type(this IWebDriver driver, string editor, string text)
+    {
+        IWebElement content = driver.See(By.CssSelector($"[aria-label='{editor}'].cm-content"));
+        content.Click();
+        content.SendKeys(Keys.Control + "a");
+        content.SendKeys(text);
+    }
+
+    public static void PressKeys(this IWebDriver driver, string keys) => driver.SwitchTo().ActiveElement().SendKeys(keys);
+
+    /// <summary>Tabs until the focus is on what is described; fails when it cannot be reached.</summary>
+    public static void TabTo(this IWebDriver driver, Func<IWebElement, bool> described)
+    {
+        for (int i = 0; i < 120; i++)
+        {
+            driver.PressKeys(Keys.Tab);
+            if (described(driver.SwitchTo().ActiveElement()))
+            {
+                return;
+            }
+        }
+
+        throw new ShouldAssertException("Not reached by keyboard.");
+    }
+
+    /// <summary>What axe-core finds wrong with the page as it stands.</summary>
+    public static IReadOnlyList<string> Axe(this IWebDriver driver)
+    {
+        var scripts = (IJavaScriptExecutor)driver;
+        scripts.ExecuteScript(File.ReadAllText(Path.Combine(LedgerFixture.Repository, "ui/node_modules/axe-core/axe.min.js")));
+        object? found = scripts.ExecuteAsyncScript("""
+            const done = arguments[arguments.length - 1];
+            axe.run().then(r => done(r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 200)).join(' | '))), e => done([String(e)]));
+            """);
+        return ((IEnumerable<object>)found!).Select(o => o.ToString()!).ToList();
+    }
+
+    private static T Until<T>(IWebDriver driver, Func<IWebDriver, T?> found)
+        where T : class
+    {
+        var wait = new WebDriverWait(driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(100) };
+        wait.IgnoreExceptionTypes(typeof(StaleElementReferenceException), typeof(NoSuchElementException));
+        return wait.Until(found)!;
+    }
+}

@@ -1,0 +1,128 @@
+using Microsoft.Data.Sqlite;
+using OpenQA.Selenium;
+using Shouldly;
+using Xunit;
+
+namespace SwiftLedger.Ui.Tests;
+
+public sealed class JourneyTests(LedgerFixture ledger) : IClassFixture<LedgerFixture>
+{
+    [Fact]
+    public void A_demo_change_is_run_to_its_verdict_and_a_regressed_line_is_opened_and_left_again()
+    {
+        using IWebDriver browser = ledger.Open("/books/1");
+        browser.Press("Tidy up indexes on trail reports");
+        browser.Press("Run trial");
+        browser.See(By.XPath("//p[contains(., 'regressed') and contains(., 'the bill')]"));
+        IReadOnlyList<string> hurt = browser.FindElements(By.XPath("//tr[td[1][contains(., 'regressed')]]/td[2]//button")).Select(b => b.Text).ToList();
+        hurt.ShouldContain("latest_reports 1");
+        hurt.ShouldContain("reports_in_week 1");
+        browser.See(By.XPath("//tbody//button[contains(., 'latest_reports')]")).Click();
+        browser.See("SEARCH trail_report USING INDEX trail_report_section (section_id=?)");
+        browser.See("USE TEMP B-TREE FOR ORDER BY");
+        browser.Url.ShouldContain("/lines/");
+        browser.Navigate().Back();
+        browser.See("Bill: what a day of this workload costs");
+        browser.Axe().ShouldBeEmpty();
+        browser.Press("Run again");
+        browser.Press("Cancel");
+        browser.See("Cancelled.");
+    }
+
+    [Fact]
+    public void An_error_keeps_the_text_and_so_does_a_reload()
+    {
+        using IWebDriver browser = ledger.Open("/new");
+        browser.See(By.Id("subject")).SendKeys("/nowhere/at-all.db");
+        browser.Type("Workload", "-- name: mine\nSELECT * FORM hut;");
+        browser.Type("Change", "CREATE TABLE a(x);");
+        browser.See("Statement 1: near \"FORM\": syntax error.");
+        browser.See("There is no file '/nowhere/at-all.db'.");
+        browser.Press("Start the trial");
+        browser.See(By.XPath("//button[contains(., 'Workload, line 2, column 10')]"));
+        browser.Axe().ShouldBeEmpty();
+        browser.Navigate().Refresh();
+        browser.See("SELECT * FORM hut;");
+        browser.See(By.Id("subject")).GetAttribute("value").ShouldBe("/nowhere/at-all.db");
+    }
+
+    [Fact]
+    public void A_file_is_uploaded_measured_cancelled_and_watched_from_another_browser()
+    {
+        string path = Path.Combine(ledger.Folder, "depot.db");
+        MakeDepot(path);
+        using IWebDriver browser = ledger.Open("/new");
+        browser.FindElement(By.Id("upload")).SendKeys(path);
+        browser.See("depot.db, ");
+        browser.Type("Workload", "-- name: heavy\n-- calls: 5/day\nSELECT count(*) FROM parcel a, parcel b WHERE a.depot + b.depot = 7;");
+        browser.Type("Change", "CREATE TABLE other(x);");
+        browser.Press("Start the trial");
+        browser.See(By.XPath("//button[.='Cancel']"));
+        string address = browser.Url;
+        browser.Quit();
+
+        using IWebDriver again = ledger.Open(new Uri(address).PathAndQuery);
+        again.See(By.XPath("//tbody//button[contains(., 'heavy')]"));
+        again.Press("Cancel");
+        again.See("Cancelled.");
+        again.See("depot.db");
+    }
+
+    [Fact]
+    public void Every_view_can_be_reached_and_used_by_keyboard_alone()
+    {
+        using IWebDriver browser = ledger.Open("/books/1");
+        browser.See("Tidy up indexes on trail reports");
+        browser.TabTo(e => e.Text == "Composite index for the arrivals board");
+        browser.PressKeys(Keys.Enter);
+        browser.PressKeys(Keys.ArrowDown);
+        browser.See(By.XPath("//h2[.='Tidy up indexes on trail reports']"));
+        browser.PressKeys(Keys.Escape);
+        browser.See(By.XPath("//h2[.='Trials']"));
+
+        browser.PressKeys(Keys.Control + "k");
+        browser.See(By.CssSelector("[cmdk-input]")).SendKeys("trial 1: composite");
+        browser.PressKeys(Keys.Enter);
+        browser.See(By.XPath("//tbody//button[contains(., 'arrivals_tonight')]"));
+        browser.TabTo(e => e.GetAttribute("id")?.StartsWith("line-", StringComparison.Ordinal) == true);
+        browser.PressKeys(Keys.Enter);
+        browser.See(By.XPath("//h2[contains(., 'case ')]"));
+        browser.PressKeys(Keys.ArrowDown);
+        browser.PressKeys(Keys.Escape);
+        browser.See("Bill: what a day of this workload costs");
+        browser.PressKeys("?");
+        browser.See("go to a book, trial or change");
+        browser.PressKeys(Keys.Escape);
+
+        browser.Navigate().GoToUrl(new Uri(ledger.Address, "/new"));
+        browser.TabTo(e => e.GetAttribute("aria-label") == "Workload");
+        browser.PressKeys("SELECT 1;");
+        browser.TabTo(e => e.GetAttribute("aria-label") == "Change");
+        browser.TabTo(e => e.Text == "Start the trial");
+    }
+
+    [Theory]
+    [InlineData("light")]
+    [InlineData("dark")]
+    public void Axe_finds_nothing_in_any_view(string theme)
+    {
+        using IWebDriver browser = ledger.Open("/books/1?change=10");
+        ((IJavaScriptExecutor)browser).ExecuteScript($"localStorage.setItem('theme', '{theme}')");
+        foreach (string path in new[] { "/", "/books/1", "/books/1?change=10", "/new?book=1&change=10", "/trials/1", "/trials/1/lines/1", "/nowhere" })
+        {
+            browser.Navigate().GoToUrl(new Uri(ledger.Address, path));
+            browser.See(By.CssSelector("h1, h2"));
+            browser.Axe().ShouldBeEmpty(path);
+        }
+    }
+
+    private static void MakeDepot(string path)
+    {
+        SQLitePCL.Batteries_V2.Init();
+        using var connection = new SqliteConnection($"Data Source={path};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = "CREATE TABLE parcel(depot INT); WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 2000) INSERT INTO parcel SELECT i % 50 FROM n";
+        command.ExecuteNonQuery();
+    }
+}

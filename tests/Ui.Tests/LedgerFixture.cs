@@ -1,0 +1,66 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using OpenQA.Selenium;
+using OpenQA.Selenium.Chrome;
+using Xunit;
+
+namespace SwiftLedger.Ui.Tests;
+
+/// <summary>The real server with a small demo, and real browsers.</summary>
+public sealed class LedgerFixture : IAsyncLifetime
+{
+    private Process _server = null!;
+
+    public string Folder { get; } = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+
+    public Uri Address { get; private set; } = null!;
+
+    public static string Repository
+    {
+        get
+        {
+            string folder = AppContext.BaseDirectory;
+            while (!File.Exists(Path.Combine(folder, "SwiftLedger.slnx")))
+            {
+                folder = Path.GetDirectoryName(folder)!;
+            }
+
+            return folder;
+        }
+    }
+
+    public async ValueTask InitializeAsync()
+    {
+        using (var probe = new TcpListener(IPAddress.Loopback, 0))
+        {
+            probe.Start();
+            Address = new($"http://127.0.0.1:{((IPEndPoint)probe.LocalEndpoint).Port}");
+        }
+
+        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "demo", "--scale", "0.05", "--port", $"{Address.Port}"]) { RedirectStandardOutput = true };
+        info.Environment["SWIFT_LEDGER_HOME"] = Path.Combine(Folder, "home");
+        info.Environment["SWIFT_LEDGER_UI"] = Path.Combine(Repository, "ui", "dist");
+        _server = Process.Start(info)!;
+        while (await _server.StandardOutput.ReadLineAsync() is { } line && !line.StartsWith("Swift Ledger:", StringComparison.Ordinal))
+        {
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        _server.Kill(entireProcessTree: true);
+        await _server.WaitForExitAsync();
+        Directory.Delete(Folder, recursive: true);
+    }
+
+    public IWebDriver Open(string path)
+    {
+        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
+        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync", "--window-size=1280,900", $"--user-data-dir={Directory.CreateDirectory(Path.Combine(Folder, Guid.NewGuid().ToString("n"))).FullName}");
+        var driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin/chromedriver"), options, TimeSpan.FromSeconds(60));
+        driver.Navigate().GoToUrl(new Uri(Address, path));
+        return driver;
+    }
+}
