@@ -3,13 +3,13 @@ using System.Net;
 using System.Net.NetworkInformation;
 using System.Net.Sockets;
 using System.Security.Cryptography;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.Hosting;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Demo;
 using SwiftLedger.Store;
 using SwiftLedger.Web;
-using Microsoft.AspNetCore.Builder;
-using Microsoft.Extensions.Hosting;
 
 namespace SwiftLedger.Cli;
 

@@ -261,7 +261,7 @@ public sealed class HutsGenerator(double scale)
         for (int i = 0; i < count; i++)
         {
             int hut = 1 + _random.Below(Huts);
-            order.Add(++id, hut, Day(Now.AddDays(-_random.Below(800))), _random.Below(20) == 0 ? "open" : "delivered", Math.Round(40 + (_random.Unit() * 400), 1));
+            order.Add(++id, hut, Minute(Now.AddMinutes(-_random.Below(800 * 24 * 60))), _random.Below(20) == 0 ? "open" : "delivered", Math.Round(40 + (_random.Unit() * 400), 1));
             int lines = 2 + _random.Below(8);
             for (int l = 0; l < lines; l++)
             {

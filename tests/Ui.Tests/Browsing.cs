@@ -7,13 +7,17 @@ namespace SwiftLedger.Ui.Tests;
 /// <summary>What a person does and sees, in few words.</summary>
 internal static class Browsing
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(4);
+    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(1), PatienceForVerdicts = TimeSpan.FromMinutes(6);
 
     public static IWebElement See(this IWebDriver driver, By what) => Until(driver, d =>
     {
         IWebElement? found = d.FindElements(what).FirstOrDefault(e => e.Displayed);
         return found;
     });
+
+    /// <summary>Waits until a trial has ended, however slow the machine.</summary>
+    public static IWebElement SeeVerdicts(this IWebDriver driver) => Until(driver, d =>
+        d.FindElements(By.XPath("//p[contains(., 'regressed') and contains(., 'the bill')]")).FirstOrDefault(e => e.Displayed), PatienceForVerdicts);
 
     /// <summary>Waits for a text anywhere on the page.</summary>
     public static void See(this IWebDriver driver, string text) =>
@@ -59,10 +63,10 @@ internal static class Browsing
         return ((IEnumerable<object>)found!).Select(o => o.ToString()!).ToList();
     }
 
-    private static T Until<T>(IWebDriver driver, Func<IWebDriver, T?> found)
+    private static T Until<T>(IWebDriver driver, Func<IWebDriver, T?> found, TimeSpan? patience = null)
         where T : class
     {
-        var wait = new WebDriverWait(driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(100) };
+        var wait = new WebDriverWait(driver, patience ?? Patience) { PollingInterval = TimeSpan.FromMilliseconds(100) };
         wait.IgnoreExceptionTypes(typeof(StaleElementReferenceException), typeof(NoSuchElementException));
         return wait.Until(found)!;
     }

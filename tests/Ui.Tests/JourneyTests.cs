@@ -13,7 +13,7 @@ public sealed class JourneyTests(LedgerFixture ledger) : IClassFixture<LedgerFix
         using IWebDriver browser = ledger.Open("/books/1");
         browser.Press("Tidy up indexes on trail reports");
         browser.Press("Run trial");
-        browser.See(By.XPath("//p[contains(., 'regressed') and contains(., 'the bill')]"));
+        browser.SeeVerdicts();
         IReadOnlyList<string> hurt = browser.FindElements(By.XPath("//tr[td[1][contains(., 'regressed')]]/td[2]//button")).Select(b => b.Text).ToList();
         hurt.ShouldContain("latest_reports 1");
         hurt.ShouldContain("reports_in_week 1");
@@ -81,7 +81,7 @@ public sealed class JourneyTests(LedgerFixture ledger) : IClassFixture<LedgerFix
         browser.See(By.XPath("//h2[.='Trials']"));
 
         browser.PressKeys(Keys.Control + "k");
-        browser.See(By.CssSelector("[cmdk-input]")).SendKeys("trial 1: composite");
+        browser.See(By.CssSelector("[cmdk-input]")).SendKeys("trial 1 composite");
         browser.PressKeys(Keys.Enter);
         browser.See(By.XPath("//tbody//button[contains(., 'arrivals_tonight')]"));
         browser.TabTo(e => e.GetAttribute("id")?.StartsWith("line-", StringComparison.Ordinal) == true);

@@ -21,7 +21,7 @@ const root = createRootRoute({
     <>
       <Top />
       <main className="px-5">
-        <EmptyState title="There is nothing at this address">
+        <EmptyState wholePage title="There is nothing at this address">
           <a className="link" href="/">
             Go to the books
           </a>

@@ -13,6 +13,7 @@ CREATE INDEX booking_created ON booking(created_at);
 CREATE INDEX booking_checked_in ON booking(checked_in_at);
 CREATE INDEX booking_night_booking ON booking_night(booking_id);
 CREATE INDEX booking_night_bunk ON booking_night(bunk_id, night);
+CREATE INDEX supply_order_ordered ON supply_order(ordered_at);
 CREATE INDEX supply_order_line_order ON supply_order_line(order_id);
 CREATE INDEX weather_hut_taken ON weather_reading(hut_id, taken_at);
 CREATE INDEX trail_report_section ON trail_report(section_id);

@@ -49,7 +49,7 @@ CREATE TABLE booking_night (
 CREATE TABLE supply_order (
     id INTEGER PRIMARY KEY,
     hut_id INTEGER NOT NULL REFERENCES hut(id),
-    ordered_on TEXT NOT NULL,
+    ordered_at TEXT NOT NULL,
     state TEXT NOT NULL,
     lift_load_kg REAL NOT NULL
 );

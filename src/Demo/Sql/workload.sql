@@ -116,10 +116,10 @@ FROM booking
 ORDER BY created_at DESC, id DESC
 LIMIT 20 OFFSET :skip;
 
--- name: checked_in_on
--- calls: 60/day
--- bind: day='2026-07-17'
-SELECT count(*), sum(party) FROM booking WHERE date(checked_in_at) = :day;
+-- name: orders_of_day
+-- calls: 600/day
+-- bind: day='2026-07-16'
+SELECT count(*), max(lift_load_kg) FROM supply_order WHERE date(ordered_at) = :day;
 
 -- name: price_on_day
 -- calls: 25000/day
@@ -163,10 +163,9 @@ ORDER BY r.id;
 -- name: supply_of_section
 -- calls: 200/day
 -- bind: section=3
--- bind: section=9
 SELECT h.id, h.name,
        (SELECT count(*) FROM supply_order o WHERE o.hut_id = h.id) AS orders,
-       (SELECT max(o.ordered_on) FROM supply_order o WHERE o.hut_id = h.id) AS latest
+       (SELECT max(o.ordered_at) FROM supply_order o WHERE o.hut_id = h.id) AS latest
 FROM hut h
 WHERE h.section_id = :section
 ORDER BY h.id;

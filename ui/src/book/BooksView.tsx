@@ -13,7 +13,7 @@ export function BooksView() {
         {books.error && <Failure error={books.error} retry={() => books.refetch()} />}
         {books.isPending && <p className="py-8 text-quiet">Reading the ledger.</p>}
         {books.data?.length === 0 && (
-          <EmptyState title="No database has been tested yet">
+          <EmptyState wholePage title="No database has been tested yet">
             <p>
               A book opens with the first trial: name a SQLite file, its statements, and a change. Only copies
               are ever written to.

@@ -2,11 +2,12 @@ import type { ReactNode } from "react";
 import type { Problem } from "../api/client";
 
 /** A state in which there is nothing to show: what is missing, why, and the one next action. */
-export function EmptyState({ title, children }: { title: string; children?: ReactNode }) {
+export function EmptyState(p: { title: string; wholePage?: boolean; children?: ReactNode }) {
+  const Heading = p.wholePage ? "h1" : "h2";
   return (
     <div className="max-w-md py-8">
-      <h2 className="head">{title}</h2>
-      <div className="mt-1 text-quiet">{children}</div>
+      <Heading className="head">{p.title}</Heading>
+      <div className="mt-1 text-quiet">{p.children}</div>
     </div>
   );
 }
@@ -39,23 +40,25 @@ export function Problems({ problems, go }: { problems: Problem[]; go?: (problem:
     return null;
   }
   return (
-    <ul role="alert" className="border-l-2 border-failed pl-3">
-      {problems.slice(0, 12).map((p) => (
-        <li key={`${p.part}:${p.line}:${p.column}:${p.message}`}>
-          {go && p.line ? (
-            <button type="button" className="link font-semibold text-failed" onClick={() => go(p)}>
-              {partNames[p.part]}, line {p.line}, column {p.column}
-            </button>
-          ) : (
-            <span className="font-semibold text-failed">
-              {partNames[p.part]}
-              {p.line ? `, line ${p.line}, column ${p.column}` : ""}
-            </span>
-          )}{" "}
-          {p.message}
-        </li>
-      ))}
-      {problems.length > 12 && <li className="text-quiet">and {problems.length - 12} more</li>}
-    </ul>
+    <div role="alert">
+      <ul className="border-l-2 border-failed pl-3">
+        {problems.slice(0, 12).map((p) => (
+          <li key={`${p.part}:${p.line}:${p.column}:${p.message}`}>
+            {go && p.line ? (
+              <button type="button" className="link font-semibold text-failed" onClick={() => go(p)}>
+                {partNames[p.part]}, line {p.line}, column {p.column}
+              </button>
+            ) : (
+              <span className="font-semibold text-failed">
+                {partNames[p.part]}
+                {p.line ? `, line ${p.line}, column ${p.column}` : ""}
+              </span>
+            )}{" "}
+            {p.message}
+          </li>
+        ))}
+        {problems.length > 12 && <li className="text-quiet">and {problems.length - 12} more</li>}
+      </ul>
+    </div>
   );
 }

@@ -51,6 +51,8 @@ export function SqlEditor({ label, value, onChange, problems, place }: Props) {
         ],
       }),
     });
+    // Long SQL scrolls, and must do so by keyboard too.
+    editor.scrollDOM.tabIndex = 0;
     view.current = editor;
     return () => editor.destroy();
   }, [label]);

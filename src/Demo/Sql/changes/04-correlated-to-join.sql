@@ -4,7 +4,7 @@
 SELECT h.id, h.name, coalesce(o.orders, 0) AS orders, o.latest
 FROM hut h
 LEFT JOIN (
-    SELECT hut_id, count(*) AS orders, max(ordered_on) AS latest FROM supply_order GROUP BY hut_id
+    SELECT hut_id, count(*) AS orders, max(ordered_at) AS latest FROM supply_order GROUP BY hut_id
 ) o ON o.hut_id = h.id
 WHERE h.section_id = :section
 ORDER BY h.id;
