@@ -43,7 +43,6 @@ internal ref struct PatternWriter : IDisposable
         OpenParen,
         CloseParen,
         Glue,
-        SignedNumberNext,
     }
 
     public readonly ReadOnlySpan<char> Folded => _buffer.AsSpan(0, _length);
@@ -68,7 +67,7 @@ internal ref struct PatternWriter : IDisposable
 
             if (pendingSemicolon)
             {
-                Append(";", glued: true);
+                Append(';');
                 _last = Last.Start;
                 pendingSemicolon = false;
             }
@@ -85,23 +84,22 @@ internal ref struct PatternWriter : IDisposable
                 WriteWord(text);
                 break;
             case TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
-                Append("?", glued: _last is Last.OpenParen or Last.Glue or Last.SignedNumberNext);
-                _last = Last.Operand;
+                AppendMark(glued: _last is Last.OpenParen or Last.Glue);
                 break;
             case TokenKind.OpenParen:
                 WriteOpenParen(ref lexer);
                 break;
             case TokenKind.CloseParen:
-                Append(")", glued: true);
+                Append(')');
                 _last = Last.CloseParen;
                 CloseRow();
                 break;
             case TokenKind.Comma:
-                Append(",", glued: true);
+                Append(',');
                 _last = Last.Comma;
                 break;
             case TokenKind.Dot:
-                Append(".", glued: true);
+                Append('.');
                 _last = Last.Glue;
                 break;
             case TokenKind.Operator:
@@ -125,21 +123,34 @@ internal ref struct PatternWriter : IDisposable
         bool glued = _last is Last.OpenParen or Last.Glue;
         if (word.Length is 4 or 5 && _last is not (Last.GrammarOfNull or Last.Glue) && IsLiteralWord(word))
         {
-            Append("?", glued);
-            _last = Last.Operand;
+            AppendMark(glued);
             return;
         }
 
-        Last kind = _last == Last.Glue ? Last.Operand : KindOf(word);
-        int start = Append(word, glued);
-        for (int i = start; i < _length; i++)
+        // Copied, folded and packed in one go: five bits a letter, which twelve letters fit.
+        Reserve(word.Length, glued);
+        Span<char> target = _buffer.AsSpan(_length, word.Length);
+        ulong packed = 0;
+        bool letters = word.Length <= Keywords.Longest;
+        for (int i = 0; i < word.Length; i++)
         {
-            if (_buffer[i] is >= 'A' and <= 'Z')
+            char c = word[i];
+            uint letter = (uint)(c | 0x20) - 'a';
+            if (letter < 26)
             {
-                _buffer[i] |= (char)0x20;
+                c = (char)(letter + 'a');
+                packed = (packed << 5) | (letter + 1);
             }
+            else
+            {
+                letters = false;
+            }
+
+            target[i] = c;
         }
 
+        _length += word.Length;
+        Last kind = _last == Last.Glue || !letters ? Last.Operand : Keywords.Find(packed);
         _last = kind;
         if (kind == Last.Values)
         {
@@ -147,6 +158,13 @@ internal ref struct PatternWriter : IDisposable
             _depth = 0;
             _previousRowStart = -1;
         }
+    }
+
+    private void AppendMark(bool glued)
+    {
+        Reserve(1, glued);
+        _buffer[_length++] = '?';
+        _last = Last.Operand;
     }
 
     private void WriteOpenParen(ref SqlLexer lexer)
@@ -216,8 +234,7 @@ internal ref struct PatternWriter : IDisposable
             SqlLexer ahead = lexer;
             if (ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.Number)
             {
-                Append("?", glued: _last is Last.OpenParen or Last.Glue);
-                _last = Last.Operand;
+                AppendMark(glued: _last is Last.OpenParen or Last.Glue);
                 lexer = ahead;
                 return;
             }
@@ -278,42 +295,31 @@ internal ref struct PatternWriter : IDisposable
     private static bool Same(ReadOnlySpan<char> word, string keyword) =>
         word.Equals(keyword, StringComparison.OrdinalIgnoreCase);
 
-    private static Last KindOf(ReadOnlySpan<char> word)
+    private void Append(ReadOnlySpan<char> text, bool glued)
     {
-        string[] candidates = Keywords.ByLength(word.Length);
-        foreach (string keyword in candidates)
-        {
-            if ((word[0] | 0x20) == keyword[0] && Same(word, keyword))
-            {
-                return keyword switch
-                {
-                    "in" => Last.In,
-                    "values" => Last.Values,
-                    "is" or "not" or "set" or "default" or "distinct" => Last.GrammarOfNull,
-                    _ => Last.Keyword,
-                };
-            }
-        }
-
-        return Last.Operand;
+        Reserve(text.Length, glued);
+        text.CopyTo(_buffer.AsSpan(_length));
+        _length += text.Length;
     }
 
-    private int Append(ReadOnlySpan<char> text, bool glued)
+    private void Append(char c)
     {
-        if (_length + text.Length + 1 > _buffer.Length)
+        Reserve(1, glued: true);
+        _buffer[_length++] = c;
+    }
+
+    /// <summary>Makes room, and writes the space before what comes.</summary>
+    private void Reserve(int length, bool glued)
+    {
+        if (_length + length + 1 > _buffer.Length)
         {
-            Grow(text.Length + 1);
+            Grow(length + 1);
         }
 
         if (!glued && _length > 0)
         {
             _buffer[_length++] = ' ';
         }
-
-        int start = _length;
-        text.CopyTo(_buffer.AsSpan(start));
-        _length += text.Length;
-        return start;
     }
 
     private void Grow(int extra)
@@ -324,28 +330,67 @@ internal ref struct PatternWriter : IDisposable
         _buffer = larger;
     }
 
-    /// <summary>Words after which an operand begins, so that a sign belongs to its number and a parenthesis stands off.</summary>
+    /// <summary>
+    /// Words after which an operand begins, so that a sign belongs to its number and a parenthesis stands off: a table with
+    /// open addressing over packed words.
+    /// </summary>
     private static class Keywords
     {
-        private static readonly string[][] Lengths = Group(
-        [
-            "all", "and", "any", "as", "between", "by", "case", "default", "distinct", "else", "end", "except", "exists",
-            "from", "glob", "group", "having", "ilike", "in", "insert", "intersect", "into", "is", "join", "key", "like",
-            "limit", "materialized", "not", "offset", "on", "or", "order", "over", "partition", "returning", "select",
-            "set", "some", "then", "union", "update", "using", "values", "when", "where", "with",
-        ]);
+        public const int Longest = 12;
 
-        public static string[] ByLength(int length) => length < Lengths.Length ? Lengths[length] : [];
+        private const int Bits = 8;
+        private const ulong Multiplier = 0x9E3779B97F4A7C15;
 
-        private static string[][] Group(string[] words)
+        private static readonly ulong[] Words = new ulong[1 << Bits];
+        private static readonly Last[] Kinds = new Last[1 << Bits];
+
+        static Keywords()
         {
-            var groups = new string[words.Max(w => w.Length) + 1][];
-            for (int i = 0; i < groups.Length; i++)
+            foreach (string word in new[]
             {
-                groups[i] = words.Where(w => w.Length == i).ToArray();
+                "all", "and", "any", "as", "between", "by", "case", "default", "distinct", "else", "end", "except", "exists",
+                "from", "glob", "group", "having", "ilike", "in", "insert", "intersect", "into", "is", "join", "key", "like",
+                "limit", "materialized", "not", "offset", "on", "or", "order", "over", "partition", "returning", "select",
+                "set", "some", "then", "union", "update", "using", "values", "when", "where", "with",
+            })
+            {
+                ulong packed = 0;
+                foreach (char c in word)
+                {
+                    packed = (packed << 5) | (uint)(c - 'a' + 1);
+                }
+
+                int slot = (int)((packed * Multiplier) >> (64 - Bits));
+                while (Words[slot] != 0)
+                {
+                    slot = (slot + 1) & ((1 << Bits) - 1);
+                }
+
+                Words[slot] = packed;
+                Kinds[slot] = word switch
+                {
+                    "in" => Last.In,
+                    "values" => Last.Values,
+                    "is" or "not" or "set" or "default" or "distinct" => Last.GrammarOfNull,
+                    _ => Last.Keyword,
+                };
+            }
+        }
+
+        public static Last Find(ulong packed)
+        {
+            int slot = (int)((packed * Multiplier) >> (64 - Bits));
+            while (Words[slot] != 0)
+            {
+                if (Words[slot] == packed)
+                {
+                    return Kinds[slot];
+                }
+
+                slot = (slot + 1) & ((1 << Bits) - 1);
             }
 
-            return groups;
+            return Last.Operand;
         }
     }
 }

@@ -51,15 +51,24 @@ public ref struct SqlLexer
     /// <summary>Reads the next token that is neither white space nor comment.</summary>
     public bool TryReadSignificant(out Token token)
     {
-        while (TryRead(out token))
+        while (true)
         {
+            // Most of what lies between tokens is a space or two: no token needs to be made of them.
+            while (_at < _text.Length && (_text[_at] is ' ' or '\n'))
+            {
+                _at++;
+            }
+
+            if (!TryRead(out token))
+            {
+                return false;
+            }
+
             if (!token.IsTrivia)
             {
                 return true;
             }
         }
-
-        return false;
     }
 
     /// <summary>Reads the next token of any kind; false at the end of the text.</summary>
