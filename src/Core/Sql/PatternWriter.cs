@@ -78,6 +78,12 @@ internal ref struct PatternWriter : IDisposable
 
     private void WriteToken(ref SqlLexer lexer, Token token, ReadOnlySpan<char> text)
     {
+        if (token.Kind == TokenKind.Word && !_inValues)
+        {
+            WriteWord(text);
+            return;
+        }
+
         switch (token.Kind)
         {
             case TokenKind.Word:
@@ -111,7 +117,8 @@ internal ref struct PatternWriter : IDisposable
                 break;
         }
 
-        if (_inValues && _depth == 0 && token.Kind is not (TokenKind.CloseParen or TokenKind.Comma or TokenKind.OpenParen)
+        if (_inValues && _depth == 0
+            && token.Kind is not (TokenKind.CloseParen or TokenKind.Comma or TokenKind.OpenParen)
             && _last != Last.Values)
         {
             _inValues = false;
@@ -132,7 +139,7 @@ internal ref struct PatternWriter : IDisposable
         Span<char> target = _buffer.AsSpan(_length, word.Length);
         ulong packed = 0;
         bool letters = word.Length <= Keywords.Longest;
-        for (int i = 0; i < word.Length; i++)
+        for (int i = 0; i < word.Length && i < target.Length; i++)
         {
             char c = word[i];
             uint letter = (uint)(c | 0x20) - 'a';

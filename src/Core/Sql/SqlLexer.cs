@@ -51,12 +51,32 @@ public ref struct SqlLexer
     /// <summary>Reads the next token that is neither white space nor comment.</summary>
     public bool TryReadSignificant(out Token token)
     {
+        ReadOnlySpan<char> text = _text;
+        byte[] classes = Classes;
         while (true)
         {
-            // Most of what lies between tokens is a space or two: no token needs to be made of them.
-            while (_at < _text.Length && (_text[_at] is ' ' or '\n'))
+            // Most of what lies between tokens is a space or two, and most tokens are plain words: both are read here without
+            // the detour over all the rules.
+            int at = _at;
+            while ((uint)at < (uint)text.Length && (text[at] is ' ' or '\n'))
             {
-                _at++;
+                at++;
+            }
+
+            int start = _at = at;
+            if ((uint)at < (uint)text.Length && text[at] < (uint)classes.Length && (classes[text[at]] & WordStart) != 0)
+            {
+                do
+                {
+                    at++;
+                }
+                while ((uint)at < (uint)text.Length && text[at] < (uint)classes.Length && (classes[text[at]] & WordPart) != 0);
+                if ((uint)at >= (uint)text.Length || (text[at] is not ('\'' or '&') && text[at] < 128))
+                {
+                    _at = at;
+                    token = new(TokenKind.Word, TokenFlaw.None, start, at - start);
+                    return true;
+                }
             }
 
             if (!TryRead(out token))
