@@ -7,7 +7,7 @@ namespace SwiftLedger.Benchmarks;
 internal static class DecisionBench
 {
     private const int Sessions = 5_000;
-    private const int Resamples = 20_000;
+    private const int Resamples = 3_000;
     private static readonly Band Five = Band.OfTolerance(0.05);
 
     public static Task RunAsync()

@@ -48,6 +48,9 @@ public sealed class HutsGenerator(double scale)
         Run(connection, "PRAGMA page_size = 4096; PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA foreign_keys = OFF; PRAGMA cache_size = -64000;");
         Run(connection, DemoScenario.Resource("schema.sql"));
 
+        // Indexes grow with the data, so that their pages are as full as a busy year leaves them. Built at the end they would be
+        // packed, and every single insert would split a page.
+        Run(connection, DemoScenario.Resource("indexes.sql"));
         WritePlaces(connection);
         int pilotMembers = Members / 10, pilotBookings = Bookings / 10, pilotReadings = Scaled(400_000, 20_000) / 10;
         InTransaction(connection, () =>
@@ -58,11 +61,9 @@ public sealed class HutsGenerator(double scale)
             WriteReports(connection, Scaled(20_000, 2_000) / 10);
             WriteSupplies(connection, Scaled(6_000, 600) / 10);
         });
-        Run(connection, DemoScenario.Resource("indexes.sql"));
         Run(connection, "ANALYZE");
 
-        // Everything below came after the last ANALYZE, into living indexes: their pages are as full as a busy year leaves them.
-        // Indexes built at the end would be packed, and every single insert would split a page.
+        // Everything below came after the last ANALYZE.
         InTransaction(connection, () =>
         {
             WriteMembers(connection, pilotMembers + 1, Members);
