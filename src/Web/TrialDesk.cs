@@ -41,7 +41,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             return false;
         }
 
-        End(trial.Id, TrialStates.Cancelled, "Cancelled before it was measured.", null);
+        End(trial.Id, TrialStates.Cancelled, "It had not begun.", null);
         return true;
     }
 
@@ -111,7 +111,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         }
         catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
         {
-            End(trial.Id, TrialStates.Cancelled, "Cancelled. What had been measured is kept, and the copies are removed.", _running?.Account.Decided());
+            End(trial.Id, TrialStates.Cancelled, "What had been measured is kept, and the copies are removed.", _running?.Account.Decided());
         }
         catch (OperationCanceledException)
         {

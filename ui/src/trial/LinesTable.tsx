@@ -63,7 +63,13 @@ export function LinesTable({ page, head, selected, open }: Props) {
           <Heads sort={sort} setSort={setSort} />
           <tbody ref={body} onKeyDown={(e) => moveAlong(e, rows.length, focused(), go)}>
             {rows.map((l) => (
-              <Row key={l.result.number} line={l} chosen={l.result.number === selected} open={open} />
+              <Row
+                key={l.result.number}
+                line={l}
+                live={page.trial.state === "running" || page.trial.state === "waiting"}
+                chosen={l.result.number === selected}
+                open={open}
+              />
             ))}
           </tbody>
         </table>
@@ -125,7 +131,9 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
   );
 }
 
-function Row({ line, chosen, open }: { line: LineView; chosen: boolean; open: (line: number) => void }) {
+type RowProps = { line: LineView; live: boolean; chosen: boolean; open: (line: number) => void };
+
+function Row({ line, live, chosen, open }: RowProps) {
   const r = line.result;
   const band = 1 + r.tolerancePercent / 100;
   const quiet = r.verdict === "level" || r.verdict === null;
@@ -135,7 +143,7 @@ function Row({ line, chosen, open }: { line: LineView; chosen: boolean; open: (l
         {r.verdict ? (
           <VerdictMark verdict={r.verdict} basis={r.basis} />
         ) : (
-          <span className="text-quiet">{line.state}</span>
+          <span className="text-quiet">{live ? line.state : r.time ? "not settled" : "not measured"}</span>
         )}
       </td>
       <td className="max-w-0 w-full truncate" title={r.message ?? r.binds}>
