@@ -1,213 +1,221 @@
 using System.Buffers;
+using System.Text;
 
 namespace SwiftLedger.Core.Sql;
 
 /// <summary>
-/// Folds a statement into its pattern: literals and parameters become <c>?</c>, literal lists behind IN and in VALUES
+/// Folds a statement into its pattern, as UTF-8: literals and parameters become <c>?</c>, literal lists behind IN and in VALUES
 /// become <c>(...)</c> whatever their length, equal rows of VALUES become one, case is folded outside quotes (ASCII
 /// only, as both engines do), comments and the last semicolon go, and one space stands where a space helps reading.
 /// </summary>
 /// <remarks>
-/// A sign before a number belongs to the number where no operand precedes it. NULL, TRUE and FALSE count as literals,
-/// but not behind IS, NOT, SET or DEFAULT, where they are part of the grammar.
+/// <para>A sign before a number belongs to the number where no operand precedes it. NULL, TRUE and FALSE count as literals,
+/// but not behind IS, NOT, SET or DEFAULT, where they are part of the grammar.</para>
+/// <para>Most statements are spaced as their pattern is. So tokens are not copied one by one: the writer keeps the run of source
+/// characters that are right as they stand but for their case, and copies it when something else has to be written.</para>
 /// </remarks>
 internal ref struct PatternWriter : IDisposable
 {
-    private char[] _buffer;
+    private readonly ReadOnlySpan<char> _sql;
+    private SqlLexer _lexer;
+    private byte[] _buffer;
     private int _length;
+    private int _runStart;
+    private int _runEnd;
+    private int _wordStart;
+    private LastWritten _last;
     private bool _inValues;
     private int _depth;
     private int _rowStart;
     private int _previousRowStart;
     private int _previousRowEnd;
-    private Last _last;
 
-    public PatternWriter(int sizeHint)
+    public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
-        _buffer = ArrayPool<char>.Shared.Rent(Math.Max(64, sizeHint + (sizeHint >> 2) + 16));
-        _previousRowStart = -1;
-        _last = Last.Start;
+        _sql = sql;
+        _lexer = new(sql, dialect);
+        _buffer = ArrayPool<byte>.Shared.Rent(Math.Max(64, sql.Length + (sql.Length >> 2)));
+        _last = LastWritten.Nothing;
     }
 
-    /// <summary>What stands last in the output, as far as the next token cares.</summary>
-    private enum Last : byte
+    /// <summary>Folds the whole text. To be called once.</summary>
+    public ReadOnlySpan<byte> Fold()
     {
-        Start,
-        Operand,
-        Keyword,
-        In,
-        Values,
-        GrammarOfNull,
-        Operator,
-        Comma,
-        OpenParen,
-        CloseParen,
-        Glue,
-    }
+        while (_lexer.TryReadSignificant(out Token token))
+        {
+            if (_last == LastWritten.EndOfStatement)
+            {
+                WriteSemicolonBefore(token.Kind);
+            }
 
-    public readonly ReadOnlySpan<char> Folded => _buffer.AsSpan(0, _length);
+            switch (token.Kind)
+            {
+                case TokenKind.Word when !IsLiteral(token.Start, token.Length):
+                    Extend(token.Start, token.Length, _last.Gap());
+                    _wordStart = token.Start;
+                    _last = _last == LastWritten.Dot ? LastWritten.Operand : LastWritten.Word;
+                    break;
+                case TokenKind.Word or TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
+                    WriteMark(token.Start, token.Length);
+                    break;
+                case TokenKind.Comma:
+                    Extend(token.Start, 1, 0);
+                    _last = LastWritten.Comma;
+                    break;
+                case TokenKind.Dot:
+                    Extend(token.Start, 1, 0);
+                    _last = LastWritten.Dot;
+                    break;
+                case TokenKind.OpenParen:
+                    WriteOpenParen(token.Start);
+                    break;
+                case TokenKind.CloseParen:
+                    Extend(token.Start, 1, 0);
+                    _last = LastWritten.CloseParen;
+                    CloseRow();
+                    break;
+                case TokenKind.Operator:
+                    WriteOperator(token.Start, token.Length);
+                    break;
+                case TokenKind.Semicolon:
+                    StartRunAt(token.End);
+                    _last = _length > 0 ? LastWritten.EndOfStatement : LastWritten.Nothing;
+                    break;
+                default:
+                    WriteAsItStands(token.Start, token.Length);
+                    break;
+            }
+
+            if (_inValues && _depth == 0 && _last is not (LastWritten.OpenParen or LastWritten.CloseParen or LastWritten.Comma))
+            {
+                _inValues = false;
+            }
+        }
+
+        CopyRun();
+        return _buffer.AsSpan(0, _length);
+    }
 
     public void Dispose()
     {
-        ArrayPool<char>.Shared.Return(_buffer);
+        ArrayPool<byte>.Shared.Return(_buffer);
         _buffer = [];
     }
 
-    public void Write(ReadOnlySpan<char> sql, SqlDialect dialect)
+    private void WriteSemicolonBefore(TokenKind next)
     {
-        var lexer = new SqlLexer(sql, dialect);
-        bool pendingSemicolon = false;
-        while (lexer.TryReadSignificant(out Token token))
+        if (next != TokenKind.Semicolon)
         {
-            if (token.Kind == TokenKind.Semicolon)
-            {
-                pendingSemicolon = _length > 0;
-                continue;
-            }
-
-            if (pendingSemicolon)
-            {
-                Append(';');
-                _last = Last.Start;
-                pendingSemicolon = false;
-            }
-
-            WriteToken(ref lexer, token, sql.Slice(token.Start, token.Length));
+            Append(';');
+            _last = LastWritten.Semicolon;
         }
     }
 
-    private void WriteToken(ref SqlLexer lexer, Token token, ReadOnlySpan<char> text)
+    /// <summary>Takes a token into the run where its distance from the last one is right already, else starts a new run with it.</summary>
+    private void Extend(int start, int length, int gap)
     {
-        if (token.Kind == TokenKind.Word && !_inValues)
+        if (start - _runEnd != gap || (gap != 0 && _sql[_runEnd] != ' '))
         {
-            WriteWord(text);
-            return;
+            StartRunAt(start);
+            if (gap != 0)
+            {
+                Append(' ');
+            }
         }
 
-        switch (token.Kind)
-        {
-            case TokenKind.Word:
-                WriteWord(text);
-                break;
-            case TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
-                AppendMark(glued: _last is Last.OpenParen or Last.Glue);
-                break;
-            case TokenKind.OpenParen:
-                WriteOpenParen(ref lexer);
-                break;
-            case TokenKind.CloseParen:
-                Append(')');
-                _last = Last.CloseParen;
-                CloseRow();
-                break;
-            case TokenKind.Comma:
-                Append(',');
-                _last = Last.Comma;
-                break;
-            case TokenKind.Dot:
-                Append('.');
-                _last = Last.Glue;
-                break;
-            case TokenKind.Operator:
-                WriteOperator(ref lexer, text);
-                break;
-            default:
-                Append(text, glued: _last is Last.OpenParen or Last.Glue);
-                _last = Last.Operand;
-                break;
-        }
-
-        if (_inValues && _depth == 0
-            && token.Kind is not (TokenKind.CloseParen or TokenKind.Comma or TokenKind.OpenParen)
-            && _last != Last.Values)
-        {
-            _inValues = false;
-        }
+        _runEnd = start + length;
     }
 
-    private void WriteWord(ReadOnlySpan<char> word)
+    private void StartRunAt(int start)
     {
-        bool glued = _last is Last.OpenParen or Last.Glue;
-        if (word.Length is 4 or 5 && _last is not (Last.GrammarOfNull or Last.Glue) && IsLiteralWord(word))
+        CopyRun();
+        _runStart = _runEnd = start;
+    }
+
+    private void CopyRun()
+    {
+        ReadOnlySpan<char> run = _sql[_runStart.._runEnd];
+        Reserve(run.Length);
+        if (!AsciiText.TryFold(run, _buffer.AsSpan(_length, run.Length)))
         {
-            AppendMark(glued);
+            int start = _length;
+            Append(run);
+            foreach (ref byte b in _buffer.AsSpan(start.._length))
+            {
+                b = (uint)(b - 'A') < 26 ? (byte)(b | 0x20) : b;
+            }
+
             return;
         }
 
-        // Copied, folded and packed in one go: five bits a letter, which twelve letters fit.
-        Reserve(word.Length, glued);
-        Span<char> target = _buffer.AsSpan(_length, word.Length);
-        ulong packed = 0;
-        bool letters = word.Length <= Keywords.Longest;
-        for (int i = 0; i < word.Length && i < target.Length; i++)
-        {
-            char c = word[i];
-            uint letter = (uint)(c | 0x20) - 'a';
-            if (letter < 26)
-            {
-                c = (char)(letter + 'a');
-                packed = (packed << 5) | (letter + 1);
-            }
-            else
-            {
-                letters = false;
-            }
+        _length += run.Length;
+    }
 
-            target[i] = c;
+    private void WriteMark(int start, int length)
+    {
+        int gap = _last.Gap();
+        CopyRun();
+        if (gap != 0)
+        {
+            Append(' ');
         }
 
-        _length += word.Length;
-        Last kind = _last == Last.Glue || !letters ? Last.Operand : Keywords.Find(packed);
-        _last = kind;
-        if (kind == Last.Values)
+        Append('?');
+        _runStart = _runEnd = start + length;
+        _last = LastWritten.Operand;
+    }
+
+    private void WriteAsItStands(int start, int length)
+    {
+        int gap = _last.Gap();
+        StartRunAt(start + length);
+        if (gap != 0)
+        {
+            Append(' ');
+        }
+
+        Append(_sql.Slice(start, length));
+        _last = LastWritten.Operand;
+    }
+
+    private void WriteOpenParen(int start)
+    {
+        Classify();
+        if (_last == LastWritten.Values)
         {
             _inValues = true;
             _depth = 0;
             _previousRowStart = -1;
         }
-    }
 
-    private void AppendMark(bool glued)
-    {
-        Reserve(1, glued);
-        _buffer[_length++] = '?';
-        _last = Last.Operand;
-    }
-
-    private void WriteOpenParen(ref SqlLexer lexer)
-    {
         bool rowOfValues = _inValues && _depth == 0;
-        int before = _length;
-        bool listMayFollow = _last == Last.In || rowOfValues;
-        bool glued = _last is Last.Operand or Last.OpenParen or Last.Glue or Last.Start;
-        if (listMayFollow && TrySkipLiteralList(ref lexer))
+        if ((rowOfValues || _last == LastWritten.In) && TrySkipLiteralList())
         {
-            Append("(...)", glued: false);
-            _last = Last.CloseParen;
+            StartRunAt(_lexer.Position);
+            _rowStart = _length + 1;
+            Append(" (...)");
+            _last = LastWritten.CloseParen;
             if (rowOfValues)
             {
-                _rowStart = StartOf(before);
                 CloseRow();
             }
 
             return;
         }
 
-        Append("(", glued);
-        _last = Last.OpenParen;
-        if (_inValues)
+        // A call's parenthesis stands at its name.
+        int gap = _last is LastWritten.Operand ? 0 : _last.Gap();
+        if (rowOfValues)
         {
-            if (rowOfValues)
-            {
-                _rowStart = StartOf(before);
-            }
-
-            _depth++;
+            CopyRun();
+            _runStart = _runEnd;
+            _rowStart = _length + gap;
         }
-    }
 
-    private readonly int StartOf(int lengthBefore) =>
-        lengthBefore < _length && _buffer[lengthBefore] == ' ' ? lengthBefore + 1 : lengthBefore;
+        Extend(start, 1, gap);
+        _last = LastWritten.OpenParen;
+        _depth++;
+    }
 
     /// <summary>Drops a row of VALUES that reads like the one before it.</summary>
     private void CloseRow()
@@ -223,8 +231,9 @@ internal ref struct PatternWriter : IDisposable
             return;
         }
 
-        if (_previousRowStart >= 0
-            && Folded[_rowStart.._length].SequenceEqual(Folded[_previousRowStart.._previousRowEnd]))
+        StartRunAt(_runEnd);
+        ReadOnlySpan<byte> written = _buffer.AsSpan(0, _length);
+        if (_previousRowStart >= 0 && written[_rowStart..].SequenceEqual(written[_previousRowStart.._previousRowEnd]))
         {
             _length = _previousRowEnd;
             return;
@@ -234,28 +243,51 @@ internal ref struct PatternWriter : IDisposable
         _previousRowEnd = _length;
     }
 
-    private void WriteOperator(ref SqlLexer lexer, ReadOnlySpan<char> text)
+    private void WriteOperator(int start, int length)
     {
-        if (text is "-" or "+" && _last is not (Last.Operand or Last.CloseParen))
+        ReadOnlySpan<char> text = _sql.Slice(start, length);
+        if (length == 1 && text[0] is '-' or '+')
         {
-            SqlLexer ahead = lexer;
-            if (ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.Number)
+            Classify();
+            SqlLexer ahead = _lexer;
+            if (_last is not (LastWritten.Operand or LastWritten.CloseParen)
+                && ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.Number)
             {
-                AppendMark(glued: _last is Last.OpenParen or Last.Glue);
-                lexer = ahead;
+                WriteMark(next.Start, next.Length);
+                _lexer = ahead;
                 return;
             }
         }
 
         bool cast = text is "::";
-        Append(text, glued: cast || _last is Last.OpenParen or Last.Glue);
-        _last = cast ? Last.Glue : Last.Operator;
+        Extend(start, length, cast ? 0 : _last.Gap());
+        _last = cast ? LastWritten.Dot : LastWritten.Operator;
+    }
+
+    /// <summary>Finds out what the last word is, if a word stands last.</summary>
+    private void Classify()
+    {
+        if (_last == LastWritten.Word)
+        {
+            _last = Keywords.Find(_sql[_wordStart.._runEnd]);
+        }
+    }
+
+    private bool IsLiteral(int start, int length)
+    {
+        if (length is not (4 or 5) || (_sql[start] | 0x20) is not ('n' or 't' or 'f') || !Keywords.IsLiteral(_sql.Slice(start, length)))
+        {
+            return false;
+        }
+
+        Classify();
+        return _last is not (LastWritten.GrammarOfNull or LastWritten.Dot);
     }
 
     /// <summary>Whether only literals and parameters, also in nested parentheses, stand up to the closing one.</summary>
-    private static bool TrySkipLiteralList(ref SqlLexer lexer)
+    private bool TrySkipLiteralList()
     {
-        SqlLexer ahead = lexer;
+        SqlLexer ahead = _lexer;
         int depth = 1;
         bool any = false;
         while (ahead.TryReadSignificant(out Token token))
@@ -268,7 +300,7 @@ internal ref struct PatternWriter : IDisposable
                 case TokenKind.CloseParen:
                     if (--depth == 0)
                     {
-                        lexer = any ? ahead : lexer;
+                        _lexer = any ? ahead : _lexer;
                         return any;
                     }
 
@@ -280,7 +312,7 @@ internal ref struct PatternWriter : IDisposable
                     break;
                 case TokenKind.Operator when ahead.IsSign(token):
                     break;
-                case TokenKind.Word when token.Length is 4 or 5 && IsLiteralWord(ahead.TextOf(token)):
+                case TokenKind.Word when Keywords.IsLiteral(ahead.TextOf(token)):
                     any = true;
                     break;
                 default:
@@ -291,113 +323,26 @@ internal ref struct PatternWriter : IDisposable
         return false;
     }
 
-    private static bool IsLiteralWord(ReadOnlySpan<char> word) => (word[0] | 0x20) switch
+    private void Append(ReadOnlySpan<char> text)
     {
-        'n' => Same(word, "null"),
-        't' => Same(word, "true"),
-        'f' => Same(word, "false"),
-        _ => false,
-    };
-
-    private static bool Same(ReadOnlySpan<char> word, string keyword) =>
-        word.Equals(keyword, StringComparison.OrdinalIgnoreCase);
-
-    private void Append(ReadOnlySpan<char> text, bool glued)
-    {
-        Reserve(text.Length, glued);
-        text.CopyTo(_buffer.AsSpan(_length));
-        _length += text.Length;
+        Reserve(Encoding.UTF8.GetMaxByteCount(text.Length));
+        _length += Encoding.UTF8.GetBytes(text, _buffer.AsSpan(_length));
     }
 
-    private void Append(char c)
+    private void Append(char ascii)
     {
-        Reserve(1, glued: true);
-        _buffer[_length++] = c;
+        Reserve(1);
+        _buffer[_length++] = (byte)ascii;
     }
 
-    /// <summary>Makes room, and writes the space before what comes.</summary>
-    private void Reserve(int length, bool glued)
+    private void Reserve(int bytes)
     {
-        if (_length + length + 1 > _buffer.Length)
+        if (_length + bytes > _buffer.Length)
         {
-            Grow(length + 1);
-        }
-
-        if (!glued && _length > 0)
-        {
-            _buffer[_length++] = ' ';
-        }
-    }
-
-    private void Grow(int extra)
-    {
-        char[] larger = ArrayPool<char>.Shared.Rent(Math.Max(_buffer.Length * 2, _length + extra));
-        _buffer.AsSpan(0, _length).CopyTo(larger);
-        ArrayPool<char>.Shared.Return(_buffer);
-        _buffer = larger;
-    }
-
-    /// <summary>
-    /// Words after which an operand begins, so that a sign belongs to its number and a parenthesis stands off: a table with
-    /// open addressing over packed words.
-    /// </summary>
-    private static class Keywords
-    {
-        public const int Longest = 12;
-
-        private const int Bits = 8;
-        private const ulong Multiplier = 0x9E3779B97F4A7C15;
-
-        private static readonly ulong[] Words = new ulong[1 << Bits];
-        private static readonly Last[] Kinds = new Last[1 << Bits];
-
-        static Keywords()
-        {
-            foreach (string word in new[]
-            {
-                "all", "and", "any", "as", "between", "by", "case", "default", "distinct", "else", "end", "except", "exists",
-                "from", "glob", "group", "having", "ilike", "in", "insert", "intersect", "into", "is", "join", "key", "like",
-                "limit", "materialized", "not", "offset", "on", "or", "order", "over", "partition", "returning", "select",
-                "set", "some", "then", "union", "update", "using", "values", "when", "where", "with",
-            })
-            {
-                ulong packed = 0;
-                foreach (char c in word)
-                {
-                    packed = (packed << 5) | (uint)(c - 'a' + 1);
-                }
-
-                int slot = (int)((packed * Multiplier) >> (64 - Bits));
-                while (Words[slot] != 0)
-                {
-                    slot = (slot + 1) & ((1 << Bits) - 1);
-                }
-
-                Words[slot] = packed;
-                Kinds[slot] = word switch
-                {
-                    "in" => Last.In,
-                    "values" => Last.Values,
-                    "is" or "not" or "set" or "default" or "distinct" => Last.GrammarOfNull,
-                    _ => Last.Keyword,
-                };
-            }
-        }
-
-        public static Last Find(ulong packed)
-        {
-            int slot = (int)((packed * Multiplier) >> (64 - Bits));
-            while (Words[slot] != 0)
-            {
-                if (Words[slot] == packed)
-                {
-                    return Kinds[slot];
-                }
-
-                slot = (slot + 1) & ((1 << Bits) - 1);
-            }
-
-            return Last.Operand;
+            byte[] larger = ArrayPool<byte>.Shared.Rent(Math.Max(_buffer.Length * 2, _length + bytes));
+            _buffer.AsSpan(0, _length).CopyTo(larger);
+            ArrayPool<byte>.Shared.Return(_buffer);
+            _buffer = larger;
         }
     }
 }

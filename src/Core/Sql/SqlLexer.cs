@@ -1,4 +1,6 @@
 using System.Buffers;
+using System.Numerics;
+using System.Runtime.CompilerServices;
 
 namespace SwiftLedger.Core.Sql;
 
@@ -13,20 +15,23 @@ namespace SwiftLedger.Core.Sql;
 /// </remarks>
 public ref struct SqlLexer
 {
-    private const byte WordStart = 1, WordPart = 2, Digit = 4, Space = 8, OperatorPart = 16, HexDigit = 32;
-
-    private static readonly byte[] Classes = BuildClasses();
     private static readonly SearchValues<char> LineEnds = SearchValues.Create("\r\n");
 
     private readonly ReadOnlySpan<char> _text;
     private readonly bool _postgres;
     private int _at;
 
+    // Where words stand among the 64 characters from _window on: see AsciiText.WordsAt. A loop over the characters of a word
+    // ends where the processor does not foresee it, which costs more than the loop.
+    private ulong _words;
+    private int _window;
+
     public SqlLexer(ReadOnlySpan<char> text, SqlDialect dialect = SqlDialect.Sqlite)
     {
         _text = text;
         _postgres = dialect == SqlDialect.PostgreSql;
         _at = 0;
+        _window = -64;
     }
 
     /// <summary>All tokens of a text.</summary>
@@ -45,38 +50,60 @@ public ref struct SqlLexer
     /// <summary>The characters of a token that this lexer read.</summary>
     public readonly ReadOnlySpan<char> TextOf(Token token) => _text.Slice(token.Start, token.Length);
 
+    /// <summary>Where the next token is looked for.</summary>
+    internal readonly int Position => _at;
+
     /// <summary>Whether a token is a lone plus or minus.</summary>
     internal readonly bool IsSign(Token token) => token.Length == 1 && _text[token.Start] is '+' or '-';
 
     /// <summary>Reads the next token that is neither white space nor comment.</summary>
     public bool TryReadSignificant(out Token token)
     {
+        // Most of what lies between tokens is a space, and most tokens are plain words and single characters: they are read
+        // here, without the detour over all the rules and without a call.
         ReadOnlySpan<char> text = _text;
-        byte[] classes = Classes;
-        while (true)
+        int at = _at;
+        if ((uint)at < (uint)text.Length && text[at] == ' ')
         {
-            // Most of what lies between tokens is a space or two, and most tokens are plain words: both are read here without
-            // the detour over all the rules.
-            int at = _at;
-            while ((uint)at < (uint)text.Length && (text[at] is ' ' or '\n'))
+            at++;
+        }
+
+        if ((uint)at < (uint)text.Length && text[at] < 128)
+        {
+            TokenKind lone = CharClass.LoneToken(text[at]);
+            if (lone != TokenKind.Whitespace
+                && (lone != TokenKind.Dot || ((uint)(at + 1) < (uint)text.Length && CharClass.Is(text[at + 1], CharClass.WordStart))))
             {
-                at++;
+                _at = at + 1;
+                token = new(lone, TokenFlaw.None, at, 1);
+                return true;
             }
 
-            int start = _at = at;
-            if ((uint)at < (uint)text.Length && text[at] < (uint)classes.Length && (classes[text[at]] & WordStart) != 0)
+            int offset = at - _window;
+            if ((uint)offset < 64 && CharClass.Is(text[at], CharClass.WordStart))
             {
-                do
+                int end = at + BitOperations.TrailingZeroCount(~(_words >> offset));
+                if (end < _window + 64 && ((uint)end >= (uint)text.Length || (text[end] is not ('\'' or '&') && text[end] < 128)))
                 {
-                    at++;
-                }
-                while ((uint)at < (uint)text.Length && text[at] < (uint)classes.Length && (classes[text[at]] & WordPart) != 0);
-                if ((uint)at >= (uint)text.Length || (text[at] is not ('\'' or '&') && text[at] < 128))
-                {
-                    _at = at;
-                    token = new(TokenKind.Word, TokenFlaw.None, start, at - start);
+                    _at = end;
+                    token = new(TokenKind.Word, TokenFlaw.None, at, end - at);
                     return true;
                 }
+            }
+        }
+
+        _at = at;
+        return ReadSignificantByRule(out token);
+    }
+
+    private bool ReadSignificantByRule(out Token token)
+    {
+        while (true)
+        {
+            if ((uint)_at < (uint)_text.Length && (uint)(_at - _window) >= 48 && CharClass.Is(_text[_at], CharClass.WordStart))
+            {
+                _window = _at;
+                _words = AsciiText.WordsAt(_text, _at);
             }
 
             if (!TryRead(out token))
@@ -107,47 +134,26 @@ public ref struct SqlLexer
         return true;
     }
 
-    private static byte[] BuildClasses()
-    {
-        var classes = new byte[128];
-        for (int c = 0; c < 128; c++)
-        {
-            bool letter = char.IsAsciiLetter((char)c) || c == '_';
-            bool digit = char.IsAsciiDigit((char)c);
-            classes[c] = (byte)((letter ? WordStart | WordPart : 0)
-                | (digit ? WordPart | Digit : 0)
-                | (c == '$' ? WordPart : 0)
-                | (c is ' ' or '\t' or '\n' or '\r' or '\f' or '\v' ? Space : 0)
-                | ("+-*/<>=~!@#%^&|`?".Contains((char)c) ? OperatorPart : 0)
-                | (char.IsAsciiHexDigit((char)c) ? HexDigit : 0));
-        }
-
-        return classes;
-    }
-
-    private static bool Is(char c, byte classes) =>
-        c < 128 ? (Classes[c] & classes) != 0 : (classes & (WordStart | WordPart)) != 0 && c != '\uFEFF';
-
     private readonly char Peek(int ahead) => _at + ahead < _text.Length ? _text[_at + ahead] : '\0';
 
     private TokenKind Scan(char first, ref TokenFlaw flaw)
     {
-        if (Is(first, WordStart))
+        if (CharClass.Is(first, CharClass.WordStart))
         {
             return ScanWord(first, ref flaw);
         }
 
-        if (Is(first, Space) || first == '\uFEFF')
+        if (CharClass.Is(first, CharClass.Space) || first == '\uFEFF')
         {
             do
             {
                 _at++;
             }
-            while (_at < _text.Length && (Is(_text[_at], Space) || _text[_at] == '\uFEFF'));
+            while (_at < _text.Length && (CharClass.Is(_text[_at], CharClass.Space) || _text[_at] == '\uFEFF'));
             return TokenKind.Whitespace;
         }
 
-        if (Is(first, Digit))
+        if (CharClass.Is(first, CharClass.Digit))
         {
             return ScanNumber(ref flaw);
         }
@@ -180,12 +186,12 @@ public ref struct SqlLexer
                 return ScanColon();
             case '$':
                 return ScanDollar(ref flaw);
-            case '@' when Is(Peek(1), _postgres ? WordStart : WordPart):
+            case '@' when CharClass.Is(Peek(1), _postgres ? CharClass.WordStart : CharClass.WordPart):
                 return ScanNamedParameter();
             case '?':
                 return ScanQuestionMark();
             default:
-                return _postgres ? ScanPostgresOperator(first, ref flaw) : ScanSqliteOperator(first, ref flaw);
+                return ScanOperator(ref flaw);
         }
     }
 
@@ -235,17 +241,9 @@ public ref struct SqlLexer
 
     private void SkipWordPart()
     {
-        ReadOnlySpan<char> text = _text;
-        byte[] classes = Classes;
         int at = _at;
-        while (at < text.Length)
+        while (at < _text.Length && CharClass.Is(_text[at], CharClass.WordPart))
         {
-            char c = text[at];
-            if (c < (uint)classes.Length ? (classes[c] & WordPart) == 0 : c == '\uFEFF')
-            {
-                break;
-            }
-
             at++;
         }
 
@@ -397,7 +395,7 @@ public ref struct SqlLexer
 
     private TokenKind ScanDot(ref TokenFlaw flaw)
     {
-        if (Is(Peek(1), Digit))
+        if (CharClass.Is(Peek(1), CharClass.Digit))
         {
             return ScanNumber(ref flaw);
         }
@@ -430,14 +428,14 @@ public ref struct SqlLexer
                 SkipDigits();
             }
 
-            if (Peek(0) is 'e' or 'E' && (Is(Peek(1), Digit) || (Peek(1) is '+' or '-' && Is(Peek(2), Digit))))
+            if (Peek(0) is 'e' or 'E' && (CharClass.Is(Peek(1), CharClass.Digit) || (Peek(1) is '+' or '-' && CharClass.Is(Peek(2), CharClass.Digit))))
             {
                 _at += 2;
                 SkipDigits();
             }
         }
 
-        if (_at < _text.Length && Is(_text[_at], WordPart))
+        if (_at < _text.Length && CharClass.Is(_text[_at], CharClass.WordPart))
         {
             // "12abc": both engines refuse letters right behind a number.
             SkipWordPart();
@@ -464,7 +462,7 @@ public ref struct SqlLexer
 
     private void SkipDigits()
     {
-        while (Is(Peek(0), Digit) || (Peek(0) == '_' && Is(Peek(1), Digit)))
+        while (CharClass.Is(Peek(0), CharClass.Digit) || (Peek(0) == '_' && CharClass.Is(Peek(1), CharClass.Digit)))
         {
             _at++;
         }
@@ -478,7 +476,7 @@ public ref struct SqlLexer
             return TokenKind.Operator;
         }
 
-        return Is(Peek(1), WordPart) ? ScanNamedParameter() : Single(TokenKind.Operator);
+        return CharClass.Is(Peek(1), CharClass.WordPart) ? ScanNamedParameter() : Single(TokenKind.Operator);
     }
 
     private TokenKind ScanNamedParameter()
@@ -497,7 +495,7 @@ public ref struct SqlLexer
         }
 
         _at++;
-        while (Is(Peek(0), Digit))
+        while (CharClass.Is(Peek(0), CharClass.Digit))
         {
             _at++;
         }
@@ -509,10 +507,10 @@ public ref struct SqlLexer
     {
         if (_postgres)
         {
-            if (Is(Peek(1), Digit))
+            if (CharClass.Is(Peek(1), CharClass.Digit))
             {
                 _at++;
-                while (Is(Peek(0), Digit))
+                while (CharClass.Is(Peek(0), CharClass.Digit))
                 {
                     _at++;
                 }
@@ -521,7 +519,7 @@ public ref struct SqlLexer
             }
 
             int tag = 1;
-            while (Is(Peek(tag), WordPart) && Peek(tag) != '$')
+            while (CharClass.Is(Peek(tag), CharClass.WordPart) && Peek(tag) != '$')
             {
                 tag++;
             }
@@ -542,7 +540,7 @@ public ref struct SqlLexer
             }
         }
 
-        if (!Is(Peek(1), WordPart))
+        if (!CharClass.Is(Peek(1), CharClass.WordPart))
         {
             return Unknown(ref flaw);
         }
@@ -551,7 +549,7 @@ public ref struct SqlLexer
         SkipWordPart();
 
         // SQLite's "$name" may go on with "::name" and end with "(anything but space)".
-        while (!_postgres && Peek(0) == ':' && Peek(1) == ':' && Is(Peek(2), WordPart))
+        while (!_postgres && Peek(0) == ':' && Peek(1) == ':' && CharClass.Is(Peek(2), CharClass.WordPart))
         {
             _at += 2;
             SkipWordPart();
@@ -560,7 +558,7 @@ public ref struct SqlLexer
         if (!_postgres && Peek(0) == '(')
         {
             int end = _at + 1;
-            while (end < _text.Length && _text[end] != ')' && !Is(_text[end], Space))
+            while (end < _text.Length && _text[end] != ')' && !CharClass.Is(_text[end], CharClass.Space))
             {
                 end++;
             }
@@ -571,63 +569,16 @@ public ref struct SqlLexer
         return TokenKind.Parameter;
     }
 
-    private TokenKind ScanSqliteOperator(char first, ref TokenFlaw flaw)
+    private TokenKind ScanOperator(ref TokenFlaw flaw)
     {
-        char next = Peek(1);
-        int length = first switch
-        {
-            '-' when next == '>' => Peek(2) == '>' ? 3 : 2,
-            '|' when next == '|' => 2,
-            '<' when next is '<' or '=' or '>' => 2,
-            '>' when next is '>' or '=' => 2,
-            '=' when next == '=' => 2,
-            '!' when next == '=' => 2,
-            '+' or '-' or '*' or '/' or '%' or '<' or '>' or '=' or '&' or '|' or '~' => 1,
-            _ => 0,
-        };
+        ReadOnlySpan<char> rest = _text[_at..];
+        int length = _postgres ? Operators.PostgresLength(rest) : Operators.SqliteLength(rest);
         if (length == 0)
         {
             return Unknown(ref flaw);
         }
 
         _at += length;
-        return TokenKind.Operator;
-    }
-
-    /// <summary>The longest run of operator characters, by the manual's two rules about comments and a last + or -.</summary>
-    private TokenKind ScanPostgresOperator(char first, ref TokenFlaw flaw)
-    {
-        if (first is '[' or ']')
-        {
-            return Single(TokenKind.Operator);
-        }
-
-        if (!Is(first, OperatorPart))
-        {
-            return Unknown(ref flaw);
-        }
-
-        int end = _at;
-        bool mayEndInSign = false;
-        while (end < _text.Length && Is(_text[end], OperatorPart))
-        {
-            char c = _text[end];
-            char next = end + 1 < _text.Length ? _text[end + 1] : '\0';
-            if ((c == '-' && next == '-') || (c == '/' && next == '*'))
-            {
-                break;
-            }
-
-            mayEndInSign |= "~!@#%^&|`?".Contains(c);
-            end++;
-        }
-
-        while (!mayEndInSign && end - _at > 1 && _text[end - 1] is '+' or '-')
-        {
-            end--;
-        }
-
-        _at = end;
         return TokenKind.Operator;
     }
 }

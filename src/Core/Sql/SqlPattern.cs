@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Globalization;
 using System.IO.Hashing;
 using System.Text;
@@ -13,32 +12,17 @@ public sealed record SqlPattern(string Text, ulong Hash)
     /// <summary>The hash as 16 hexadecimal digits: the pattern's name.</summary>
     public string Name => Hash.ToString("x16", CultureInfo.InvariantCulture);
 
-    public static SqlPattern Of(string sql, SqlDialect dialect = SqlDialect.Sqlite)
+    public static SqlPattern Of(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
     {
-        using var writer = new PatternWriter(sql.Length);
-        writer.Write(sql, dialect);
-        return new(writer.Folded.ToString(), HashOfFolded(writer.Folded));
+        using var writer = new PatternWriter(sql, dialect);
+        ReadOnlySpan<byte> folded = writer.Fold();
+        return new(Encoding.UTF8.GetString(folded), XxHash3.HashToUInt64(folded));
     }
 
     /// <summary>The hash alone, without keeping the text: for reading large captures.</summary>
     public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
     {
-        using var writer = new PatternWriter(sql.Length);
-        writer.Write(sql, dialect);
-        return HashOfFolded(writer.Folded);
-    }
-
-    private static ulong HashOfFolded(ReadOnlySpan<char> folded)
-    {
-        byte[] bytes = ArrayPool<byte>.Shared.Rent(Encoding.UTF8.GetMaxByteCount(folded.Length));
-        try
-        {
-            int count = Encoding.UTF8.GetBytes(folded, bytes);
-            return XxHash3.HashToUInt64(bytes.AsSpan(0, count));
-        }
-        finally
-        {
-            ArrayPool<byte>.Shared.Return(bytes);
-        }
+        using var writer = new PatternWriter(sql, dialect);
+        return XxHash3.HashToUInt64(writer.Fold());
     }
 }
