@@ -12,7 +12,7 @@ internal sealed class LineMeasuring : IDisposable
     private const double WarmUpMicroseconds = 1_000_000;
     private const int LeastWarmUp = 3, MostWarmUp = 20;
     private const double WarmWithin = 0.10;
-    private const int MostTakenAway = 100;
+    private const int MostTakenAway = 200;
 
     private readonly ISubjectCopy[] _copies;
     private readonly IPreparedCase[] _cases;
@@ -77,7 +77,7 @@ internal sealed class LineMeasuring : IDisposable
     {
         int judged = _blocks.Count(b => !b.LeftOut);
         int lost = _blocks.Count - judged;
-        if (lost >= MostTakenAway && lost > judged)
+        if (lost >= MostTakenAway && lost > 2 * judged)
         {
             End = LineEnd.TakenAway;
         }
@@ -146,13 +146,13 @@ internal sealed class LineMeasuring : IDisposable
     {
         double at = clock.Elapsed.TotalSeconds;
         bool beforeFirst = _random.Coin();
-        double stolen = _stolen.Milliseconds();
+        _stolen.Mark();
         long switches = Machine.OfThisThread().InvoluntarySwitches;
         int first = beforeFirst ? 0 : 1;
         Timing x = MeasureBatch(first);
         Timing y = MeasureBatch(1 - first);
         (Timing before, Timing after) = beforeFirst ? (x, y) : (y, x);
-        double lost = _stolen.Milliseconds() - stolen;
+        double lost = _stolen.SinceMark();
         double elapsed = clock.Elapsed.TotalSeconds - at;
         return new(at, beforeFirst, before.Microseconds, after.Microseconds, before.CpuMicroseconds, after.CpuMicroseconds,
             (int)(Machine.OfThisThread().InvoluntarySwitches - switches), lost, Block.IsTakenAway(lost, elapsed * 1000));

@@ -1,3 +1,4 @@
+using System.Buffers.Text;
 using System.Globalization;
 using System.Runtime.InteropServices;
 
@@ -60,72 +61,88 @@ internal static partial class Machine
     [LibraryImport("libc", EntryPoint = "getrusage")]
     private static unsafe partial int GetRusage(int who, long* usage);
 
+    [LibraryImport("libc", EntryPoint = "sched_getcpu")]
+    private static partial int GetCore();
+
     /// <param name="InvoluntarySwitches">How often the kernel took the core away.</param>
     internal readonly record struct ThreadUsage(long InvoluntarySwitches);
 
-    /// <summary>Reads the stolen time of /proc/stat without allocating.</summary>
+    /// <summary>Time that the hypervisor took from this machine, by /proc/stat, read without allocating.</summary>
     internal sealed class StolenTime : IDisposable
     {
-        private readonly FileStream _stat = new("/proc/stat", FileMode.Open, FileAccess.Read, FileShare.ReadWrite, bufferSize: 0);
-        private readonly byte[] _buffer = new byte[256];
+        private const int BytesALine = 160, StealField = 8;
+        private const double MillisecondsATick = 10;
 
-        /// <summary>Since the machine started, all cores, in milliseconds; the kernel counts in hundredths of a second.</summary>
+        private readonly FileStream _stat = new("/proc/stat", FileMode.Open, FileAccess.Read, FileShare.ReadWrite, bufferSize: 0);
+        private readonly byte[] _buffer = new byte[BytesALine * (Environment.ProcessorCount + 64)];
+
+        // Index 0 is the sum of all cores, core n stands at n + 1, as in the file.
+        private readonly double[] _now;
+        private readonly double[] _marked;
+        private int _markedCore;
+
+        public StolenTime()
+        {
+            int cores = File.ReadLines("/proc/stat").Count(l => l.StartsWith("cpu", StringComparison.Ordinal));
+            _now = new double[cores];
+            _marked = new double[cores];
+            Mark();
+        }
+
+        /// <summary>Since the machine started, all cores; the kernel counts in hundredths of a second.</summary>
         public double Milliseconds()
         {
-            _stat.Position = 0;
-            int read = _stat.Read(_buffer, 0, _buffer.Length);
-            ReadOnlySpan<byte> line = _buffer.AsSpan(0, read);
-            int end = line.IndexOf((byte)'\n');
-            line = end < 0 ? line : line[..end];
+            Read(_now);
+            return _now[0];
+        }
 
-            // cpu user nice system idle iowait irq softirq steal ...
-            int field = 0;
-            foreach (Range range in Ascii(line))
-            {
-                if (field++ == 8)
-                {
-                    return System.Buffers.Text.Utf8Parser.TryParse(line[range], out long ticks, out _) ? ticks * 10.0 : 0;
-                }
-            }
+        /// <summary>Begins a span of time for <see cref="SinceMark"/>.</summary>
+        public void Mark()
+        {
+            Read(_marked);
+            _markedCore = GetCore();
+        }
 
-            return 0;
+        /// <summary>Milliseconds taken since the mark from the core on which the calling thread runs; if it moved, from the worse of the two.</summary>
+        public double SinceMark()
+        {
+            Read(_now);
+            return Math.Max(Taken(_markedCore), Taken(GetCore()));
         }
 
         public void Dispose() => _stat.Dispose();
 
-        private static FieldEnumerator Ascii(ReadOnlySpan<byte> line) => new(line);
+        private double Taken(int core) =>
+            core >= 0 && core + 1 < _now.Length ? _now[core + 1] - _marked[core + 1] : _now[0] - _marked[0];
 
-        private ref struct FieldEnumerator(ReadOnlySpan<byte> line)
+        /// <summary>Lines read "cpu user nice system idle iowait irq softirq steal ...", then "cpu0 ..." and so on.</summary>
+        private void Read(double[] milliseconds)
         {
-            private readonly ReadOnlySpan<byte> _line = line;
-            private int _at;
-            private Range _current;
-
-            public readonly Range Current => _current;
-
-            public readonly FieldEnumerator GetEnumerator() => this;
-
-            public bool MoveNext()
+            _stat.Position = 0;
+            ReadOnlySpan<byte> rest = _buffer.AsSpan(0, _stat.Read(_buffer, 0, _buffer.Length));
+            for (int i = 0; i < milliseconds.Length; i++)
             {
-                while (_at < _line.Length && _line[_at] == ' ')
-                {
-                    _at++;
-                }
-
-                if (_at >= _line.Length)
-                {
-                    return false;
-                }
-
-                int start = _at;
-                while (_at < _line.Length && _line[_at] != ' ')
-                {
-                    _at++;
-                }
-
-                _current = start.._at;
-                return true;
+                int end = rest.IndexOf((byte)'\n');
+                milliseconds[i] = TicksIn(end < 0 ? rest : rest[..end]) * MillisecondsATick;
+                rest = end < 0 ? [] : rest[(end + 1)..];
             }
+        }
+
+        private static long TicksIn(ReadOnlySpan<byte> line)
+        {
+            int field = 0;
+            while (!line.IsEmpty)
+            {
+                int end = line.IndexOf((byte)' ');
+                ReadOnlySpan<byte> value = end < 0 ? line : line[..end];
+                line = end < 0 ? [] : line[(end + 1)..];
+                if (!value.IsEmpty && field++ == StealField)
+                {
+                    return Utf8Parser.TryParse(value, out long ticks, out _) ? ticks : 0;
+                }
+            }
+
+            return 0;
         }
     }
 }

@@ -8,7 +8,7 @@ namespace SwiftLedger.Core.Measuring;
 /// <param name="BeforeCpuMicroseconds">CPU time of the measuring thread per execution.</param>
 /// <param name="AfterCpuMicroseconds">CPU time of the measuring thread per execution.</param>
 /// <param name="InvoluntarySwitches">How often the kernel took the thread off its core during the block.</param>
-/// <param name="StolenMilliseconds">CPU time that the hypervisor took from this machine, all cores, where the system tells.</param>
+/// <param name="StolenMilliseconds">CPU time that the hypervisor took from the core that measured, where the system tells.</param>
 /// <param name="LeftOut">Whether the block is left out by the rule of <see cref="IsTakenAway"/>.</param>
 public sealed record Block(
     double AtSeconds,
@@ -26,8 +26,8 @@ public sealed record Block(
     public double LogRatio => Math.Log(AfterMicroseconds / BeforeMicroseconds);
 
     /// <summary>
-    /// The one rule by which a block is left out: while it ran, the machine lost at least a tenth of the block's elapsed
-    /// time to its hypervisor. The rule does not know the sides, so it cannot favour one.
+    /// The one rule by which a block is left out: while it ran, its core lost at least a tenth of the block's elapsed time to
+    /// the hypervisor. The rule does not know the sides, so it cannot favour one.
     /// </summary>
     public static bool IsTakenAway(double stolenMilliseconds, double elapsedMilliseconds) =>
         stolenMilliseconds > 0 && stolenMilliseconds >= elapsedMilliseconds / 10;

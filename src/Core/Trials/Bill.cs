@@ -20,6 +20,7 @@ public sealed record NotBilled(int Line, string Statement, string Case, string R
 /// <param name="Seconds">Database-seconds a day.</param>
 /// <param name="BeforeInterval">95 % interval of the before side's total, by bootstrap over blocks.</param>
 /// <param name="AfterInterval">95 % interval of the after side's total.</param>
+/// <param name="ChangeInterval">95 % interval of after - before: the same blocks are drawn for both sides, so what moved both cancels.</param>
 /// <param name="Pages">Pages touched in a day.</param>
 /// <param name="Rows">Rows returned or changed in a day.</param>
 /// <param name="Items">Largest change first.</param>
@@ -28,6 +29,7 @@ public sealed record Bill(
     PerDay Seconds,
     (double Low, double High) BeforeInterval,
     (double Low, double High) AfterInterval,
+    (double Low, double High) ChangeInterval,
     PerDay Pages,
     PerDay Rows,
     IReadOnlyList<BillItem> Items,
@@ -68,6 +70,7 @@ public sealed record Bill(
         return new(total,
             beforeSums is null ? (0, 0) : Bootstrap.Interval(beforeSums),
             afterSums is null ? (0, 0) : Bootstrap.Interval(afterSums),
+            beforeSums is null ? (0, 0) : Bootstrap.Interval(afterSums!.Zip(beforeSums, (a, b) => a - b).ToArray()),
             new(pagesBefore, pagesAfter), new(rowsBefore, rowsAfter),
             items.Select((item, i) => item with { ShareOfChange = shares[i] })
                 .OrderByDescending(i => Math.Abs(i.Seconds.Change)).ToList(),

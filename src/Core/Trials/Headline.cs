@@ -24,14 +24,17 @@ public static class Headline
             parts.Add($"{open} not measured");
         }
 
-        return string.Join(", ", parts) + (bill.Items.Count > 0 ? "; " + OfBill(bill.Seconds) : "");
+        return string.Join(", ", parts) + (bill.Items.Count > 0 ? "; " + OfBill(lines, bill) : "");
     }
 
-    private static string OfBill(PerDay seconds)
+    /// <summary>A bill is said to move only where some line did, and by more than its own scatter.</summary>
+    private static string OfBill(IReadOnlyList<Line> lines, Bill bill)
     {
-        string before = Figures.Three(seconds.Before), after = Figures.Three(seconds.After);
+        string before = Figures.Three(bill.Seconds.Before), after = Figures.Three(bill.Seconds.After);
+        bool scatter = bill.ChangeInterval.Low <= 0 && bill.ChangeInterval.High >= 0;
         string moves = before == after ? $"stays at {before}"
-            : seconds.Change < 0 ? $"falls from {before} to {after}" : $"rises from {before} to {after}";
+            : scatter || lines.All(l => l.Decision is null or { Verdict: Verdict.Level }) ? $"stays near {before}"
+            : bill.Seconds.Change < 0 ? $"falls from {before} to {after}" : $"rises from {before} to {after}";
         return $"the bill {moves} database-seconds a day";
     }
 }

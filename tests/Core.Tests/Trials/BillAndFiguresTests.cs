@@ -1,4 +1,5 @@
 using Shouldly;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using Xunit;
@@ -34,6 +35,28 @@ public class BillAndFiguresTests
     {
         Line[] lines = [Decided(Make.Evidence(1_000, 2_000, calls: 864_000)), Decided(Make.Evidence(calls: 0))];
         Headline.Of(lines, Bill.Of(lines, 1)).ShouldBe("1 of 2 regressed, 1 level; the bill rises from 864 to 1\u2009729 database-seconds a day");
+    }
+
+    [Fact]
+    public void A_bill_whose_lines_are_all_level_is_not_said_to_move()
+    {
+        Line[] lines = [Decided(Make.Evidence(1_000, 1_013, calls: 864_000))];
+        Bill bill = Bill.Of(lines, 1);
+        bill.ChangeInterval.Low.ShouldBeGreaterThan(0);
+        Headline.Of(lines, bill).ShouldEndWith("the bill stays near 864 database-seconds a day");
+    }
+
+    [Fact]
+    public void What_moves_both_sides_alike_does_not_widen_the_interval_of_the_change()
+    {
+        // Every block twice as slow as the one before the last, on both sides: the totals scatter, their difference does not.
+        Line line = Decided(Make.Evidence(calls: 86_400) with
+        {
+            Blocks = [.. Enumerable.Range(0, 40).Select(i => new Block(i, true, 1_000 * (1 + (i % 2)), (1_000 * (1 + (i % 2))) + 100, 1, 1, 0, 0, false))],
+        });
+        Bill bill = Bill.Of([line], 1);
+        (bill.AfterInterval.High - bill.AfterInterval.Low).ShouldBeGreaterThan(10);
+        (bill.ChangeInterval.High - bill.ChangeInterval.Low).ShouldBeLessThan(1e-6);
     }
 
     // Common practice, no source: 2,000 us against 500 us is "4.00x cheaper".
