@@ -40,11 +40,16 @@ public sealed class LedgerDatabase
         return scripts;
     }
 
+    /// <summary>
+    /// Foreign keys are off while tables are rebuilt, and checked before anything is committed: SQLite's manual, "ALTER TABLE",
+    /// section 7.
+    /// </summary>
     private void Migrate()
     {
         SortedDictionary<int, string> scripts = Migrations();
         using SqliteConnection connection = Open();
         connection.Execute("PRAGMA journal_mode = WAL");
+        connection.Execute("PRAGMA foreign_keys = OFF");
         using SqliteTransaction transaction = connection.BeginTransaction();
         int version = connection.ExecuteScalar<int>("PRAGMA user_version", transaction: transaction);
         if (version > scripts.Keys.Last())
@@ -59,6 +64,12 @@ public sealed class LedgerDatabase
             connection.Execute(string.Create(CultureInfo.InvariantCulture, $"PRAGMA user_version = {number}"), transaction: transaction);
         }
 
+        if (connection.Query("PRAGMA foreign_key_check", transaction: transaction).Any())
+        {
+            throw new InvalidOperationException("The ledger could not be brought to this version: rows would refer to nothing. It was left as it was.");
+        }
+
         transaction.Commit();
+        connection.Execute("PRAGMA foreign_keys = ON");
     }
 }

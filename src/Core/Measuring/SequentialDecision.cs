@@ -23,4 +23,11 @@ public static class SequentialDecision
 
     public static bool NeedsConfirmation(PairedComparison comparison) =>
         comparison.Standing is Standing.Above or Standing.Below && Math.Abs(comparison.LogRatio) < ConfirmBelow;
+
+    /// <summary>
+    /// Whether a line stayed undecided although its interval is narrow: then it is not noise that hides the answer, but an
+    /// offset near the band's edge, which may be the copies' own. Other copies will tell.
+    /// </summary>
+    public static bool MayBeTheCopies(PairedComparison comparison, Band band) =>
+        comparison.Standing == Standing.Undecided && comparison.High - comparison.Low < (band.High - band.Low) / 2;
 }

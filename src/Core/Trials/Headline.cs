@@ -27,13 +27,15 @@ public static class Headline
         return string.Join(", ", parts) + (bill.Items.Count > 0 ? "; " + OfBill(lines, bill) : "");
     }
 
-    /// <summary>A bill is said to move only where some line did, and by more than its own scatter.</summary>
+    /// <summary>A bill is said to move where some line did, or where it moved by more than any single line may and still be level.</summary>
     private static string OfBill(IReadOnlyList<Line> lines, Bill bill)
     {
         string before = Figures.Three(bill.Seconds.Before), after = Figures.Three(bill.Seconds.After);
         bool scatter = bill.ChangeInterval.Low <= 0 && bill.ChangeInterval.High >= 0;
+        bool inBand = lines.All(l => l.Decision is not { Verdict: Verdict.Regressed or Verdict.Improved })
+            && lines.Max(l => l.Evidence.Brief.Tolerance) >= Math.Abs((bill.Seconds.After / bill.Seconds.Before) - 1);
         string moves = before == after ? $"stays at {before}"
-            : scatter || lines.All(l => l.Decision is null or { Verdict: Verdict.Level }) ? $"stays near {before}"
+            : scatter || inBand ? $"stays near {before}"
             : bill.Seconds.Change < 0 ? $"falls from {before} to {after}" : $"rises from {before} to {after}";
         return $"the bill {moves} database-seconds a day";
     }

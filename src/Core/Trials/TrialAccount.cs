@@ -49,11 +49,12 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
         _ => throw new ArgumentOutOfRangeException(nameof(happened), happened, "An event of another version."),
     };
 
-    /// <summary>The lines whose difference is so small that it must be measured again on fresh copies.</summary>
+    /// <summary>The lines to measure again on fresh copies: those whose difference is small, and those that only an offset of the copies may hide.</summary>
     public IReadOnlyList<int> ToConfirm => Lines
         .Where(l => l.Evidence is { End: LineEnd.Looked, BeforeFailure: null, AfterFailure: null, ConfirmingBlocks.Count: 0 }
             && !(l.Brief.Rewritten && l.Evidence.SameRows == false)
-            && l.Evidence.Comparison is { } c && SequentialDecision.NeedsConfirmation(c))
+            && l.Evidence.Comparison is { } c
+            && (SequentialDecision.NeedsConfirmation(c) || SequentialDecision.MayBeTheCopies(c, l.Evidence.Band)))
         .Select(l => l.Number).ToList();
 
     /// <summary>Opens the second session.</summary>

@@ -91,7 +91,10 @@ public static class VerdictRule
 
         if (first.Standing == Standing.Undecided)
         {
-            return new(Verdict.Unsettled, Basis.Time, WhyUndecided(e, first), notices);
+            return e.Confirmation is { Standing: Standing.Inside } other
+                ? new(Verdict.Level, Basis.Time,
+                    $"The first copies could not tell ({Figures.Ratio(first.Ratio)}, at the band's edge); a second session on fresh copies could ({Figures.Ratio(other.Ratio)}).", notices)
+                : new(Verdict.Unsettled, Basis.Time, WhyUndecided(e, first), notices);
         }
 
         if (first.Standing == Standing.Inside)

@@ -1,4 +1,5 @@
 using Shouldly;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
 using Xunit;
 
@@ -31,6 +32,19 @@ public class VerdictRuleTests
         VerdictRule.Decide(Make.Evidence(afterUs: 1_120, confirmUs: 1_110)).Verdict.ShouldBe(Verdict.Regressed);
         VerdictRule.Decide(Make.Evidence(afterUs: 1_120, confirmUs: 1_000)).Verdict.ShouldBe(Verdict.Unsettled);
         VerdictRule.Decide(Make.Evidence(afterUs: 1_120)).Verdict.ShouldBe(Verdict.Unsettled);
+    }
+
+    [Fact]
+    public void An_offset_at_the_edge_of_the_band_is_level_when_other_copies_say_so_and_never_worse()
+    {
+        LineEvidence edge = Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02);
+        SequentialDecision.MayBeTheCopies(edge.Comparison!, edge.Band).ShouldBeTrue();
+        VerdictRule.Decide(edge).Verdict.ShouldBe(Verdict.Unsettled);
+        VerdictRule.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02, confirmUs: 1_002)).Verdict.ShouldBe(Verdict.Level);
+        VerdictRule.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02, confirmUs: 1_120)).Verdict.ShouldBe(Verdict.Unsettled);
+
+        LineEvidence noisy = Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.9);
+        SequentialDecision.MayBeTheCopies(noisy.Comparison!, noisy.Band).ShouldBeFalse();
     }
 
     [Fact]

@@ -1,0 +1,186 @@
+using System.IO.Hashing;
+using System.Runtime.InteropServices;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>Where a cell belongs: pattern, source and the minute.</summary>
+/// <param name="Pattern">The pattern's hash; <see cref="CaptureFold.EverythingElse"/> for what is not kept apart.</param>
+public readonly record struct CellKey(ulong Pattern, string Source, int Minute);
+
+/// <summary>A pattern met for the first time in this fold.</summary>
+/// <param name="Kind">Its first keyword in lower case.</param>
+/// <param name="Tables">Names behind FROM, JOIN, INTO, UPDATE and the like, in order of first use.</param>
+public sealed record FoundPattern(ulong Hash, string Text, string Kind, IReadOnlyList<string> Tables);
+
+/// <summary>How often a tag's value stood on a pattern's statements.</summary>
+public readonly record struct TagKey(ulong Pattern, string Source, string Key, string Value);
+
+/// <summary>How often statements failed with a code.</summary>
+public readonly record struct ErrorKey(ulong Pattern, string Source, int Hour, string SqlState);
+
+/// <summary>A statement that alters the schema.</summary>
+public sealed record SchemaStatement(DateTime At, string Source, string Sql);
+
+/// <summary>Lines that were not understood for the same reason.</summary>
+public sealed record Rejection(string Reason, long Count, long FirstLine);
+
+/// <summary>What a stretch of a capture came to.</summary>
+public sealed record FoldedBatch(
+    IReadOnlyList<FoundPattern> Patterns,
+    IReadOnlyDictionary<CellKey, Cell> Cells,
+    IReadOnlyList<CapturedSample> Samples,
+    IReadOnlyDictionary<TagKey, long> Tags,
+    IReadOnlyDictionary<ErrorKey, long> Errors,
+    IReadOnlyList<SchemaStatement> SchemaStatements,
+    IReadOnlyList<Rejection> Rejections,
+    long Statements);
+
+/// <summary>
+/// Folds observed statements into patterns, minute by minute, in bounded memory: what has piled up is drained from time to time
+/// and stored by whoever reads the capture.
+/// </summary>
+/// <param name="source">The source of statements that do not name their own.</param>
+/// <param name="mostPatterns">New patterns beyond this many count as everything else.</param>
+/// <param name="known">Hashes of the patterns that the book has.</param>
+public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatterns, IEnumerable<ulong> known) : ICaptureSink
+{
+    /// <summary>The hash under which everything is summed that is not kept apart.</summary>
+    public const ulong EverythingElse = 0;
+
+    private const int MostTexts = 1 << 15, LongestCachedText = 16_384, MostTagValues = 20_000, MostTagLength = 200, LongestPattern = 65_536;
+
+    // What was seen in exactly these words before needs no lexing. Bounded: emptied when full.
+    private readonly Dictionary<UInt128, ulong> _texts = [];
+    private readonly Dictionary<ulong, PatternSamples> _patterns = known.ToDictionary(h => h, _ => new PatternSamples());
+    private readonly Dictionary<string, string>.AlternateLookup<ReadOnlySpan<char>> _sources =
+        new Dictionary<string, string>(StringComparer.Ordinal).GetAlternateLookup<ReadOnlySpan<char>>();
+    private readonly Dictionary<string, (long Count, long First)> _rejections = new(StringComparer.Ordinal);
+    private Dictionary<CellKey, Cell> _cells = [];
+    private List<FoundPattern> _found = [];
+    private List<CapturedSample> _samples = [];
+    private Dictionary<TagKey, long> _tags = [];
+    private Dictionary<ErrorKey, long> _errors = [];
+    private List<SchemaStatement> _schema = [];
+    private long _statements;
+
+    /// <summary>Cells and samples that wait to be drained: what memory goes by.</summary>
+    public int Waiting => _cells.Count + _samples.Count;
+
+    /// <summary>Statements of patterns beyond the limit so far.</summary>
+    public long NotKeptApart { get; private set; }
+
+    public void Observe(in Observation observation)
+    {
+        _statements++;
+        string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
+        ulong pattern = PatternOf(observation.Sql);
+        int minute = Stretches.MinuteOf(observation.At);
+        ref Cell? cell = ref CollectionsMarshal.GetValueRefOrAddDefault(_cells, new(pattern, from, minute), out _);
+        (cell ??= new()).Count(observation);
+
+        Dictionary<string, string>? tags = CommentTags.MayHold(observation.Sql) ? CommentTags.Read(observation.Sql) : null;
+        CountTags(pattern, from, tags);
+        if (observation.Failed)
+        {
+            Increase(_errors, new(pattern, from, Stretch.Hour.StartOf(minute), observation.SqlState.ToString()));
+        }
+
+        if (pattern != EverythingElse && _patterns[pattern].Wants(observation, from) is { } place)
+        {
+            _samples.Add(CapturedSample.Of(observation, pattern, from, place, tags));
+        }
+
+        if (SchemaWords.Alters(observation.Sql) && !observation.Failed)
+        {
+            _schema.Add(new(observation.At, from, observation.Sql.ToString()));
+        }
+    }
+
+    public void Reject(long line, string reason)
+    {
+        ref (long Count, long First) rejected = ref CollectionsMarshal.GetValueRefOrAddDefault(_rejections, reason, out bool known);
+        rejected = (rejected.Count + 1, known ? rejected.First : line);
+    }
+
+    /// <summary>Hands over what has piled up and begins anew; what patterns are known, and which samples are kept, stays.</summary>
+    public FoldedBatch Drain()
+    {
+        var batch = new FoldedBatch(_found, _cells, _samples, _tags, _errors, _schema,
+            _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements);
+        (_found, _cells, _samples, _tags, _errors, _schema) = ([], [], [], [], [], []);
+        _rejections.Clear();
+        _statements = 0;
+        return batch;
+    }
+
+    private static void Increase<TKey>(Dictionary<TKey, long> counts, TKey key)
+        where TKey : notnull => CollectionsMarshal.GetValueRefOrAddDefault(counts, key, out _)++;
+
+    private ulong PatternOf(ReadOnlySpan<char> sql)
+    {
+        // 128 bits, so that two texts never pass for one.
+        UInt128 text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql)) : 0;
+        if (text != 0 && _texts.TryGetValue(text, out ulong known))
+        {
+            NotKeptApart += known == EverythingElse ? 1 : 0;
+            return known;
+        }
+
+        ulong hash = SqlPattern.HashOf(sql, dialect);
+        hash = hash == EverythingElse ? 1 : hash;
+        if (!_patterns.ContainsKey(hash))
+        {
+            hash = TryKeepApart(sql, hash) ? hash : EverythingElse;
+        }
+
+        if (text != 0)
+        {
+            if (_texts.Count >= MostTexts)
+            {
+                _texts.Clear();
+            }
+
+            _texts[text] = hash;
+        }
+
+        NotKeptApart += hash == EverythingElse ? 1 : 0;
+        return hash;
+    }
+
+    private bool TryKeepApart(ReadOnlySpan<char> sql, ulong hash)
+    {
+        if (_patterns.Count >= mostPatterns)
+        {
+            return false;
+        }
+
+        string text = SqlPattern.Of(sql, dialect).Text;
+        StatementTables tables = StatementTables.Of(sql, dialect);
+        _found.Add(new(hash, text.Length > LongestPattern ? text[..LongestPattern] : text, tables.Kind, tables.Names));
+        _patterns.Add(hash, new());
+        return true;
+    }
+
+    private void CountTags(ulong pattern, string from, Dictionary<string, string>? tags)
+    {
+        foreach ((string key, string value) in tags ?? [])
+        {
+            if (_tags.Count < MostTagValues && key.Length <= MostTagLength && value.Length <= MostTagLength && !CommentTags.IsTrace(key))
+            {
+                Increase(_tags, new(pattern, from, key, value));
+            }
+        }
+    }
+
+    private string Interned(ReadOnlySpan<char> name)
+    {
+        if (!_sources.TryGetValue(name, out string? known))
+        {
+            known = name.ToString();
+            _sources[name] = known;
+        }
+
+        return known;
+    }
+}

@@ -1,0 +1,79 @@
+using SwiftLedger.Core.Measuring;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>How long a cell's stretch of time is.</summary>
+public enum Stretch
+{
+    Minute = 1,
+    Hour = 2,
+    Day = 3,
+}
+
+public static class Stretches
+{
+    /// <summary>In minutes.</summary>
+    public static int Minutes(this Stretch stretch) => stretch switch { Stretch.Minute => 1, Stretch.Hour => 60, _ => 1440 };
+
+    /// <summary>Minutes since 1970, UTC: how cells count time.</summary>
+    public static int MinuteOf(DateTime utc) => (int)((utc.Ticks - DateTime.UnixEpoch.Ticks) / TimeSpan.TicksPerMinute);
+
+    public static DateTime TimeOf(int minute) => DateTime.UnixEpoch.AddMinutes(minute);
+
+    /// <summary>The start of the stretch that a minute lies in.</summary>
+    public static int StartOf(this Stretch stretch, int minute) => minute - (((minute % stretch.Minutes()) + stretch.Minutes()) % stretch.Minutes());
+}
+
+/// <summary>What was executed of one pattern, on one source, in one stretch of time.</summary>
+public sealed class Cell
+{
+    /// <summary>Executions, failed ones too.</summary>
+    public long Calls { get; set; }
+
+    public long Errors { get; set; }
+
+    /// <summary>Calls whose duration is known: the histogram's count, and what <see cref="TotalTicks"/> sums.</summary>
+    public long Timed => Durations.Count;
+
+    public long TotalTicks { get; set; }
+
+    public long MaxTicks { get; set; }
+
+    /// <summary>Sums over the calls that tell; null where none does.</summary>
+    public long? RowsReturned { get; set; }
+
+    public long? RowsRead { get; set; }
+
+    public long? RowsWritten { get; set; }
+
+    public LatencyHistogram Durations { get; } = new();
+
+    public void Count(in Observation o)
+    {
+        Calls++;
+        Errors += o.Failed ? 1 : 0;
+        RowsReturned = Sum(RowsReturned, o.RowsReturned);
+        RowsRead = Sum(RowsRead, o.RowsRead);
+        RowsWritten = Sum(RowsWritten, o.RowsWritten);
+        if (o.Duration is { } duration)
+        {
+            TotalTicks += duration.Ticks;
+            MaxTicks = Math.Max(MaxTicks, duration.Ticks);
+            Durations.Record(duration.Ticks);
+        }
+    }
+
+    public void Add(Cell other)
+    {
+        Calls += other.Calls;
+        Errors += other.Errors;
+        TotalTicks += other.TotalTicks;
+        MaxTicks = Math.Max(MaxTicks, other.MaxTicks);
+        RowsReturned = Sum(RowsReturned, other.RowsReturned);
+        RowsRead = Sum(RowsRead, other.RowsRead);
+        RowsWritten = Sum(RowsWritten, other.RowsWritten);
+        Durations.Add(other.Durations);
+    }
+
+    private static long? Sum(long? a, long? b) => a is null ? b : b is null ? a : a + b;
+}

@@ -1,0 +1,184 @@
+using System.Globalization;
+using System.Text;
+using System.Text.Json;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>Our own form, <c>swift-ledger/capture/1</c>: one JSON object a line, described in docs/formats.md.</summary>
+/// <remarks>
+/// Fields: <c>at</c> (ISO 8601, when it began), <c>ms</c>, <c>sql</c>, <c>binds</c> (object: name or number to value), <c>rows</c>, <c>rowsRead</c>,
+/// <c>rowsWritten</c>, <c>error</c> (SQLSTATE or any code), <c>message</c>, <c>session</c>, <c>unit</c>, <c>app</c>, <c>db</c>, <c>user</c>, <c>source</c>,
+/// <c>plan</c>. Only <c>at</c> and <c>sql</c> must be there. A first line <c>{"schema":"swift-ledger/capture/1"}</c> names the form.
+/// </remarks>
+public sealed class JsonLinesForm : ICaptureForm
+{
+    public const string Schema = "swift-ledger/capture/1";
+
+    private readonly Utf8Buffer _text = new();
+    private readonly StringBuilder _binds = new();
+
+    /// <param name="firstLine">The number of the line that reading begins with.</param>
+    public JsonLinesForm(long firstLine = 1) => Line = firstLine;
+
+    public string Name => "json-lines";
+
+    public long Line { get; private set; }
+
+    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
+    {
+        int at = 0;
+        while (at < bytes.Length && Lines.TryRead(bytes, at, out ReadOnlySpan<byte> line, out int next))
+        {
+            if (!line.Trim((byte)' ').IsEmpty)
+            {
+                Take(line, sink);
+            }
+
+            at = next;
+            Line++;
+        }
+
+        return at;
+    }
+
+    public void Finish(ICaptureSink sink)
+    {
+    }
+
+    private void Take(ReadOnlySpan<byte> line, ICaptureSink sink)
+    {
+        _text.Clear();
+        _text.Reserve(line.Length);
+        _binds.Clear();
+        DateTime? at = null;
+        double? ms = null;
+        long? rows = null, rowsRead = null, rowsWritten = null;
+        bool schema = false;
+        ReadOnlySpan<char> sql = default, error = default, message = default, session = default, unit = default, app = default, db = default, user = default,
+            source = default, plan = default;
+        try
+        {
+            var json = new Utf8JsonReader(line);
+            if (!json.Read() || json.TokenType != JsonTokenType.StartObject)
+            {
+                throw new JsonException();
+            }
+
+            while (json.Read() && json.TokenType == JsonTokenType.PropertyName)
+            {
+                ReadOnlySpan<byte> name = json.ValueSpan;
+                json.Read();
+                if (json.TokenType == JsonTokenType.Null)
+                {
+                    continue;
+                }
+
+                switch (Encoding.UTF8.GetString(name))
+                {
+                    case "at":
+                        at = DateTimeOffset.Parse(json.GetString()!, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal).UtcDateTime;
+                        break;
+                    case "ms":
+                        ms = json.GetDouble();
+                        break;
+                    case "sql":
+                        sql = Decode(ref json);
+                        break;
+                    case "binds":
+                        ReadBinds(ref json);
+                        break;
+                    case "rows":
+                        rows = json.GetInt64();
+                        break;
+                    case "rowsRead":
+                        rowsRead = json.GetInt64();
+                        break;
+                    case "rowsWritten":
+                        rowsWritten = json.GetInt64();
+                        break;
+                    case "error":
+                        error = Decode(ref json);
+                        break;
+                    case "message":
+                        message = Decode(ref json);
+                        break;
+                    case "session":
+                        session = Decode(ref json);
+                        break;
+                    case "unit":
+                        unit = Decode(ref json);
+                        break;
+                    case "app":
+                        app = Decode(ref json);
+                        break;
+                    case "db":
+                        db = Decode(ref json);
+                        break;
+                    case "user":
+                        user = Decode(ref json);
+                        break;
+                    case "source":
+                        source = Decode(ref json);
+                        break;
+                    case "plan":
+                        plan = Decode(ref json);
+                        break;
+                    case "schema":
+                        schema = json.ValueTextEquals(Schema);
+                        break;
+                    default:
+                        json.Skip();
+                        break;
+                }
+            }
+        }
+        catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException)
+        {
+            sink.Reject(Line, "No JSON object in one line with fields of the right kinds.");
+            return;
+        }
+
+        if (schema && sql.IsEmpty)
+        {
+            return;
+        }
+
+        if (at is null || sql.IsEmpty || ms is < 0 or > 1e12)
+        {
+            sink.Reject(Line, "An observed statement needs 'at' and 'sql', and 'ms' may not be negative.");
+            return;
+        }
+
+        sink.Observe(new Observation
+        {
+            Line = Line, At = at.Value, Duration = ms is { } m ? TimeSpan.FromTicks((long)Math.Round(m * TimeSpan.TicksPerMillisecond)) : null, Sql = sql,
+            Parameters = _binds.ToString(), ParameterForm = ParameterForm.Binds, SqlState = error, Message = message, Session = session, Unit = unit,
+            Application = app, Database = db, User = user, Source = source, Plan = plan, RowsReturned = rows, RowsRead = rowsRead, RowsWritten = rowsWritten,
+        });
+    }
+
+    private void ReadBinds(ref Utf8JsonReader json)
+    {
+        if (json.TokenType != JsonTokenType.StartObject)
+        {
+            throw new JsonException();
+        }
+
+        while (json.Read() && json.TokenType == JsonTokenType.PropertyName)
+        {
+            _binds.Append(_binds.Length > 0 ? ", " : "").Append(json.GetString()).Append('=');
+            json.Read();
+            _ = json.TokenType switch
+            {
+                JsonTokenType.String => _binds.Append('\'').Append(json.GetString()!.Replace("'", "''", StringComparison.Ordinal)).Append('\''),
+                JsonTokenType.Number or JsonTokenType.True or JsonTokenType.False or JsonTokenType.Null => _binds.Append(Encoding.UTF8.GetString(json.ValueSpan)),
+                _ => throw new JsonException(),
+            };
+        }
+    }
+
+    private ReadOnlySpan<char> Decode(scoped ref Utf8JsonReader json) =>
+        json.TokenType != JsonTokenType.String ? throw new JsonException()
+        : json.ValueIsEscaped ? json.GetString()
+        : _text.Decode(json.ValueSpan);
+}

@@ -1,0 +1,96 @@
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>How the parameters of an observed statement are written.</summary>
+public enum ParameterForm
+{
+    None,
+
+    /// <summary>As in a bind line of a workload file: <c>hut=3, night='2026-07-18'</c>.</summary>
+    Binds,
+
+    /// <summary>As PostgreSQL logs them: <c>$1 = '3', $2 = NULL</c>.</summary>
+    Postgres,
+}
+
+/// <summary>One statement as a capture tells of it. Its text lives only as long as the call that hands it over.</summary>
+public ref struct Observation
+{
+    public Observation()
+    {
+    }
+
+    /// <summary>Where it stands in the capture, from 1.</summary>
+    public long Line { get; init; }
+
+    /// <summary>When it began, UTC.</summary>
+    public DateTime At { get; init; }
+
+    /// <summary>How long it took; null where the capture does not tell.</summary>
+    public TimeSpan? Duration { get; init; }
+
+    public ReadOnlySpan<char> Sql { get; init; }
+
+    public ReadOnlySpan<char> Parameters { get; init; }
+
+    public ParameterForm ParameterForm { get; init; }
+
+    /// <summary>Empty where the statement succeeded; <c>XX000</c> where it failed and the capture has no code.</summary>
+    public ReadOnlySpan<char> SqlState { get; init; }
+
+    /// <summary>The engine's message where the statement failed.</summary>
+    public ReadOnlySpan<char> Message { get; init; }
+
+    public ReadOnlySpan<char> Session { get; init; }
+
+    /// <summary>The trace or transaction that it belongs to.</summary>
+    public ReadOnlySpan<char> Unit { get; init; }
+
+    public ReadOnlySpan<char> Application { get; init; }
+
+    public ReadOnlySpan<char> Database { get; init; }
+
+    public ReadOnlySpan<char> User { get; init; }
+
+    /// <summary>The server or application instance, where the capture names it itself.</summary>
+    public ReadOnlySpan<char> Source { get; init; }
+
+    /// <summary>The plan that the server wrote beside it, as it stands.</summary>
+    public ReadOnlySpan<char> Plan { get; init; }
+
+    public long? RowsReturned { get; init; }
+
+    public long? RowsRead { get; init; }
+
+    public long? RowsWritten { get; init; }
+
+    public readonly bool Failed => !SqlState.IsEmpty;
+}
+
+/// <summary>Takes what a capture holds.</summary>
+public interface ICaptureSink
+{
+    void Observe(in Observation observation);
+
+    /// <summary>A piece of the capture that could not be understood.</summary>
+    /// <param name="line">From 1.</param>
+    /// <param name="reason">What was expected and what was found: one of few texts, so that equal ones can be counted.</param>
+    void Reject(long line, string reason);
+}
+
+/// <summary>A way to write captures down, read piece by piece: no I/O, and no more memory than the piece takes.</summary>
+public interface ICaptureForm
+{
+    /// <summary>Its name on the command line: <c>pg-csv</c>.</summary>
+    string Name { get; }
+
+    /// <summary>The number of the line that the next piece begins with.</summary>
+    long Line { get; }
+
+    /// <summary>Reads as many whole entries as the bytes hold, from their start.</summary>
+    /// <param name="last">Nothing follows these bytes.</param>
+    /// <returns>How many bytes are done with; the rest is handed over again, with more behind it.</returns>
+    int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink);
+
+    /// <summary>Hands over what was held back for something that may have followed.</summary>
+    void Finish(ICaptureSink sink);
+}

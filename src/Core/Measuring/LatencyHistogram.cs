@@ -1,0 +1,210 @@
+using System.Numerics;
+
+namespace SwiftLedger.Core.Measuring;
+
+/// <summary>
+/// Durations counted in buckets that keep three significant digits, laid out as HdrHistogram does (G. Tene, "HdrHistogram: A High
+/// Dynamic Range Histogram"): 2,048 buckets of one unit, then 1,024 for each doubling. Only buckets in use take space,
+/// so that a minute with three calls takes a dozen bytes.
+/// </summary>
+/// <remarks>The unit is <see cref="TimeSpan"/>'s tick, 100 ns.</remarks>
+public sealed class LatencyHistogram
+{
+    private const int HalfBits = 10, Half = 1 << HalfBits;
+    private const int PendingSize = 64;
+
+    private int[] _buckets = [];
+    private long[] _counts = [];
+    private int _used;
+    private int[]? _pending;
+    private int _pendingUsed;
+
+    /// <summary>How many durations were recorded.</summary>
+    public long Count { get; private set; }
+
+    /// <summary>The bucket of a duration in ticks; negative ones count as 0.</summary>
+    public static int BucketOf(long ticks)
+    {
+        ulong value = (ulong)Math.Max(0, ticks);
+        int doubling = 63 - BitOperations.LeadingZeroCount(value | ((Half * 2) - 1)) - HalfBits;
+        return (doubling << HalfBits) + (int)(value >> doubling);
+    }
+
+    /// <summary>The lowest and the highest duration, in ticks, that fall into a bucket.</summary>
+    public static (long Low, long High) RangeOf(int bucket)
+    {
+        int doubling = Math.Max(0, (bucket >> HalfBits) - 1);
+        long low = (long)(bucket - (doubling << HalfBits)) << doubling;
+        return (low, low + (1L << doubling) - 1);
+    }
+
+    public void Record(long ticks)
+    {
+        Count++;
+        _pending ??= new int[PendingSize];
+        _pending[_pendingUsed++] = BucketOf(ticks);
+        if (_pendingUsed == PendingSize)
+        {
+            Settle();
+        }
+    }
+
+    public void Add(LatencyHistogram other)
+    {
+        Settle();
+        other.Settle();
+        Merge(other._buckets.AsSpan(0, other._used), other._counts.AsSpan(0, other._used));
+        Count += other.Count;
+    }
+
+    /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
+    /// <param name="p">From 0 to 1.</param>
+    /// <returns>Ticks; 0 where nothing was recorded.</returns>
+    public long Quantile(double p)
+    {
+        Settle();
+        long wanted = Math.Max(1, (long)((p * Count) + 0.5));
+        long seen = 0;
+        for (int i = 0; i < _used; i++)
+        {
+            seen += _counts[i];
+            if (seen >= wanted)
+            {
+                return RangeOf(_buckets[i]).High;
+            }
+        }
+
+        return 0;
+    }
+
+    /// <summary>Each bucket in use, by its middle in ticks, with its count; ascending.</summary>
+    public IEnumerable<(double Ticks, long Count)> Points()
+    {
+        Settle();
+        for (int i = 0; i < _used; i++)
+        {
+            (long low, long high) = RangeOf(_buckets[i]);
+            yield return ((low + high) / 2.0, _counts[i]);
+        }
+    }
+
+    /// <summary>Pairs of variable-length numbers: distance to the last bucket, and count.</summary>
+    public byte[] Encode()
+    {
+        Settle();
+        var bytes = new List<byte>(_used * 3);
+        int last = 0;
+        for (int i = 0; i < _used; i++)
+        {
+            Write(bytes, (ulong)(_buckets[i] - last));
+            Write(bytes, (ulong)_counts[i]);
+            last = _buckets[i];
+        }
+
+        return [.. bytes];
+    }
+
+    /// <exception cref="FormatException">The bytes are no histogram.</exception>
+    public static LatencyHistogram Decode(ReadOnlySpan<byte> bytes)
+    {
+        var histogram = new LatencyHistogram();
+        histogram.AddEncoded(bytes);
+        return histogram;
+    }
+
+    /// <summary>Adds an encoded histogram to this one.</summary>
+    /// <exception cref="FormatException">The bytes are no histogram.</exception>
+    public void AddEncoded(ReadOnlySpan<byte> bytes)
+    {
+        Settle();
+        int pairs = 0;
+        foreach (byte b in bytes)
+        {
+            pairs += b < 0x80 ? 1 : 0;
+        }
+
+        int[] buckets = new int[pairs / 2];
+        long[] counts = new long[pairs / 2];
+        int last = 0;
+        for (int i = 0; i < buckets.Length; i++)
+        {
+            last = checked(last + (int)Read(ref bytes));
+            buckets[i] = last;
+            counts[i] = (long)Read(ref bytes);
+            Count += counts[i];
+        }
+
+        Merge(buckets, counts);
+    }
+
+    private static void Write(List<byte> bytes, ulong value)
+    {
+        while (value >= 0x80)
+        {
+            bytes.Add((byte)(value | 0x80));
+            value >>= 7;
+        }
+
+        bytes.Add((byte)value);
+    }
+
+    private static ulong Read(ref ReadOnlySpan<byte> bytes)
+    {
+        ulong value = 0;
+        for (int i = 0; i < bytes.Length && i < 10; i++)
+        {
+            value |= (ulong)(bytes[i] & 0x7F) << (7 * i);
+            if (bytes[i] < 0x80)
+            {
+                bytes = bytes[(i + 1)..];
+                return value;
+            }
+        }
+
+        throw new FormatException("The histogram is cut.");
+    }
+
+    private void Settle()
+    {
+        if (_pendingUsed == 0)
+        {
+            return;
+        }
+
+        Span<int> pending = _pending.AsSpan(0, _pendingUsed);
+        pending.Sort();
+        Span<int> buckets = stackalloc int[PendingSize];
+        Span<long> counts = stackalloc long[PendingSize];
+        int used = 0;
+        foreach (int bucket in pending)
+        {
+            if (used > 0 && buckets[used - 1] == bucket)
+            {
+                counts[used - 1]++;
+                continue;
+            }
+
+            buckets[used] = bucket;
+            counts[used++] = 1;
+        }
+
+        _pendingUsed = 0;
+        Merge(buckets[..used], counts[..used]);
+    }
+
+    private void Merge(ReadOnlySpan<int> buckets, ReadOnlySpan<long> counts)
+    {
+        int[] merged = new int[_used + buckets.Length];
+        long[] sums = new long[merged.Length];
+        int a = 0, b = 0, n = 0;
+        while (a < _used || b < buckets.Length)
+        {
+            int left = a < _used ? _buckets[a] : int.MaxValue;
+            int right = b < buckets.Length ? buckets[b] : int.MaxValue;
+            merged[n] = Math.Min(left, right);
+            sums[n++] = (left <= right ? _counts[a++] : 0) + (right <= left ? counts[b++] : 0);
+        }
+
+        (_buckets, _counts, _used) = (merged, sums, n);
+    }
+}

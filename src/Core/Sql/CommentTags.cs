@@ -1,0 +1,71 @@
+namespace SwiftLedger.Core.Sql;
+
+/// <summary>
+/// Key and value pairs that a client writes into a comment of its statement, at either end:
+/// <c>/*controller='board',route='%2Farrivals'*/</c>. Values are URL-encoded, single quotes in them escaped by a backslash.
+/// </summary>
+/// <remarks>The open comment-tag specification that OpenTelemetry's instrumentations follow; its section "Parsing" is the rule here.</remarks>
+public static class CommentTags
+{
+    /// <summary>Whether a look at the comments is worth while.</summary>
+    public static bool MayHold(ReadOnlySpan<char> sql) => sql.Contains('*') && (sql.TrimEnd(" ;\n\r\t").EndsWith("*/") || sql.TrimStart().StartsWith("/*"));
+
+    /// <summary>Tags that name one single execution: no use in counting them.</summary>
+    public static bool IsTrace(string key) => key is "traceparent" or "tracestate" or "trace_id" or "span_id" or "request_id";
+
+    /// <summary>The pairs of the last comment, or else of the first; none where no comment there reads like tags.</summary>
+    public static Dictionary<string, string> Read(ReadOnlySpan<char> sql)
+    {
+        ReadOnlySpan<char> text = sql.Trim().TrimEnd(';').TrimEnd();
+        if (text.EndsWith("*/") && text.LastIndexOf("/*") is int start and >= 0 && ReadPairs(text[(start + 2)..^2]) is { Count: > 0 } atEnd)
+        {
+            return atEnd;
+        }
+
+        if (text.StartsWith("/*") && text.IndexOf("*/") is int end and > 0)
+        {
+            return ReadPairs(text[2..end]) ?? [];
+        }
+
+        return [];
+    }
+
+    private static Dictionary<string, string>? ReadPairs(ReadOnlySpan<char> inside)
+    {
+        var pairs = new Dictionary<string, string>(StringComparer.Ordinal);
+        ReadOnlySpan<char> rest = inside.Trim();
+        while (!rest.IsEmpty)
+        {
+            int equals = rest.IndexOf('=');
+            if (equals < 1 || equals + 1 >= rest.Length || rest[equals + 1] != '\'')
+            {
+                return null;
+            }
+
+            int close = equals + 2;
+            while (close < rest.Length && rest[close] != '\'')
+            {
+                close += rest[close] == '\\' ? 2 : 1;
+            }
+
+            if (close >= rest.Length)
+            {
+                return null;
+            }
+
+            pairs[Decoded(rest[..equals].Trim())] = Decoded(rest[(equals + 2)..close]);
+            rest = rest[(close + 1)..].TrimStart();
+            if (!rest.IsEmpty && rest[0] != ',')
+            {
+                return null;
+            }
+
+            rest = rest.TrimStart(", \n\r\t");
+        }
+
+        return pairs;
+    }
+
+    private static string Decoded(ReadOnlySpan<char> text) =>
+        Uri.UnescapeDataString(text.ToString().Replace("\\'", "'", StringComparison.Ordinal));
+}

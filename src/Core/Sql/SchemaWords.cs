@@ -1,0 +1,33 @@
+namespace SwiftLedger.Core.Sql;
+
+/// <summary>Tells statements that alter the schema, by their first two words.</summary>
+public static class SchemaWords
+{
+    /// <summary>CREATE, ALTER, DROP and RENAME of anything that lasts: temporary tables and the like do not count.</summary>
+    public static bool Alters(ReadOnlySpan<char> sql)
+    {
+        ReadOnlySpan<char> start = sql.TrimStart();
+        if (start.IsEmpty || !(start[0] is '/' or '-' || (start[0] | 0x20) is 'c' or 'a' or 'd'))
+        {
+            return false;
+        }
+
+        var lexer = new SqlLexer(sql);
+        return lexer.TryReadSignificant(out Token first) && first.Kind == TokenKind.Word && lexer.TryReadSignificant(out Token second)
+            && second.Kind == TokenKind.Word && Is(lexer.TextOf(first), "create", "alter", "drop")
+            && !Is(lexer.TextOf(second), "temp", "temporary", "local");
+    }
+
+    private static bool Is(ReadOnlySpan<char> word, params ReadOnlySpan<string> words)
+    {
+        foreach (string w in words)
+        {
+            if (word.Equals(w, StringComparison.OrdinalIgnoreCase))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+}

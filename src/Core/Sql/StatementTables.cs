@@ -1,0 +1,83 @@
+namespace SwiftLedger.Core.Sql;
+
+/// <summary>Which tables a statement names, as far as its tokens tell: no schema is known, and names of CTEs are left out.</summary>
+/// <param name="Kind">Its first keyword in lower case; of a WITH the one that follows its queries.</param>
+/// <param name="Names">In order of first use, without quotes, in lower case where they had none.</param>
+public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
+{
+    private const int MostNames = 40;
+
+    public static StatementTables Of(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
+    {
+        var names = new List<string>();
+        var ctes = new HashSet<string>(StringComparer.Ordinal);
+        var lexer = new SqlLexer(sql, dialect);
+        string kind = "", word = "", previous = "", waiting = "";
+        int depth = 0;
+        bool with = false, expects = false, inFrom = false;
+        while (lexer.TryReadSignificant(out Token token))
+        {
+            ReadOnlySpan<char> text = lexer.TextOf(token);
+            bool name = token.Kind is TokenKind.Word or TokenKind.QuotedIdentifier;
+            previous = word;
+            word = token.Kind == TokenKind.Word ? text.ToString().ToLowerInvariant() : "";
+            depth += token.Kind == TokenKind.OpenParen ? 1 : token.Kind == TokenKind.CloseParen ? -1 : 0;
+
+            if (kind.Length == 0 && word.Length > 0)
+            {
+                kind = word;
+                with = word == "with";
+            }
+            else if (with && depth == 0 && word is "select" or "insert" or "update" or "delete" or "merge")
+            {
+                (kind, with) = (word, false);
+            }
+            else if (with && word == "as" && waiting.Length > 0)
+            {
+                ctes.Add(waiting);
+            }
+
+            if (with && name && word is not ("recursive" or "as"))
+            {
+                waiting = Plain(token, text);
+            }
+
+            if (expects && name && word is not ("select" or "lateral" or "only" or "if" or "not" or "exists" or "or" or "ignore" or "values" or "set"))
+            {
+                AddName(names, ref lexer, Plain(token, text));
+                expects = false;
+                continue;
+            }
+
+            expects = word is "from" or "join" or "into" or "update" or "table" || (inFrom && token.Kind == TokenKind.Comma && previous.Length > 0)
+                || (expects && word is "only" or "lateral" or "if" or "not" or "exists");
+            inFrom = word == "from" || (inFrom && word is not ("where" or "group" or "order" or "limit" or "having" or "union" or "select" or "on" or "set"));
+            if (token.Kind == TokenKind.OpenParen)
+            {
+                inFrom = false;
+            }
+        }
+
+        names.RemoveAll(ctes.Contains);
+        return new(kind, names);
+    }
+
+    /// <summary>Takes the last part of a dotted name.</summary>
+    private static void AddName(List<string> names, ref SqlLexer lexer, string name)
+    {
+        SqlLexer ahead = lexer;
+        while (ahead.TryReadSignificant(out Token dot) && dot.Kind == TokenKind.Dot && ahead.TryReadSignificant(out Token part))
+        {
+            name = Plain(part, ahead.TextOf(part));
+            lexer = ahead;
+        }
+
+        if (names.Count < MostNames && !names.Contains(name))
+        {
+            names.Add(name);
+        }
+    }
+
+    private static string Plain(Token token, ReadOnlySpan<char> text) =>
+        token.Kind == TokenKind.QuotedIdentifier ? text.Trim("\"`[]").ToString() : text.ToString().ToLowerInvariant();
+}

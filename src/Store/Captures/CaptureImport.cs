@@ -1,0 +1,225 @@
+using System.Buffers;
+using System.IO.Compression;
+using System.Security.Cryptography;
+using SwiftLedger.Core.Captures;
+
+namespace SwiftLedger.Store.Captures;
+
+/// <summary>What is to be read, and as what.</summary>
+/// <param name="Source">The server or application instance.</param>
+/// <param name="Form">See <see cref="CaptureForms.Names"/>; null to find out.</param>
+/// <param name="Prefix">The server's log_line_prefix; null to try the usual ones.</param>
+/// <param name="MostPatterns">New patterns beyond this many count as everything else.</param>
+public sealed record CaptureRequest(string Source, string? Form = null, string? Prefix = null, int MostPatterns = 20_000);
+
+/// <summary>What came of reading one capture.</summary>
+/// <param name="Problem">Why nothing, or not all, could be read; null where all was.</param>
+/// <param name="Statements">Read this time.</param>
+/// <param name="SkippedBytes">Read before, and not counted again.</param>
+/// <param name="UnreadBytes">An entry at the end that is not complete yet.</param>
+/// <param name="NotKeptApart">Statements counted as everything else.</param>
+public sealed record CaptureReport(
+    string Name, string Form, string? Problem, long Statements, long Bytes, long SkippedBytes, long UnreadBytes, long NotKeptApart,
+    IReadOnlyList<Rejection> Rejections);
+
+/// <summary>Reads a capture from a stream into a book, piece by piece.</summary>
+public sealed class CaptureImport(CaptureStore store)
+{
+    /// <summary>Longest entry: a longer one is left out, and said.</summary>
+    public const int LongestEntry = 8 << 20;
+
+    private const int FirstBuffer = 1 << 20, MostWaiting = 60_000;
+
+    /// <param name="stream">Plain or gzip; read from its start to its end.</param>
+    /// <param name="told">Called now and then with the bytes done, unpacked.</param>
+    /// <exception cref="OperationCanceledException">What was stored until then stays, and reading can be taken up again.</exception>
+    public CaptureReport Read(long bookId, Stream stream, string name, CaptureRequest request, Action<long>? told = null, CancellationToken stop = default)
+    {
+        using Stream plain = Unpacked(stream);
+        byte[] buffer = ArrayPool<byte>.Shared.Rent(FirstBuffer);
+        try
+        {
+            return new Reading(store, bookId, plain, name, request, told, stop).Run(ref buffer);
+        }
+        finally
+        {
+            ArrayPool<byte>.Shared.Return(buffer);
+        }
+    }
+
+    private static BufferedStream Unpacked(Stream stream)
+    {
+        var peekable = new BufferedStream(stream, 1 << 16);
+        if (stream.CanSeek)
+        {
+            int first = stream.ReadByte(), second = stream.ReadByte();
+            stream.Position = 0;
+            return first == 0x1F && second == 0x8B ? new(new GZipStream(stream, CompressionMode.Decompress), 1 << 16) : peekable;
+        }
+
+        return peekable;
+    }
+
+    private sealed class Reading(
+        CaptureStore store, long bookId, Stream stream, string name, CaptureRequest request, Action<long>? told, CancellationToken stop)
+    {
+        private int _start;
+        private int _end;
+        private long _offset;
+        private bool _ended;
+        private string? _broken;
+
+        public CaptureReport Run(ref byte[] buffer)
+        {
+            Fill(ref buffer, CaptureForms.HeadBytes);
+            ReadOnlySpan<byte> head = buffer.AsSpan(0, _end);
+            FormChoice choice = CaptureForms.Choose(head, request.Form, request.Prefix);
+            if (choice.Form is not { } form)
+            {
+                return new(name, request.Form ?? "", _broken ?? choice.Problem, 0, 0, 0, 0, 0, []);
+            }
+
+            CaptureFileRecord file = KnownFile(head) ?? store.AddFile(bookId, request.Source, name, form.Name, Math.Min(_end, HeadHashed), HashOf(head));
+            long skipped = file.ReadTo;
+            if (!TrySkip(ref buffer, skipped))
+            {
+                return new(name, form.Name, "It is shorter than it was when it was read last; nothing was counted again.", 0, 0, skipped, 0, 0, []);
+            }
+
+            form = CaptureForms.Choose(buffer.AsSpan(_start, _end - _start), form.Name, choice.Prefix, file.Lines + 1).Form ?? form;
+            var fold = new CaptureFold(choice.Dialect, request.Source, request.MostPatterns, store.KnownPatterns(bookId));
+            var rejections = new List<Rejection>();
+            long statements = 0;
+            while (true)
+            {
+                stop.ThrowIfCancellationRequested();
+                int taken = form.Consume(buffer.AsSpan(_start, _end - _start), _ended, fold);
+                _start += taken;
+                if (fold.Waiting >= MostWaiting)
+                {
+                    statements += Store(fold, ref file, form, rejections);
+                    told?.Invoke(_offset + _start);
+                }
+
+                if (_ended)
+                {
+                    break;
+                }
+
+                if (taken == 0 && _end - _start >= LongestEntry)
+                {
+                    SkipLine(ref buffer, form, fold);
+                }
+
+                Fill(ref buffer, _end - _start + 1);
+            }
+
+            form.Finish(fold);
+            statements += Store(fold, ref file, form, rejections);
+            store.RollUp(bookId);
+            return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, rejections);
+        }
+
+        private const int HeadHashed = 4096;
+
+        private long Store(CaptureFold fold, ref CaptureFileRecord file, ICaptureForm form, List<Rejection> rejections)
+        {
+            FoldedBatch batch = fold.Drain();
+            rejections.AddRange(batch.Rejections);
+            file = file with
+            {
+                Name = name, ReadTo = _offset + _start, Lines = form.Line - 1, Statements = file.Statements + batch.Statements,
+                Rejections = CaptureStore.Together(file.Rejections, batch.Rejections),
+            };
+            store.Apply(bookId, batch, file);
+            return batch.Statements;
+        }
+
+        /// <summary>The same file is known by its first bytes, whatever it is called now.</summary>
+        private CaptureFileRecord? KnownFile(ReadOnlySpan<byte> head)
+        {
+            foreach (CaptureFileRecord file in store.Files(bookId))
+            {
+                if (file.HeadLength <= head.Length && file.Source == request.Source && file.HeadHash.AsSpan().SequenceEqual(SHA256.HashData(head[..(int)file.HeadLength])))
+                {
+                    return file;
+                }
+            }
+
+            return null;
+        }
+
+        private static byte[] HashOf(ReadOnlySpan<byte> head) => SHA256.HashData(head[..Math.Min(head.Length, HeadHashed)]);
+
+        private bool TrySkip(ref byte[] buffer, long bytes)
+        {
+            while (_offset + _end < bytes)
+            {
+                if (_ended)
+                {
+                    return false;
+                }
+
+                _offset += _end;
+                (_start, _end) = (0, 0);
+                Fill(ref buffer, 1);
+            }
+
+            _start = (int)(bytes - _offset);
+            return true;
+        }
+
+        /// <summary>An entry that is too long: its first line is left out.</summary>
+        private void SkipLine(ref byte[] buffer, ICaptureForm form, CaptureFold fold)
+        {
+            fold.Reject(form.Line, $"An entry longer than {LongestEntry >> 20} MiB is left out.");
+            int end;
+            while ((end = buffer.AsSpan(_start, _end - _start).IndexOf((byte)'\n')) < 0 && !_ended)
+            {
+                _start = _end;
+                Fill(ref buffer, 1);
+            }
+
+            _start = end < 0 ? _end : _start + end + 1;
+        }
+
+        /// <summary>Reads until at least that many bytes are there, or the stream has ended.</summary>
+        private void Fill(ref byte[] buffer, int wanted)
+        {
+            if (_start > 0)
+            {
+                buffer.AsSpan(_start, _end - _start).CopyTo(buffer);
+                _offset += _start;
+                (_start, _end) = (0, _end - _start);
+            }
+
+            if (wanted > buffer.Length || _end == buffer.Length)
+            {
+                byte[] larger = ArrayPool<byte>.Shared.Rent(Math.Max(wanted, buffer.Length * 2));
+                buffer.AsSpan(0, _end).CopyTo(larger);
+                ArrayPool<byte>.Shared.Return(buffer);
+                buffer = larger;
+            }
+
+            while (!_ended && _end < Math.Max(wanted, Math.Min(buffer.Length, FirstBuffer)) && _end < buffer.Length)
+            {
+                int read = ReadSome(buffer.AsSpan(_end));
+                _ended = read == 0;
+                _end += read;
+            }
+        }
+
+        private int ReadSome(Span<byte> target)
+        {
+            try
+            {
+                return stream.Read(target);
+            }
+            catch (InvalidDataException)
+            {
+                _broken = "The gzip stream ends early or is damaged; what came before counts.";
+                return 0;
+            }
+        }
+    }
+}

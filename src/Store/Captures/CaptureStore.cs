@@ -1,0 +1,141 @@
+using System.Text.Json;
+using Dapper;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Captures;
+
+namespace SwiftLedger.Store.Captures;
+
+/// <summary>How far a capture file was read.</summary>
+public sealed record CaptureFileRecord
+{
+    public long Id { get; init; }
+
+    public string Source { get; init; } = "";
+
+    public string Name { get; init; } = "";
+
+    public string Form { get; init; } = "";
+
+    public long HeadLength { get; init; }
+
+    public byte[] HeadHash { get; init; } = [];
+
+    /// <summary>Bytes, after unpacking.</summary>
+    public long ReadTo { get; init; }
+
+    public long Lines { get; init; }
+
+    public long Statements { get; init; }
+
+    public string ReadAt { get; init; } = "";
+
+    /// <summary>JSON list of <see cref="Rejection"/>.</summary>
+    public string Rejections { get; init; } = "[]";
+}
+
+/// <summary>Writes folded captures into the ledger: each batch in one transaction with how far the file was read.</summary>
+public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
+{
+    /// <summary>Cells of single minutes stay this long behind the newest of their book; hours and days stay.</summary>
+    public static readonly TimeSpan MinutesStay = TimeSpan.FromDays(2);
+
+    private const long AllPatterns = 0;
+    private const string FileColumns =
+        "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections";
+
+    public IReadOnlyList<CaptureFileRecord> Files(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<CaptureFileRecord>($"SELECT {FileColumns} FROM capture_file WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
+    }
+
+    /// <summary>The hashes of the patterns that a book keeps apart.</summary>
+    public IReadOnlyList<ulong> KnownPatterns(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<long>("SELECT hash FROM pattern WHERE book_id = @bookId AND hash <> 0", new { bookId }).Select(h => unchecked((ulong)h)).ToList();
+    }
+
+    public CaptureFileRecord AddFile(long bookId, string source, string name, string form, long headLength, byte[] headHash)
+    {
+        using SqliteConnection connection = ledger.Open();
+        long id = connection.ExecuteScalar<long>("""
+            INSERT INTO capture_file (book_id, source, name, form, head_length, head_hash, read_to, lines, statements, read_at, rejections)
+            VALUES (@bookId, @source, @name, @form, @headLength, @headHash, 0, 0, 0, @now, '[]')
+            RETURNING id
+            """, new { bookId, source, name, form, headLength, headHash, now = clock.Now() });
+        return connection.QuerySingle<CaptureFileRecord>($"SELECT {FileColumns} FROM capture_file WHERE id = @id", new { id });
+    }
+
+    /// <summary>Stores a batch, and that the file was read up to there, in one transaction.</summary>
+    public void Apply(long bookId, FoldedBatch batch, CaptureFileRecord file)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        var ids = new BookIds(connection, transaction, bookId);
+        ids.Add(batch.Patterns);
+        CellWriter.Write(connection, transaction, batch.Cells, ids, AllPatterns);
+        WriteSamples(connection, transaction, batch.Samples, ids);
+        connection.Execute("""
+            INSERT INTO tag_count VALUES (@pattern, @source, @key, @value, @calls)
+            ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
+            """, batch.Tags.Select(t => new { pattern = ids.Pattern(t.Key.Pattern), source = ids.Source(t.Key.Source), key = t.Key.Key, value = t.Key.Value, calls = t.Value }), transaction);
+        connection.Execute("""
+            INSERT INTO error_count VALUES (@pattern, @source, @hour, @state, @calls)
+            ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
+            """, batch.Errors.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
+        foreach (SchemaStatement statement in batch.SchemaStatements.OrderBy(s => s.At))
+        {
+            DeploymentStore.Notice(connection, transaction, bookId, statement);
+        }
+
+        connection.Execute(
+            "UPDATE capture_file SET read_to = @ReadTo, lines = @Lines, statements = @Statements, read_at = @now, rejections = @Rejections, name = @Name WHERE id = @Id",
+            new { file.ReadTo, file.Lines, file.Statements, now = clock.Now(), file.Rejections, file.Name, file.Id }, transaction);
+        transaction.Commit();
+    }
+
+    /// <summary>Drops the minutes that are older than they stay; their hours and days were written with them.</summary>
+    public void RollUp(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("""
+            DELETE FROM cell
+            WHERE stretch = 1 AND source_id IN (SELECT id FROM source WHERE book_id = @bookId)
+              AND minute < (SELECT max(c.minute) FROM source s JOIN cell c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 3) - @stay
+            """, new { bookId, stay = (int)MinutesStay.TotalMinutes });
+        connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
+        connection.Execute("ANALYZE cell");
+    }
+
+    /// <summary>Adds up rejections by reason.</summary>
+    internal static string Together(string before, IReadOnlyList<Rejection> more) =>
+        JsonSerializer.Serialize((JsonSerializer.Deserialize<List<Rejection>>(before) ?? [])
+            .Concat(more).GroupBy(r => r.Reason, StringComparer.Ordinal)
+            .Select(g => new Rejection(g.Key, g.Sum(r => r.Count), g.Min(r => r.FirstLine))));
+
+    private static void WriteSamples(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyList<CapturedSample> samples, BookIds ids)
+    {
+        connection.Execute("""
+            INSERT INTO captured_sample (pattern_id, source_id, place, at, duration, sql, binds, rows_returned, rows_read, sql_state, message,
+                session, unit, application, database, user, tags, plan, priority)
+            VALUES (@pattern, @source, @Place, @at, @duration, @Sql, @Binds, @RowsReturned, @RowsRead, @SqlState, @Message,
+                @Session, @Unit, @Application, @Database, @User, @tags, @Plan, @Priority)
+            """, samples.Select(s => new
+        {
+            pattern = ids.Pattern(s.Pattern), source = ids.Source(s.Source), s.Place, at = s.At.Ticks, duration = s.Duration?.Ticks, s.Sql, s.Binds, s.RowsReturned,
+            s.RowsRead, s.SqlState, s.Message, s.Session, s.Unit, s.Application, s.Database, s.User, tags = JsonSerializer.Serialize(s.Tags), s.Plan, s.Priority,
+        }), transaction);
+
+        // A sample is handed over when it is among the best so far; better ones that came later push it out.
+        connection.Execute("""
+            DELETE FROM captured_sample WHERE id IN (
+                SELECT id FROM (
+                    SELECT id, place,
+                        row_number() OVER (PARTITION BY pattern_id, place ORDER BY CASE place WHEN 1 THEN duration ELSE priority END DESC, id) AS rank,
+                        row_number() OVER (PARTITION BY pattern_id, place, sql_state ORDER BY at DESC, id) AS of_state
+                    FROM captured_sample WHERE pattern_id IN @patterns)
+                WHERE (place = 1 AND rank > 5) OR (place = 2 AND rank > 20) OR (place = 3 AND of_state > 1))
+            """.Replace("@patterns", $"({string.Join(',', samples.Select(s => ids.Pattern(s.Pattern)).Distinct())})", StringComparison.Ordinal), transaction: transaction);
+    }
+}

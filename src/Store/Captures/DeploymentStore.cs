@@ -1,0 +1,80 @@
+using Dapper;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Captures;
+
+namespace SwiftLedger.Store.Captures;
+
+/// <summary>Something that went live.</summary>
+public sealed record DeploymentRecord
+{
+    public long Id { get; init; }
+
+    public long BookId { get; init; }
+
+    /// <summary>Ticks, UTC.</summary>
+    public long At { get; init; }
+
+    public string Version { get; init; } = "";
+
+    public string What { get; init; } = "";
+
+    public string Script { get; init; } = "";
+
+    /// <summary>Nobody announced it: a capture held statements that alter the schema.</summary>
+    public bool Noticed { get; init; }
+}
+
+/// <summary>Deployments: recorded by people, or noticed in a capture.</summary>
+public sealed class DeploymentStore(LedgerDatabase ledger)
+{
+    private const string Columns = "id AS Id, book_id AS BookId, at AS At, version AS Version, what AS What, script AS Script, noticed AS Noticed";
+
+    /// <summary>Schema statements this close together are one deployment, and this close to an announced one belong to it.</summary>
+    private static readonly TimeSpan OneDeployment = TimeSpan.FromMinutes(30);
+
+    public IReadOnlyList<DeploymentRecord> OfBook(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<DeploymentRecord>($"SELECT {Columns} FROM deployment WHERE book_id = @bookId ORDER BY at, id", new { bookId }).AsList();
+    }
+
+    /// <summary>Records a deployment. One that was noticed at about that time gets the name that it lacked.</summary>
+    public DeploymentRecord Record(long bookId, DateTime at, string version, string what, string script)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        DeploymentRecord? noticed = Near(connection, transaction, bookId, at).FirstOrDefault(d => d.Noticed);
+        long id = noticed is null
+            ? connection.ExecuteScalar<long>("""
+                INSERT INTO deployment (book_id, at, version, what, script, noticed) VALUES (@bookId, @at, @version, @what, @script, 0) RETURNING id
+                """, new { bookId, at = at.Ticks, version, what, script }, transaction)
+            : connection.ExecuteScalar<long>("""
+                UPDATE deployment SET at = @at, version = @version, what = @what, script = CASE WHEN @script = '' THEN script ELSE @script END, noticed = 0
+                WHERE id = @Id RETURNING id
+                """, new { at = at.Ticks, version, what, script, noticed.Id }, transaction);
+        DeploymentRecord recorded = connection.QuerySingle<DeploymentRecord>($"SELECT {Columns} FROM deployment WHERE id = @id", new { id }, transaction);
+        transaction.Commit();
+        return recorded;
+    }
+
+    internal static void Notice(SqliteConnection connection, SqliteTransaction transaction, long bookId, SchemaStatement statement)
+    {
+        DeploymentRecord? near = Near(connection, transaction, bookId, statement.At).FirstOrDefault();
+        string line = statement.Sql.Trim().TrimEnd(';') + ";";
+        if (near is null)
+        {
+            connection.Execute("""
+                INSERT INTO deployment (book_id, at, version, what, script, noticed) VALUES (@bookId, @at, '', 'Schema change that nobody announced', @line, 1)
+                """, new { bookId, at = statement.At.Ticks, line }, transaction);
+        }
+        else if (!near.Script.Contains(line.TrimEnd(';'), StringComparison.Ordinal))
+        {
+            connection.Execute("UPDATE deployment SET script = trim(script || char(10) || @line, char(10)) WHERE id = @Id", new { line, near.Id }, transaction);
+        }
+    }
+
+    private static List<DeploymentRecord> Near(SqliteConnection connection, SqliteTransaction transaction, long bookId, DateTime at) =>
+        connection.Query<DeploymentRecord>(
+            $"SELECT {Columns} FROM deployment WHERE book_id = @bookId AND abs(at - @at) <= @near ORDER BY abs(at - @at)",
+            new { bookId, at = at.Ticks, near = OneDeployment.Ticks }, transaction).AsList();
+}
