@@ -6,6 +6,7 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("decision", "what the decision procedure buys, by simulation and on recorded noise", DecisionBench.RunAsync),
     ("sampling", "elapsed time that a sample reports against a bare loop", SamplingBench.RunAsync),
     ("lexer", "lexing with hashing against a plain scan of the same bytes", LexerBench.RunAsync),
+    ("capture", "reading captures against a plain scan of the same file", CaptureBench.RunAsync),
     ("server", "server start, the demo book's page, memory", ServerBench.RunAsync),
     ("trial", "demo data and a whole demo trial", TrialBench.RunAsync),
 };

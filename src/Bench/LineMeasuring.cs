@@ -14,6 +14,10 @@ internal sealed class LineMeasuring : IDisposable
     private const double WarmWithin = 0.10;
     private const int MostTakenAway = 200;
 
+    // Pages that a visit reads anew lie at other addresses, which can make a side a few per cent faster for the whole visit. A line
+    // that is not settled soon gets one block a visit: then that averages out instead of tying neighbouring blocks together.
+    private const int ManyBlocksAVisit = 40;
+
     private readonly ISubjectCopy[] _copies;
     private readonly IPreparedCase[] _cases;
     private readonly int[] _times = [1, 1];
@@ -47,7 +51,7 @@ internal sealed class LineMeasuring : IDisposable
     /// <summary>Set while a side runs, so that an exception can be laid at its door.</summary>
     public Side Running { get; private set; }
 
-    /// <summary>Measures up to the next look, but not for much longer than the quantum: other lines wait.</summary>
+    /// <summary>Measures for about the quantum, later one block: other lines wait.</summary>
     /// <param name="clock">Runs since the measuring of the trial began.</param>
     /// <param name="quantum">At least one block is measured, however long it takes.</param>
     /// <param name="deadline">On the same clock; null for none.</param>
@@ -61,7 +65,7 @@ internal sealed class LineMeasuring : IDisposable
             _blocks.Add(MeasureBlock(clock));
             Judge();
         }
-        while (End is null && clock.Elapsed < until && !(clock.Elapsed >= deadline));
+        while (End is null && _blocks.Count < ManyBlocksAVisit && clock.Elapsed < until && !(clock.Elapsed >= deadline));
         return _blocks.GetRange(from, _blocks.Count - from);
     }
 

@@ -13,6 +13,8 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildDemo(),
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
+    CaptureCommand.Build(),
+    DeploymentCommand.Build(),
     DemoDataCommand.Build(),
     OpenApiCommand.Build(),
 };

@@ -9,6 +9,7 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Demo;
 using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
 using SwiftLedger.Web;
 
 namespace SwiftLedger.Cli;
@@ -88,6 +89,7 @@ internal static class ServeCommand
         var trials = new TrialStore(ledger, TimeProvider.System);
         BookRecord book = books.Open(scenario.DatabasePath, DemoScenario.BookName);
         books.KeepWorkload(book.Id, scenario.Workload);
+        ReadDemoCaptures(ledger, book.Id, scenario);
         List<ChangeRecord> changes = scenario.Changes.Select(c => books.KeepChange(book.Id, c.Title, c.Note, c.Text)).ToList();
         if (trials.OfBook(book.Id).All(t => t.State is not (TrialStates.Waiting or TrialStates.Running)))
         {
@@ -96,6 +98,26 @@ internal static class ServeCommand
         }
 
         return book.Id;
+    }
+
+    private static void ReadDemoCaptures(LedgerDatabase ledger, long book, DemoScenario scenario)
+    {
+        var deployments = new DeploymentStore(ledger);
+        if (deployments.OfBook(book).Count == 0)
+        {
+            foreach (DemoDeployment d in HutsCaptures.Deployments)
+            {
+                deployments.Record(book, d.At, d.Version, d.What, d.Script);
+            }
+        }
+
+        // The same readers as for any file: one that was read before costs nothing.
+        var import = new CaptureImport(new(ledger, TimeProvider.System));
+        foreach (string file in scenario.Captures)
+        {
+            using FileStream stream = File.OpenRead(file);
+            import.Read(book, stream, Path.GetFileName(file), new(Path.GetFileNameWithoutExtension(file)));
+        }
     }
 
     private static int FreePort(IPAddress address, int wanted)

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Demo;
 
@@ -10,7 +11,8 @@ namespace SwiftLedger.Demo;
 public sealed record DemoChange(string FileName, string Title, string Note, string Text);
 
 /// <summary>Morrow Range Huts: an invented walkers' association with its database, its day's statements and a dozen changes.</summary>
-public sealed partial record DemoScenario(string DatabasePath, string Workload, IReadOnlyList<DemoChange> Changes)
+/// <param name="Captures">Files of two weeks of captured work, one for each instance of the application.</param>
+public sealed partial record DemoScenario(string DatabasePath, string Workload, IReadOnlyList<DemoChange> Changes, IReadOnlyList<string> Captures)
 {
     public const string BookName = "Morrow Range Huts";
 
@@ -19,16 +21,27 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
     public static DemoScenario MakeIn(string folder, double scale = 1)
     {
         Directory.CreateDirectory(folder);
-        string database = Path.Combine(folder, "huts.db");
-        if (!File.Exists(database))
-        {
-            string partial = database + ".partial";
-            File.Delete(partial);
-            new HutsGenerator(scale).Write(partial);
-            File.Move(partial, database);
-        }
-
+        string database = Path.Combine(folder, "huts.db"), captures = Path.Combine(folder, "captures");
         string workload = Resource("workload.sql");
+        List<string> files = HutsCaptures.Instances.Select(i => Path.Combine(captures, i + ".jsonl")).ToList();
+        Parallel.Invoke(
+            () =>
+            {
+                if (!File.Exists(database))
+                {
+                    string partial = database + ".partial";
+                    File.Delete(partial);
+                    new HutsGenerator(scale).Write(partial);
+                    File.Move(partial, database);
+                }
+            },
+            () =>
+            {
+                if (!files.All(File.Exists))
+                {
+                    new HutsCaptures(scale).Write(captures, WorkloadFile.Parse(workload).Value);
+                }
+            });
         List<DemoChange> changes = ReadChanges(database);
         Directory.CreateDirectory(Path.Combine(folder, "changes"));
         File.WriteAllText(Path.Combine(folder, "workload.sql"), workload);
@@ -37,7 +50,7 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
             File.WriteAllText(Path.Combine(folder, "changes", change.FileName), change.Text);
         }
 
-        return new(database, workload, changes);
+        return new(database, workload, changes, files);
     }
 
     internal static string Resource(string name)

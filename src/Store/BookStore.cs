@@ -21,15 +21,33 @@ public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
         return connection.QuerySingleOrDefault<BookRecord>($"SELECT {BookColumns} FROM book WHERE id = @id", new { id });
     }
 
-    /// <summary>The book of a subject, opened if there is none yet.</summary>
+    /// <summary>The book of a subject, opened if there is none yet; a book of that name that has no subject gets this one.</summary>
     public BookRecord Open(string subject, string name)
     {
         using SqliteConnection connection = ledger.Open();
+        connection.Execute("""
+            UPDATE book SET subject = @subject
+            WHERE id = (SELECT min(id) FROM book WHERE name = @name AND subject IS NULL) AND NOT EXISTS (SELECT 1 FROM book WHERE subject = @subject)
+            """, new { subject, name });
         connection.Execute("""
             INSERT INTO book (name, subject, workload, created_at) VALUES (@name, @subject, '', @now)
             ON CONFLICT (subject) DO NOTHING
             """, new { name, subject, now = clock.Now() });
         return connection.QuerySingle<BookRecord>($"SELECT {BookColumns} FROM book WHERE subject = @subject", new { subject });
+    }
+
+    /// <summary>The book of a name, opened without a subject if there is none yet: one may begin with what was captured.</summary>
+    public BookRecord OpenByName(string name)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        connection.Execute("""
+            INSERT INTO book (name, subject, workload, created_at)
+            SELECT @name, NULL, '', @now WHERE NOT EXISTS (SELECT 1 FROM book WHERE name = @name)
+            """, new { name, now = clock.Now() }, transaction);
+        BookRecord book = connection.QueryFirst<BookRecord>($"SELECT {BookColumns} FROM book WHERE name = @name ORDER BY id", new { name }, transaction);
+        transaction.Commit();
+        return book;
     }
 
     public void KeepWorkload(long id, string workload)

@@ -7,8 +7,8 @@ public sealed record BookRecord
 
     public string Name { get; init; } = "";
 
-    /// <summary>Path of the database on this machine.</summary>
-    public string Subject { get; init; } = "";
+    /// <summary>Path of the database on this machine; null where the book has only captures yet.</summary>
+    public string? Subject { get; init; }
 
     /// <summary>The workload used last.</summary>
     public string Workload { get; init; } = "";

@@ -35,6 +35,7 @@ internal static class Api
         api.MapPost("/trials/{id:long}/again", Again);
         api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
+        DaybookApi.Map(api);
         api.MapFallback(() => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
     }
 
@@ -53,9 +54,9 @@ internal static class Api
         List<TrialSummary> run = trials.OfBook(id).Select(t => TrialSummary.Of(t, desk.Ahead(t))).ToList();
         List<ChangeView> changes = books.Changes(id).Select(c => new ChangeView(c.Id, c.Title, c.Note, c.Text, run.FirstOrDefault(t => t.ChangeId == c.Id))).ToList();
         Workload workload = WorkloadFile.Parse(book.Workload).Value;
-        string? missing = TrialChecks.SubjectProblem(book.Subject)?.Message;
+        string? missing = book.Subject is null ? null : TrialChecks.SubjectProblem(book.Subject)?.Message;
         return TypedResults.Ok(new BookPage(
-            new(book.Id, book.Name, book.Subject, missing is null ? new FileInfo(book.Subject).Length : null, missing, book.Workload,
+            new(book.Id, book.Name, book.Subject, missing is null && book.Subject is not null ? new FileInfo(book.Subject).Length : null, missing, book.Workload,
                 workload.Statements.Count, workload.CaseCount),
             changes, run));
     }
@@ -165,7 +166,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        if (TrialChecks.SubjectProblem(book.Subject) is { } problem)
+        if (TrialChecks.SubjectProblem(book.Subject ?? "") is { } problem)
         {
             return TypedResults.UnprocessableEntity(new ProblemReport([ProblemView.Of(problem)]));
         }
@@ -182,7 +183,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject, trial.Workload, trial.ChangeText, trial.State);
+        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, trial.State);
         return format switch
         {
             "json" => TypedResults.Text(result.ToJson(), "application/json", Encoding.UTF8),

@@ -24,9 +24,9 @@ public sealed record ProblemReport(IReadOnlyList<ProblemView> Problems)
 }
 
 /// <param name="SubjectMissing">Why the subject cannot be used at the moment; null where it can.</param>
-public sealed record BookView(long Id, string Name, string Subject, long? SubjectBytes, string? SubjectMissing, string Workload, int Statements, int Cases);
+public sealed record BookView(long Id, string Name, string? Subject, long? SubjectBytes, string? SubjectMissing, string Workload, int Statements, int Cases);
 
-public sealed record BookListItem(long Id, string Name, string Subject);
+public sealed record BookListItem(long Id, string Name, string? Subject);
 
 public sealed record ChangeView(long Id, string Title, string Note, string Text, TrialSummary? LatestTrial);
 
@@ -68,7 +68,7 @@ public sealed record TrialPage(
     public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead)
     {
         Bill bill = Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
-        return new(TrialSummary.Of(t, ahead), book.Name, book.Subject, TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
+        return new(TrialSummary.Of(t, ahead), book.Name, book.Subject ?? "", TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
             t.State == TrialStates.Running && account.Stage is { } s ? StageOf(account, s) : null,
             account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l))).ToList(),
             ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),

@@ -7,6 +7,7 @@ using Serilog;
 using Serilog.Events;
 using SwiftLedger.Bench;
 using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Web;
 
@@ -48,6 +49,10 @@ public static class LedgerServer
         builder.Services.AddSingleton(new LedgerDatabase(settings.Home.LedgerFile));
         builder.Services.AddSingleton<BookStore>();
         builder.Services.AddSingleton<TrialStore>();
+        builder.Services.AddSingleton<CaptureStore>();
+        builder.Services.AddSingleton<DaybookStore>();
+        builder.Services.AddSingleton<DeploymentStore>();
+        builder.Services.AddSingleton<SampleStore>();
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());

@@ -105,7 +105,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         try
         {
             TrialAccount account = await new TrialRunner(home).RunAsync(
-                book.Subject, trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now), stop: stop.Token);
+                book.Subject ?? throw new InvalidOperationException("A trial's book has a subject."), trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now), stop: stop.Token);
             End(trial.Id, account.Refusal is null ? TrialStates.Finished : TrialStates.Refused,
                 account.Refusal?.Problems[0].Message, account);
         }

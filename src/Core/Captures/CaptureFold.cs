@@ -58,14 +58,14 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
     private readonly Dictionary<string, (long Count, long First)> _rejections = new(StringComparer.Ordinal);
     private Dictionary<CellKey, Cell> _cells = [];
     private List<FoundPattern> _found = [];
-    private List<CapturedSample> _samples = [];
+    private readonly HashSet<PatternSamples> _touched = [];
     private Dictionary<TagKey, long> _tags = [];
     private Dictionary<ErrorKey, long> _errors = [];
     private List<SchemaStatement> _schema = [];
     private long _statements;
 
-    /// <summary>Cells and samples that wait to be drained: what memory goes by.</summary>
-    public int Waiting => _cells.Count + _samples.Count;
+    /// <summary>Cells that wait to be drained: what memory goes by.</summary>
+    public int Waiting => _cells.Count;
 
     /// <summary>Statements of patterns beyond the limit so far.</summary>
     public long NotKeptApart { get; private set; }
@@ -86,9 +86,9 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
             Increase(_errors, new(pattern, from, Stretch.Hour.StartOf(minute), observation.SqlState.ToString()));
         }
 
-        if (pattern != EverythingElse && _patterns[pattern].Wants(observation, from) is { } place)
+        if (pattern != EverythingElse && _patterns[pattern] is { } samples && samples.Keep(observation, from, pattern, tags))
         {
-            _samples.Add(CapturedSample.Of(observation, pattern, from, place, tags));
+            _touched.Add(samples);
         }
 
         if (SchemaWords.Alters(observation.Sql) && !observation.Failed)
@@ -106,9 +106,16 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
     /// <summary>Hands over what has piled up and begins anew; what patterns are known, and which samples are kept, stays.</summary>
     public FoldedBatch Drain()
     {
-        var batch = new FoldedBatch(_found, _cells, _samples, _tags, _errors, _schema,
+        var samples = new List<CapturedSample>();
+        foreach (PatternSamples touched in _touched)
+        {
+            touched.Drain(samples);
+        }
+
+        _touched.Clear();
+        var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _schema,
             _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements);
-        (_found, _cells, _samples, _tags, _errors, _schema) = ([], [], [], [], [], []);
+        (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         _rejections.Clear();
         _statements = 0;
         return batch;

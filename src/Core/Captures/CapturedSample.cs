@@ -1,5 +1,6 @@
 using System.IO.Hashing;
 using System.Runtime.InteropServices;
+using System.Text;
 
 namespace SwiftLedger.Core.Captures;
 
@@ -26,61 +27,100 @@ public sealed record CapturedSample(
     public static CapturedSample Of(in Observation o, ulong pattern, string source, SamplePlace place, IReadOnlyDictionary<string, string>? tags) => new(
         pattern, source, place, o.At, o.Duration, Cut(o.Sql, LongestSql),
         Cut(o.ParameterForm == ParameterForm.Postgres ? PostgresParameters.ToBinds(o.Parameters) : o.Parameters, LongestBinds),
-        o.RowsReturned, o.RowsRead, o.SqlState.ToString(), Cut(o.Message, LongestMessage), o.Session.ToString(), o.Unit.ToString(), o.Application.ToString(),
-        o.Database.ToString(), o.User.ToString(), tags ?? new Dictionary<string, string>(), Cut(o.Plan, LongestPlan), PriorityOf(o, source));
+        o.RowsReturned, o.RowsRead, o.SqlState.ToString(), Cut(o.Message, LongestMessage), Encoding.UTF8.GetString(o.Session), Encoding.UTF8.GetString(o.Unit), Encoding.UTF8.GetString(o.Application),
+        Encoding.UTF8.GetString(o.Database), Encoding.UTF8.GetString(o.User), tags ?? new Dictionary<string, string>(), Cut(o.Plan, LongestPlan), PriorityOf(o, source));
 
     /// <summary>See <see cref="Priority"/>.</summary>
     public static long PriorityOf(in Observation o, string source)
     {
         Span<long> what = [o.At.Ticks, o.Duration?.Ticks ?? -1, o.Sql.Length, source.Length, o.Session.Length];
-        ulong hash = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(what)) ^ XxHash3.HashToUInt64(MemoryMarshal.AsBytes(o.Session));
+        ulong hash = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(what)) ^ XxHash3.HashToUInt64(o.Session);
         return (long)(hash >> 1);
     }
 
     private static string Cut(ReadOnlySpan<char> text, int most) => text.Length > most ? string.Concat(text[..most], "...") : text.ToString();
 }
 
-/// <summary>Which executions of a pattern are worth keeping: the slowest, some at random, one of each error.</summary>
+/// <summary>The executions of a pattern worth keeping: the slowest, some at random, one of each error.</summary>
 internal sealed class PatternSamples
 {
     /// <summary>How many of a pattern stay.</summary>
     public const int MostSlowest = 5, MostRandom = 20, MostErrors = 8;
 
-    private readonly List<long> _slowest = new(2);
-    private readonly List<long> _random = new(2);
+    private readonly Highest _slowest = new(MostSlowest);
+    private readonly Highest _random = new(MostRandom);
     private HashSet<string>? _errors;
+    private List<CapturedSample>? _failed;
 
-    public SamplePlace? Wants(in Observation o, string source)
+    /// <summary>Keeps an execution if it is among those.</summary>
+    /// <returns>Whether it was.</returns>
+    public bool Keep(in Observation o, string source, ulong pattern, IReadOnlyDictionary<string, string>? tags)
     {
         if (o.Failed)
         {
             _errors ??= new(StringComparer.Ordinal);
-            return _errors.Count < MostErrors && _errors.Add(o.SqlState.ToString()) ? SamplePlace.Error : null;
-        }
-
-        if (o.Duration is { } duration && Enters(_slowest, duration.Ticks, MostSlowest))
-        {
-            return SamplePlace.Slowest;
-        }
-
-        return Enters(_random, CapturedSample.PriorityOf(o, source), MostRandom) ? SamplePlace.Random : null;
-    }
-
-    /// <summary>Keeps the highest values, ascending; whether this one is among them.</summary>
-    private static bool Enters(List<long> highest, long value, int most)
-    {
-        if (highest.Count == most)
-        {
-            if (value <= highest[0])
+            if (_errors.Count >= MostErrors || !_errors.Add(o.SqlState.ToString()))
             {
                 return false;
             }
 
-            highest.RemoveAt(0);
+            (_failed ??= []).Add(CapturedSample.Of(o, pattern, source, SamplePlace.Error, tags));
+            return true;
         }
 
-        int at = highest.BinarySearch(value);
-        highest.Insert(at < 0 ? ~at : at, value);
+        if (o.Duration is { } duration && _slowest.Admits(duration.Ticks))
+        {
+            _slowest.Add(duration.Ticks, CapturedSample.Of(o, pattern, source, SamplePlace.Slowest, tags));
+            return true;
+        }
+
+        long priority = CapturedSample.PriorityOf(o, source);
+        if (!_random.Admits(priority))
+        {
+            return false;
+        }
+
+        _random.Add(priority, CapturedSample.Of(o, pattern, source, SamplePlace.Random, tags));
         return true;
+    }
+
+    /// <summary>Those kept since the last time, if they are still among the best.</summary>
+    public void Drain(List<CapturedSample> into)
+    {
+        _slowest.Drain(into);
+        _random.Drain(into);
+        into.AddRange(_failed ?? []);
+        _failed = null;
+    }
+
+    /// <summary>The highest values with their samples, ascending.</summary>
+    private sealed class Highest(int most)
+    {
+        private readonly List<(long Value, CapturedSample? Sample)> _kept = new(2);
+
+        public bool Admits(long value) => _kept.Count < most || value > _kept[0].Value;
+
+        public void Add(long value, CapturedSample sample)
+        {
+            if (_kept.Count == most)
+            {
+                _kept.RemoveAt(0);
+            }
+
+            int at = _kept.FindIndex(k => k.Value >= value);
+            _kept.Insert(at < 0 ? _kept.Count : at, (value, sample));
+        }
+
+        public void Drain(List<CapturedSample> into)
+        {
+            for (int i = 0; i < _kept.Count; i++)
+            {
+                if (_kept[i].Sample is { } sample)
+                {
+                    into.Add(sample);
+                    _kept[i] = (_kept[i].Value, null);
+                }
+            }
+        }
     }
 }

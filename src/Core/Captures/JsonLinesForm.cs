@@ -54,8 +54,8 @@ public sealed class JsonLinesForm : ICaptureForm
         double? ms = null;
         long? rows = null, rowsRead = null, rowsWritten = null;
         bool schema = false;
-        ReadOnlySpan<char> sql = default, error = default, message = default, session = default, unit = default, app = default, db = default, user = default,
-            source = default, plan = default;
+        ReadOnlySpan<char> sql = default, error = default, message = default, source = default, plan = default;
+        ReadOnlySpan<byte> session = default, unit = default, app = default, db = default, user = default;
         try
         {
             var json = new Utf8JsonReader(line);
@@ -103,19 +103,19 @@ public sealed class JsonLinesForm : ICaptureForm
                         message = Decode(ref json);
                         break;
                     case "session":
-                        session = Decode(ref json);
+                        session = Raw(ref json);
                         break;
                     case "unit":
-                        unit = Decode(ref json);
+                        unit = Raw(ref json);
                         break;
                     case "app":
-                        app = Decode(ref json);
+                        app = Raw(ref json);
                         break;
                     case "db":
-                        db = Decode(ref json);
+                        db = Raw(ref json);
                         break;
                     case "user":
-                        user = Decode(ref json);
+                        user = Raw(ref json);
                         break;
                     case "source":
                         source = Decode(ref json);
@@ -176,6 +176,11 @@ public sealed class JsonLinesForm : ICaptureForm
             };
         }
     }
+
+    private static ReadOnlySpan<byte> Raw(scoped ref Utf8JsonReader json) =>
+        json.TokenType != JsonTokenType.String ? throw new JsonException()
+        : json.ValueIsEscaped ? Encoding.UTF8.GetBytes(json.GetString()!)
+        : json.ValueSpan;
 
     private ReadOnlySpan<char> Decode(scoped ref Utf8JsonReader json) =>
         json.TokenType != JsonTokenType.String ? throw new JsonException()

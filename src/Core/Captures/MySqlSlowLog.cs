@@ -76,7 +76,7 @@ public sealed class MySqlSlowLog : ICaptureForm
         _text.Reserve(entry.Length);
         double? seconds = null;
         long? sent = null, examined = null, affected = null, stamp = null;
-        ReadOnlySpan<char> user = default, session = default;
+        ReadOnlySpan<byte> user = default, session = default;
         int at = 0, sqlStart = -1;
         long line = Line, sqlLine = Line;
         while (at < entry.Length && Lines.TryRead(entry, at, out ReadOnlySpan<byte> text, out int next))
@@ -87,11 +87,11 @@ public sealed class MySqlSlowLog : ICaptureForm
             }
             else if (text.StartsWith("# User@Host: "u8))
             {
-                ReadOnlySpan<char> rest = _text.Decode(text["# User@Host: ".Length..]);
-                int bracket = rest.IndexOf('[');
-                user = bracket < 0 ? rest : rest[..bracket].Trim();
-                int id = rest.IndexOf("Id:");
-                session = id < 0 ? session : rest[(id + 3)..].Trim();
+                ReadOnlySpan<byte> rest = text["# User@Host: ".Length..];
+                int bracket = rest.IndexOf((byte)'[');
+                user = (bracket < 0 ? rest : rest[..bracket]).Trim((byte)' ');
+                int id = rest.IndexOf("Id:"u8);
+                session = id < 0 ? session : rest[(id + 3)..].Trim((byte)' ');
             }
             else if (text.StartsWith("# "u8))
             {
@@ -139,7 +139,7 @@ public sealed class MySqlSlowLog : ICaptureForm
         sink.Observe(new Observation
         {
             Line = sqlLine, At = began.Value, Duration = TimeSpan.FromSeconds(seconds.Value), Sql = _text.Decode(entry[sqlStart..]).Trim(), User = user, Session = session,
-            Database = _database, RowsReturned = sent, RowsRead = examined, RowsWritten = affected,
+            Database = Encoding.UTF8.GetBytes(_database), RowsReturned = sent, RowsRead = examined, RowsWritten = affected,
         });
     }
 

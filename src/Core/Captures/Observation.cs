@@ -40,16 +40,17 @@ public ref struct Observation
     /// <summary>The engine's message where the statement failed.</summary>
     public ReadOnlySpan<char> Message { get; init; }
 
-    public ReadOnlySpan<char> Session { get; init; }
+    // Names are UTF-8 as they stand: they become text only for the few executions that are kept.
+    public ReadOnlySpan<byte> Session { get; init; }
 
     /// <summary>The trace or transaction that it belongs to.</summary>
-    public ReadOnlySpan<char> Unit { get; init; }
+    public ReadOnlySpan<byte> Unit { get; init; }
 
-    public ReadOnlySpan<char> Application { get; init; }
+    public ReadOnlySpan<byte> Application { get; init; }
 
-    public ReadOnlySpan<char> Database { get; init; }
+    public ReadOnlySpan<byte> Database { get; init; }
 
-    public ReadOnlySpan<char> User { get; init; }
+    public ReadOnlySpan<byte> User { get; init; }
 
     /// <summary>The server or application instance, where the capture names it itself.</summary>
     public ReadOnlySpan<char> Source { get; init; }

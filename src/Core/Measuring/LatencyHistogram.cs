@@ -11,7 +11,7 @@ namespace SwiftLedger.Core.Measuring;
 public sealed class LatencyHistogram
 {
     private const int HalfBits = 10, Half = 1 << HalfBits;
-    private const int PendingSize = 64;
+    private const int LeastPending = 64;
 
     private int[] _buckets = [];
     private long[] _counts = [];
@@ -41,20 +41,28 @@ public sealed class LatencyHistogram
     public void Record(long ticks)
     {
         Count++;
-        _pending ??= new int[PendingSize];
-        _pending[_pendingUsed++] = BucketOf(ticks);
-        if (_pendingUsed == PendingSize)
-        {
-            Settle();
-        }
+        RecordBucket(BucketOf(ticks));
     }
 
     public void Add(LatencyHistogram other)
     {
-        Settle();
         other.Settle();
-        Merge(other._buckets.AsSpan(0, other._used), other._counts.AsSpan(0, other._used));
         Count += other.Count;
+        if (other.Count <= LeastPending)
+        {
+            for (int i = 0; i < other._used; i++)
+            {
+                for (long n = 0; n < other._counts[i]; n++)
+                {
+                    RecordBucket(other._buckets[i]);
+                }
+            }
+
+            return;
+        }
+
+        Settle();
+        Merge(other._buckets.AsSpan(0, other._used), other._counts.AsSpan(0, other._used));
     }
 
     /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
@@ -164,6 +172,24 @@ public sealed class LatencyHistogram
         throw new FormatException("The histogram is cut.");
     }
 
+    /// <summary>What comes in waits until there is as much of it as of what is there, so that merging costs the same for each however many there are.</summary>
+    private void RecordBucket(int bucket)
+    {
+        if (_pending is null || _pendingUsed == _pending.Length)
+        {
+            if (_pendingUsed >= Math.Max(LeastPending, _used))
+            {
+                Settle();
+            }
+            else
+            {
+                Array.Resize(ref _pending, Math.Max(4, _pendingUsed * 2));
+            }
+        }
+
+        _pending![_pendingUsed++] = bucket;
+    }
+
     private void Settle()
     {
         if (_pendingUsed == 0)
@@ -173,8 +199,8 @@ public sealed class LatencyHistogram
 
         Span<int> pending = _pending.AsSpan(0, _pendingUsed);
         pending.Sort();
-        Span<int> buckets = stackalloc int[PendingSize];
-        Span<long> counts = stackalloc long[PendingSize];
+        int[] buckets = new int[pending.Length];
+        long[] counts = new long[pending.Length];
         int used = 0;
         foreach (int bucket in pending)
         {
@@ -189,7 +215,7 @@ public sealed class LatencyHistogram
         }
 
         _pendingUsed = 0;
-        Merge(buckets[..used], counts[..used]);
+        Merge(buckets.AsSpan(0, used), counts.AsSpan(0, used));
     }
 
     private void Merge(ReadOnlySpan<int> buckets, ReadOnlySpan<long> counts)

@@ -27,6 +27,9 @@ public static class Figures
         return rounded.ToString("N" + decimals, CultureInfo.InvariantCulture).Replace(',', ThinSpace);
     }
 
+    /// <summary>A whole number.</summary>
+    public static string Count(long value) => value.ToString("N0", CultureInfo.InvariantCulture).Replace(',', ThinSpace);
+
     /// <summary>A ratio after / before as <c>12.4x cheaper</c> or <c>1.31x dearer</c>.</summary>
     public static string Ratio(double ratio)
     {

@@ -17,11 +17,16 @@ internal static class CellWriter
         SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<CellKey, Cell> cells, BookIds ids, long allPatterns)
     {
         var sums = new Dictionary<(Stretch, long Source, int Minute, long Pattern), Cell>();
+        int minutesFrom = cells.Keys.Select(k => k.Minute).DefaultIfEmpty().Max() - (int)CaptureStore.MinutesStay.TotalMinutes;
         foreach ((CellKey key, Cell cell) in cells)
         {
             (long source, long pattern) = (ids.Source(key.Source), ids.Pattern(key.Pattern));
-            sums.Add((Stretch.Minute, source, key.Minute, pattern), cell);
-            Add(sums, (Stretch.Minute, source, key.Minute, allPatterns), cell);
+            if (key.Minute >= minutesFrom)
+            {
+                sums.Add((Stretch.Minute, source, key.Minute, pattern), cell);
+                Add(sums, (Stretch.Minute, source, key.Minute, allPatterns), cell);
+            }
+
             foreach (Stretch stretch in new[] { Stretch.Hour, Stretch.Day })
             {
                 int start = stretch.StartOf(key.Minute);

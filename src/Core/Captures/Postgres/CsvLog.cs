@@ -66,23 +66,21 @@ public sealed class CsvLog : ICaptureForm
         }
 
         _text.Clear();
-        _text.Reserve(_fields[User].Length + _fields[Database].Length + _fields[SessionId].Length + _fields[VirtualTransaction].Length
-            + _fields[Severity].Length + _fields[SqlState].Length + _fields[Message].Length + _fields[Detail].Length + _fields[Query].Length
-            + _fields[Application].Length);
+        _text.Reserve(_fields[Message].Length + _fields[Detail].Length + _fields[Query].Length);
         var entry = new LogEntry
         {
             Line = Line,
             At = at,
-            User = Decode(bytes, User),
-            Database = Decode(bytes, Database),
-            Session = Decode(bytes, SessionId),
-            Unit = Decode(bytes, VirtualTransaction),
-            Severity = Decode(bytes, Severity),
-            SqlState = Decode(bytes, SqlState),
+            User = _fields[User].In(bytes),
+            Database = _fields[Database].In(bytes),
+            Session = _fields[SessionId].In(bytes),
+            Unit = _fields[VirtualTransaction].In(bytes),
+            Severity = _fields[Severity].In(bytes),
+            SqlState = _fields[SqlState].In(bytes),
             Message = Decode(bytes, Message),
             Detail = Decode(bytes, Detail),
             Statement = Decode(bytes, Query),
-            Application = Decode(bytes, Application),
+            Application = _fields[Application].In(bytes),
         };
         if (_text.Spoilt)
         {
@@ -96,6 +94,11 @@ public sealed class CsvLog : ICaptureForm
     private ReadOnlySpan<char> Decode(ReadOnlySpan<byte> bytes, int column)
     {
         CsvField field = _fields[column];
+        if (field.Length == 0)
+        {
+            return default;
+        }
+
         ReadOnlySpan<char> chars = _text.Decode(field.In(bytes));
         return field.HasDoubledQuotes ? chars.ToString().Replace("\"\"", "\"", StringComparison.Ordinal) : chars;
     }

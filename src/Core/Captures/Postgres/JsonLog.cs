@@ -1,3 +1,4 @@
+using System.Text;
 using System.Text.Json;
 
 namespace SwiftLedger.Core.Captures.Postgres;
@@ -86,11 +87,11 @@ public sealed class JsonLog : ICaptureForm
         }
         else if (name.SequenceEqual("error_severity"u8))
         {
-            entry.Severity = Decode(ref json);
+            entry.Severity = Raw(ref json);
         }
         else if (name.SequenceEqual("state_code"u8))
         {
-            entry.SqlState = Decode(ref json);
+            entry.SqlState = Raw(ref json);
         }
         else if (name.SequenceEqual("message"u8))
         {
@@ -106,25 +107,28 @@ public sealed class JsonLog : ICaptureForm
         }
         else if (name.SequenceEqual("session_id"u8))
         {
-            entry.Session = Decode(ref json);
+            entry.Session = Raw(ref json);
         }
         else if (name.SequenceEqual("vxid"u8))
         {
-            entry.Unit = Decode(ref json);
+            entry.Unit = Raw(ref json);
         }
         else if (name.SequenceEqual("application_name"u8))
         {
-            entry.Application = Decode(ref json);
+            entry.Application = Raw(ref json);
         }
         else if (name.SequenceEqual("dbname"u8))
         {
-            entry.Database = Decode(ref json);
+            entry.Database = Raw(ref json);
         }
         else if (name.SequenceEqual("user"u8))
         {
-            entry.User = Decode(ref json);
+            entry.User = Raw(ref json);
         }
     }
+
+    private static ReadOnlySpan<byte> Raw(scoped ref Utf8JsonReader json) =>
+        json.ValueIsEscaped ? Encoding.UTF8.GetBytes(json.GetString()!) : json.ValueSpan;
 
     private ReadOnlySpan<char> Decode(scoped ref Utf8JsonReader json) =>
         json.ValueIsEscaped ? json.GetString() : _text.Decode(json.ValueSpan);

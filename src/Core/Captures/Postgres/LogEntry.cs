@@ -13,9 +13,9 @@ internal ref struct LogEntry
     public DateTime At { get; set; }
 
     /// <summary>LOG, ERROR, FATAL and so on.</summary>
-    public ReadOnlySpan<char> Severity { get; set; }
+    public ReadOnlySpan<byte> Severity { get; set; }
 
-    public ReadOnlySpan<char> SqlState { get; set; }
+    public ReadOnlySpan<byte> SqlState { get; set; }
 
     public ReadOnlySpan<char> Message { get; set; }
 
@@ -24,13 +24,13 @@ internal ref struct LogEntry
     /// <summary>The statement that an error belongs to.</summary>
     public ReadOnlySpan<char> Statement { get; set; }
 
-    public ReadOnlySpan<char> Session { get; set; }
+    public ReadOnlySpan<byte> Session { get; set; }
 
-    public ReadOnlySpan<char> Unit { get; set; }
+    public ReadOnlySpan<byte> Unit { get; set; }
 
-    public ReadOnlySpan<char> Application { get; set; }
+    public ReadOnlySpan<byte> Application { get; set; }
 
-    public ReadOnlySpan<char> Database { get; set; }
+    public ReadOnlySpan<byte> Database { get; set; }
 
-    public ReadOnlySpan<char> User { get; set; }
+    public ReadOnlySpan<byte> User { get; set; }
 }

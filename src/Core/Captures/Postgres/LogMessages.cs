@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text;
 
 namespace SwiftLedger.Core.Captures.Postgres;
 
@@ -19,7 +20,7 @@ internal sealed class LogMessages
 
     public void Take(scoped in LogEntry entry, ICaptureSink sink)
     {
-        if (entry.Severity is "ERROR" or "FATAL" or "PANIC")
+        if (IsError(entry.Severity))
         {
             TakeError(entry, sink);
             return;
@@ -38,6 +39,11 @@ internal sealed class LogMessages
         }
     }
 
+    private static bool IsError(ReadOnlySpan<byte> severity) =>
+        severity.SequenceEqual("ERROR"u8) || severity.SequenceEqual("FATAL"u8) || severity.SequenceEqual("PANIC"u8);
+
+    private static string Text(ReadOnlySpan<byte> name) => Encoding.UTF8.GetString(name);
+
     public void Finish(ICaptureSink sink)
     {
         foreach (Waiting waiting in _waiting.Values)
@@ -50,7 +56,7 @@ internal sealed class LogMessages
 
     private void TakeError(scoped in LogEntry entry, ICaptureSink sink)
     {
-        _waiting.Remove(entry.Session.ToString());
+        _waiting.Remove(Text(entry.Session));
         if (entry.Statement.IsEmpty)
         {
             return;
@@ -60,7 +66,7 @@ internal sealed class LogMessages
         {
             Line = entry.Line, At = entry.At, Sql = entry.Statement,
             Parameters = ParametersIn(entry.Detail), ParameterForm = ParameterForm.Postgres,
-            SqlState = entry.SqlState.IsEmpty ? "XX000" : entry.SqlState, Message = entry.Message,
+            SqlState = entry.SqlState.IsEmpty ? "XX000" : Text(entry.SqlState), Message = entry.Message,
             Session = entry.Session, Unit = entry.Unit, Application = entry.Application, Database = entry.Database, User = entry.User,
         });
     }
@@ -79,7 +85,7 @@ internal sealed class LogMessages
         if (rest.IsEmpty)
         {
             // log_duration: it belongs to the statement that this session logged before.
-            if (_waiting.Remove(entry.Session.ToString(), out Waiting? waiting))
+            if (_waiting.Remove(Text(entry.Session), out Waiting? waiting))
             {
                 sink.Observe(waiting.ToObservation(duration));
             }
@@ -98,7 +104,12 @@ internal sealed class LogMessages
             return;
         }
 
-        _waiting.Remove(entry.Session.ToString(), out Waiting? before);
+        Waiting? before = null;
+        if (_waiting.Count > 0)
+        {
+            _waiting.Remove(Text(entry.Session), out before);
+        }
+
         bool same = before is not null && before.Plan.Length > 0 && sql.SequenceEqual(before.Sql);
         if (before is not null && !same && before.Plan.Length > 0)
         {
@@ -135,14 +146,14 @@ internal sealed class LogMessages
             Finish(sink);
         }
 
-        _waiting[entry.Session.ToString()] = new(
-            entry.Line, entry.At, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToString(),
-            entry.Unit.ToString(), entry.Application.ToString(), entry.Database.ToString(), entry.User.ToString());
+        _waiting[Text(entry.Session)] = new(
+            entry.Line, entry.At, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToArray(),
+            entry.Unit.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray());
     }
 
-    private void HandOver(ReadOnlySpan<char> session, ICaptureSink sink)
+    private void HandOver(ReadOnlySpan<byte> session, ICaptureSink sink)
     {
-        if (_waiting.Count > 0 && _waiting.Remove(session.ToString(), out Waiting? waiting))
+        if (_waiting.Count > 0 && _waiting.Remove(Text(session), out Waiting? waiting))
         {
             sink.Observe(waiting.ToObservation(null));
         }
@@ -169,8 +180,8 @@ internal sealed class LogMessages
         detail.StartsWith("parameters: ", StringComparison.OrdinalIgnoreCase) ? detail["parameters: ".Length..] : [];
 
     private sealed record Waiting(
-        long Line, DateTime At, TimeSpan? Duration, string Sql, string Parameters, string Plan, string Session, string Unit, string Application,
-        string Database, string User)
+        long Line, DateTime At, TimeSpan? Duration, string Sql, string Parameters, string Plan, byte[] Session, byte[] Unit, byte[] Application,
+        byte[] Database, byte[] User)
     {
         public Observation ToObservation(TimeSpan? duration)
         {

@@ -101,16 +101,16 @@ public sealed class StderrLog : ICaptureForm
         {
             Line = Line,
             At = fields.At,
-            Severity = _text.Decode(severity),
-            SqlState = _text.Decode(fields.SqlState),
+            Severity = severity,
+            SqlState = fields.SqlState,
             Message = Untabbed(message),
             Detail = Untabbed(detail),
             Statement = Untabbed(statement),
-            Session = _text.Decode(fields.Session),
-            Unit = _text.Decode(fields.Unit),
-            Application = _text.Decode(fields.Application),
-            Database = _text.Decode(fields.Database),
-            User = _text.Decode(fields.User),
+            Session = fields.Session,
+            Unit = fields.Unit,
+            Application = fields.Application,
+            Database = fields.Database,
+            User = fields.User,
         };
         if (_text.Spoilt)
         {
@@ -170,7 +170,7 @@ public sealed class StderrLog : ICaptureForm
     /// <summary>Takes off the tab with which the server marks further lines.</summary>
     private ReadOnlySpan<char> Untabbed(ReadOnlySpan<byte> text)
     {
-        ReadOnlySpan<char> chars = _text.Decode(text);
+        ReadOnlySpan<char> chars = text.IsEmpty ? default : _text.Decode(text);
         return chars.IndexOf('\n') < 0 ? chars : chars.ToString().Replace("\n\t", "\n", StringComparison.Ordinal);
     }
 }

@@ -1,0 +1,114 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Text;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Benchmarks;
+
+/// <summary>Reading captures, stage by stage, beside a plain scan of the same file for line ends.</summary>
+internal static class CaptureBench
+{
+    private const int Statements = 400_000, Patterns = 300;
+
+    public static Task RunAsync()
+    {
+        string folder = Directory.CreateTempSubdirectory("capture-bench").FullName;
+        try
+        {
+            Measure(folder, "csvlog", WriteCsv, () => new CsvLog(), 100);
+            Measure(folder, "stderr log", WriteStderr, () => new StderrLog(new("%m [%p] %q%u@%d ")), 100);
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+
+        Report.Line($"{"resident at the end",-58} {Environment.WorkingSet / 1e6,10:0} MB");
+        return Task.CompletedTask;
+    }
+
+    private static void Measure(string folder, string name, Action<StreamWriter, int, DateTime> write, Func<ICaptureForm> form, double target)
+    {
+        string path = Path.Combine(folder, name.Replace(' ', '-'));
+        using (var writer = new StreamWriter(path, append: false, new UTF8Encoding(false), 1 << 20))
+        {
+            for (int i = 0; i < Statements; i++)
+            {
+                write(writer, i, new DateTime(2026, 7, 6, 0, 0, 0, DateTimeKind.Utc).AddMilliseconds(i * 20));
+            }
+        }
+
+        double megabytes = new FileInfo(path).Length / 1e6;
+        double scan = Seconds(() => ScanLines(path));
+        double parse = Seconds(() => Feed(path, form(), new NoSink()));
+        double fold = Seconds(() => Feed(path, form(), new CaptureFold(SqlDialect.PostgreSql, "server", 20_000, [])));
+        string home = Path.Combine(folder, "ledger-" + name.Replace(' ', '-'));
+        Directory.CreateDirectory(home);
+        var ledger = new LedgerDatabase(Path.Combine(home, "ledger.db"));
+        long book = new BookStore(ledger, TimeProvider.System).OpenByName("bench").Id;
+        double store = Seconds(() =>
+        {
+            using FileStream stream = File.OpenRead(path);
+            new CaptureImport(new(ledger, TimeProvider.System)).Read(book, stream, name, new("server"));
+        });
+        Report.Line($"{$"{name}, {megabytes:0} MB: read, folded and stored",-58} {megabytes / store,10:0} MB/s   target >= {target:0} MB/s   {(megabytes / store >= target ? "met" : "MISSED")}");
+        Report.Line($"{"  read and folded",-58} {megabytes / fold,10:0} MB/s");
+        Report.Line($"{"  read",-58} {megabytes / parse,10:0} MB/s");
+        Report.Line($"{"  plain scan for line ends",-58} {megabytes / scan,10:0} MB/s   ratio {store / scan:0.0}");
+    }
+
+    private static string Sql(int i) =>
+        $"SELECT b.id, m.name, b.party FROM booking_{i % Patterns} b JOIN member m ON m.id = b.member_id WHERE b.hut_id = {i % 212} AND b.state = 'open' ORDER BY b.first_night";
+
+    private static void WriteCsv(StreamWriter writer, int i, DateTime at) => writer.Write(string.Create(CultureInfo.InvariantCulture,
+        $"{at:yyyy-MM-dd HH:mm:ss.fff} UTC,\"walker\",\"huts\",{1000 + (i % 40)},\"127.0.0.1:5{i % 40}\",6a4f0e{i % 40:x2}.3e8,{i},\"SELECT\",2026-07-06 00:00:00 UTC,3/{i},0,LOG,00000,\"duration: {0.2 + (i % 97 / 50.0):0.000} ms  statement: {Sql(i)}\",,,,,,,,,\"huts-app\",\"client backend\",,0\n"));
+
+    private static void WriteStderr(StreamWriter writer, int i, DateTime at) => writer.Write(string.Create(CultureInfo.InvariantCulture,
+        $"{at:yyyy-MM-dd HH:mm:ss.fff} UTC [{1000 + (i % 40)}] walker@huts LOG:  duration: {0.2 + (i % 97 / 50.0):0.000} ms  statement: {Sql(i)}\n"));
+
+    private static void ScanLines(string path)
+    {
+        byte[] buffer = new byte[1 << 20];
+        long lines = 0;
+        using FileStream stream = File.OpenRead(path);
+        for (int read; (read = stream.Read(buffer)) > 0;)
+        {
+            lines += buffer.AsSpan(0, read).Count((byte)'\n');
+        }
+
+        GC.KeepAlive(lines);
+    }
+
+    private static void Feed(string path, ICaptureForm form, ICaptureSink sink)
+    {
+        byte[] buffer = new byte[1 << 20];
+        int held = 0;
+        using FileStream stream = File.OpenRead(path);
+        for (int read; (read = stream.Read(buffer.AsSpan(held))) > 0;)
+        {
+            int taken = form.Consume(buffer.AsSpan(0, held + read), false, sink);
+            held = held + read - taken;
+            buffer.AsSpan(taken, held).CopyTo(buffer);
+        }
+    }
+
+    private static double Seconds(Action action)
+    {
+        long start = Stopwatch.GetTimestamp();
+        action();
+        return Stopwatch.GetElapsedTime(start).TotalSeconds;
+    }
+
+    private sealed class NoSink : ICaptureSink
+    {
+        public void Observe(in Observation observation)
+        {
+        }
+
+        public void Reject(long line, string reason) => throw new InvalidOperationException($"Line {line}: {reason}");
+    }
+}

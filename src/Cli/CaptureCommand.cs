@@ -1,0 +1,112 @@
+using System.CommandLine;
+using System.Globalization;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Cli;
+
+/// <summary><c>swift-ledger capture</c>: reads what was executed into a book's daybook.</summary>
+internal static class CaptureCommand
+{
+    private static readonly Argument<string[]> Paths = new("path") { Description = "Files or folders, plain or gzip; - for standard input.", Arity = ArgumentArity.OneOrMore };
+    private static readonly Option<string> Book = new("--book") { Description = "Name of the book; opened when there is none yet.", Required = true };
+    private static readonly Option<string> Source = new("--source") { Description = "The server or application instance.", DefaultValueFactory = _ => "server" };
+    private static readonly Option<string?> Form = new("--form") { Description = $"{string.Join(", ", CaptureForms.Names)}; found out when left out." };
+    private static readonly Option<string?> Prefix = new("--prefix") { Description = "The PostgreSQL server's log_line_prefix; the usual ones are tried when left out." };
+    private static readonly Option<int> Most = new("--most-patterns") { Description = "New patterns beyond this many count as everything else.", DefaultValueFactory = _ => 20_000 };
+
+    public static Command Build()
+    {
+        var command = new Command("capture", "Read a log or trace of executed statements into a book.") { Paths, Book, Source, Form, Prefix, Most };
+        command.SetAction((parsed, stop) => Task.Run(() => Run(parsed, stop), stop));
+        return command;
+    }
+
+    private static int Run(ParseResult parsed, CancellationToken stop)
+    {
+        var files = new List<string>();
+        foreach (string path in parsed.GetValue(Paths)!)
+        {
+            if (path == "-" || File.Exists(path))
+            {
+                files.Add(path);
+            }
+            else if (Directory.Exists(path))
+            {
+                files.AddRange(Directory.EnumerateFiles(path).Order(StringComparer.Ordinal));
+            }
+            else
+            {
+                Console.Error.WriteLine($"There is no file or folder '{path}'.");
+                return ExitCode.BadInput;
+            }
+        }
+
+        var ledger = new LedgerDatabase(LedgerHome.FromEnvironment().LedgerFile);
+        BookRecord book = new BookStore(ledger, TimeProvider.System).OpenByName(parsed.GetValue(Book)!);
+        var import = new CaptureImport(new(ledger, TimeProvider.System));
+        var request = new CaptureRequest(parsed.GetValue(Source)!, parsed.GetValue(Form), parsed.GetValue(Prefix), parsed.GetValue(Most));
+        bool readable = true;
+        foreach (string file in files)
+        {
+            CaptureReport report = ReadOne(import, book.Id, file, request, stop);
+            Print(report);
+            readable &= report.Problem is null || report.Statements > 0;
+        }
+
+        return readable ? ExitCode.Good : ExitCode.BadInput;
+    }
+
+    private static CaptureReport ReadOne(CaptureImport import, long book, string file, CaptureRequest request, CancellationToken stop)
+    {
+        if (file == "-")
+        {
+            using Stream input = Console.OpenStandardInput();
+            return import.Read(book, input, "standard input", request, stop: stop);
+        }
+
+        try
+        {
+            using var stream = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1, FileOptions.SequentialScan);
+            return import.Read(book, stream, Path.GetFileName(file), request, stop: stop);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return new(file, "", e.Message, 0, 0, 0, 0, 0, []);
+        }
+    }
+
+    private static void Print(CaptureReport report)
+    {
+        string form = report.Form.Length > 0 ? $" ({report.Form})" : "";
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"{report.Name}{form}: {Figures.Count(report.Statements)} statements from {report.Bytes / 1e6:0.0} MB"));
+        if (report.SkippedBytes > 0)
+        {
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"  {report.SkippedBytes / 1e6:0.0} MB were read before and are not counted again"));
+        }
+
+        if (report.UnreadBytes > 0)
+        {
+            Console.WriteLine($"  the last {report.UnreadBytes} bytes are no whole entry yet; they are read when more has come");
+        }
+
+        if (report.NotKeptApart > 0)
+        {
+            Console.WriteLine($"  {Figures.Count(report.NotKeptApart)} statements count as everything else: the book keeps no more patterns apart");
+        }
+
+        foreach (Rejection rejection in report.Rejections.GroupBy(r => r.Reason).Select(g => new Rejection(g.Key, g.Sum(r => r.Count), g.Min(r => r.FirstLine))))
+        {
+            Console.WriteLine($"  {Figures.Count(rejection.Count)} x {rejection.Reason} First in line {rejection.FirstLine}.");
+        }
+
+        if (report.Problem is { } problem)
+        {
+            Console.Error.WriteLine($"{report.Name}: {problem}");
+        }
+    }
+}

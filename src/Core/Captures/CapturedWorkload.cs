@@ -1,0 +1,116 @@
+using System.Globalization;
+using System.Text;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>An execution to take a case from.</summary>
+/// <param name="Ticks">How long it took; null where the capture does not tell.</param>
+public sealed record CaseSource(string Sql, string Binds, long? Ticks);
+
+/// <summary>Writes statements of a capture as a workload file: calls from the capture, cases from parameters that really occurred.</summary>
+public static class CapturedWorkload
+{
+    private const int MostCases = 4;
+
+    /// <summary>One statement of the file, with its comments; null where no execution was kept.</summary>
+    /// <param name="name">Its name.</param>
+    /// <param name="callsPerDay">From the capture.</param>
+    /// <param name="medianTicks">What is typical.</param>
+    /// <param name="executions">Kept executions of one pattern.</param>
+    public static string? Statement(string name, double callsPerDay, long medianTicks, IReadOnlyList<CaseSource> executions, SqlDialect dialect)
+    {
+        List<CaseSource> usable = executions.Select(e => WithParameters(Bare(e), dialect)).ToList();
+        if (usable.Count == 0)
+        {
+            return null;
+        }
+
+        CaseSource typical = usable.MinBy(e => Math.Abs((e.Ticks ?? long.MaxValue / 2) - medianTicks))!;
+
+        // Lists of other lengths are other texts: cases must fit the one statement.
+        List<CaseSource> same = usable.Where(e => e.Sql == typical.Sql).ToList();
+        var text = new StringBuilder();
+        text.Append(CultureInfo.InvariantCulture, $"-- name: {name}\n-- calls: {Rounded(callsPerDay)}/day\n");
+        foreach (string binds in Cases(typical, same))
+        {
+            text.Append(CultureInfo.InvariantCulture, $"-- bind: {binds}\n");
+        }
+
+        return text.Append(typical.Sql.Trim().TrimEnd(';')).Append(";\n").ToString();
+    }
+
+    /// <summary>A name for a pattern that has none: its kind and its first table.</summary>
+    /// <param name="taken">Names that are in use.</param>
+    public static string NameFor(string kind, IReadOnlyList<string> tables, IReadOnlySet<string> taken)
+    {
+        string name = string.Join('_', new[] { kind.Length > 0 ? kind : "statement", tables.Count > 0 ? tables[0] : "" }.Where(p => p.Length > 0));
+        int number = 2;
+        string free = name;
+        while (taken.Contains(free))
+        {
+            free = string.Create(CultureInfo.InvariantCulture, $"{name}_{number++}");
+        }
+
+        return free;
+    }
+
+    /// <summary>A typical set of parameters, the slowest, and the ends of the range of the first of them.</summary>
+    private static IEnumerable<string> Cases(CaseSource typical, List<CaseSource> same)
+    {
+        if (typical.Binds.Length == 0)
+        {
+            return [];
+        }
+
+        List<CaseSource> inOrder = same.OrderBy(e => FirstNumber(e.Binds) ?? double.MaxValue).ThenBy(e => e.Binds, StringComparer.Ordinal).ToList();
+        return new[] { typical, same.MaxBy(e => e.Ticks ?? 0)!, inOrder[0], inOrder[^1] }.Select(e => e.Binds).Distinct(StringComparer.Ordinal).Take(MostCases);
+    }
+
+    private static double? FirstNumber(string binds)
+    {
+        int at = binds.IndexOf('=', StringComparison.Ordinal) + 1;
+        int end = binds.IndexOf(',', at);
+        return double.TryParse(end < 0 ? binds.AsSpan(at) : binds.AsSpan(at, end - at), CultureInfo.InvariantCulture, out double value) ? value : null;
+    }
+
+    /// <summary>The statement without comments at its ends: tags of one execution belong to no case.</summary>
+    private static CaseSource Bare(CaseSource execution)
+    {
+        List<Token> tokens = SqlLexer.Tokenize(execution.Sql);
+        int first = tokens.FindIndex(t => !t.IsTrivia), last = tokens.FindLastIndex(t => !t.IsTrivia && t.Kind != TokenKind.Semicolon);
+        return first < 0 ? execution : execution with { Sql = execution.Sql[tokens[first].Start..tokens[last].End] };
+    }
+
+    /// <summary>Literals become parameters where the statement came with its values written into it.</summary>
+    private static CaseSource WithParameters(CaseSource execution, SqlDialect dialect)
+    {
+        List<Token> tokens = SqlLexer.Tokenize(execution.Sql, dialect);
+        if (execution.Binds.Length > 0 || tokens.Any(t => t.Kind == TokenKind.Parameter))
+        {
+            return execution;
+        }
+
+        var sql = new StringBuilder();
+        var binds = new List<string>();
+        foreach (Token token in tokens)
+        {
+            string text = execution.Sql.Substring(token.Start, token.Length);
+            if (token.Kind == TokenKind.Number || (token.Kind == TokenKind.String && text[0] == '\''))
+            {
+                binds.Add(string.Create(CultureInfo.InvariantCulture, $"v{binds.Count + 1}={text}"));
+                sql.Append(CultureInfo.InvariantCulture, $":v{binds.Count}");
+            }
+            else
+            {
+                sql.Append(text);
+            }
+        }
+
+        return execution with { Sql = sql.ToString(), Binds = string.Join(", ", binds) };
+    }
+
+    private static string Rounded(double calls) => calls >= 10
+        ? Math.Round(calls).ToString(CultureInfo.InvariantCulture)
+        : calls.ToString("0.##", CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,102 @@
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>How a pattern moved at a deployment.</summary>
+public enum Movement
+{
+    Regressed,
+    Improved,
+    Level,
+    Unsettled,
+
+    /// <summary>It was executed only after.</summary>
+    New,
+
+    /// <summary>It was executed only before.</summary>
+    Gone,
+}
+
+/// <summary>The account of one pattern before and after a deployment.</summary>
+/// <param name="BeforePerDay">Database-seconds a day.</param>
+/// <param name="AfterPerDay">Database-seconds a day.</param>
+/// <param name="CallsBeforePerDay">Calls a day.</param>
+/// <param name="CallsAfterPerDay">Calls a day.</param>
+/// <param name="Comparison">Null where a side was not timed.</param>
+/// <param name="LikeHours">Whether only hours of the day that both sides have were compared.</param>
+public sealed record DeploymentEffect(
+    long Pattern, Movement Movement, string Message, double BeforePerDay, double AfterPerDay, double CallsBeforePerDay, double CallsAfterPerDay,
+    UnpairedComparison? Comparison, bool LikeHours)
+{
+    /// <summary>What it costs more a day than before, in database-seconds.</summary>
+    public double ChangePerDay => AfterPerDay - BeforePerDay;
+}
+
+/// <summary>Compares what patterns took before a deployment with what they take since.</summary>
+public static class DeploymentEffects
+{
+    /// <param name="before">The pattern's cells of single hours before it, in order.</param>
+    /// <param name="after">Likewise since.</param>
+    /// <param name="daysBefore">Length of the span before, in days.</param>
+    /// <param name="daysAfter">Length of the span after, in days.</param>
+    public static DeploymentEffect Of(
+        long pattern, IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, double daysBefore, double daysAfter, Band band, ulong seed)
+    {
+        double Seconds(IEnumerable<TimedCell> cells, double days) => cells.Sum(c => c.Cell.TotalTicks) / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9);
+        double Calls(IEnumerable<TimedCell> cells, double days) => cells.Sum(c => c.Cell.Calls) / Math.Max(days, 1e-9);
+        (IReadOnlyList<TimedCell> x, IReadOnlyList<TimedCell> y, bool like) = LikeHours(before, after);
+        UnpairedComparison? comparison = UnpairedComparison.Of(x.Select(c => c.Cell.Durations).ToList(), y.Select(c => c.Cell.Durations).ToList(), band, seed);
+        (Movement movement, string message) = Judge(before, after, comparison, like);
+        return new(pattern, movement, message, Seconds(before, daysBefore), Seconds(after, daysAfter), Calls(before, daysBefore), Calls(after, daysAfter), comparison, like);
+    }
+
+    private static (Movement, string) Judge(IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, UnpairedComparison? c, bool like)
+    {
+        if (before.Count == 0)
+        {
+            return (Movement.New, "First seen after the deployment.");
+        }
+
+        if (after.Count == 0)
+        {
+            return (Movement.Gone, "Not seen since the deployment.");
+        }
+
+        if (c is null)
+        {
+            return (Movement.Unsettled, "The capture gives no durations on one side.");
+        }
+
+        string calls = $"{Figures.Count(c.CallsBefore)} calls before, {Figures.Count(c.CallsAfter)} after{(like ? ", like hours of the day" : "")}.";
+        return c.Standing switch
+        {
+            Standing.Above => (Movement.Regressed, calls),
+            Standing.Below => (Movement.Improved, calls),
+            Standing.Inside => (Movement.Level, calls),
+            _ => (Movement.Unsettled, Math.Min(c.CallsBefore, c.CallsAfter) < UnpairedComparison.LeastCalls
+                ? $"Too few calls to tell: {calls}" : $"The scatter hides the answer: {calls}"),
+        };
+    }
+
+    /// <summary>Only hours of the day that both sides have, where that leaves enough calls.</summary>
+    private static (IReadOnlyList<TimedCell> Before, IReadOnlyList<TimedCell> After, bool Like) LikeHours(
+        IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after)
+    {
+        HashSet<int> inBefore = before.Select(HourOfDay).ToHashSet(), inAfter = after.Select(HourOfDay).ToHashSet();
+        if (inBefore.SetEquals(inAfter))
+        {
+            return (before, after, true);
+        }
+
+        List<TimedCell> x = before.Where(c => inAfter.Contains(HourOfDay(c))).ToList(), y = after.Where(c => inBefore.Contains(HourOfDay(c))).ToList();
+        return x.Sum(c => c.Cell.Timed) >= UnpairedComparison.LeastCalls && y.Sum(c => c.Cell.Timed) >= UnpairedComparison.LeastCalls
+            ? (x, y, true)
+            : (before, after, false);
+    }
+
+    private static int HourOfDay(TimedCell cell) => cell.Minute / 60 % 24;
+}
+
+/// <summary>A cell and the minute that it begins with.</summary>
+public readonly record struct TimedCell(int Minute, Cell Cell);

@@ -1,0 +1,49 @@
+using SwiftLedger.Core.Measuring;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>What patterns are ranked by.</summary>
+public enum RankBy
+{
+    Total,
+    Average,
+    Worst,
+    Calls,
+    P95,
+    Errors,
+    RowsRead,
+    RowsReturned,
+    RowsReadPerReturned,
+
+    /// <summary>95th percentile over median: how much the same statement varies.</summary>
+    Spread,
+}
+
+/// <summary>What a pattern cost in a span of time.</summary>
+/// <param name="Sum">Everything of the span in one cell.</param>
+/// <param name="Course">Total ticks in equal parts of the span.</param>
+public sealed record PatternCost(long Pattern, Cell Sum, long[] Course)
+{
+    /// <summary>Null where nothing was timed.</summary>
+    public double? AverageTicks => Sum.Timed > 0 ? (double)Sum.TotalTicks / Sum.Timed : null;
+
+    /// <summary>Null where the capture does not tell both.</summary>
+    public double? RowsReadPerReturned => Sum is { RowsRead: { } read, RowsReturned: { } returned } ? read / (double)Math.Max(1, returned) : null;
+
+    public double? Spread => Sum.Timed > 0 ? Sum.Durations.Quantile(0.95) / (double)Math.Max(1, Sum.Durations.Quantile(0.5)) : null;
+
+    /// <summary>What it is ranked by, greatest first; null ranks last.</summary>
+    public double? By(RankBy rank) => rank switch
+    {
+        RankBy.Total => Sum.TotalTicks,
+        RankBy.Average => AverageTicks,
+        RankBy.Worst => Sum.MaxTicks,
+        RankBy.Calls => Sum.Calls,
+        RankBy.P95 => Sum.Durations.Quantile(0.95),
+        RankBy.Errors => Sum.Errors,
+        RankBy.RowsRead => Sum.RowsRead,
+        RankBy.RowsReturned => Sum.RowsReturned,
+        RankBy.RowsReadPerReturned => RowsReadPerReturned,
+        _ => Spread,
+    };
+}

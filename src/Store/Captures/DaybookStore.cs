@@ -1,0 +1,194 @@
+using System.Text.Json;
+using Dapper;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Captures;
+
+namespace SwiftLedger.Store.Captures;
+
+/// <summary>One server or application instance of a book.</summary>
+public sealed record SourceRecord(long Id, string Name);
+
+/// <summary>A pattern as the daybook lists it.</summary>
+/// <param name="Hash">0 for everything else.</param>
+public sealed record PatternRecord(long Id, ulong Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop);
+
+
+
+
+/// <summary>Reads what was executed.</summary>
+public sealed class DaybookStore(LedgerDatabase ledger)
+{
+    private const string CellColumns = "calls, errors, total, longest, rows_returned, rows_read, rows_written, durations";
+
+    /// <summary>The sum of all patterns: see the table's comment.</summary>
+    private const long AllPatterns = 0;
+
+    public IReadOnlyList<SourceRecord> Sources(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(long Id, string Name)>("SELECT id, name FROM source WHERE book_id = @bookId ORDER BY name", new { bookId })
+            .Select(r => new SourceRecord(r.Id, r.Name)).ToList();
+    }
+
+    /// <summary>The first and behind the last minute of what was captured, by whole hours; null where nothing was.</summary>
+    public (int From, int To)? Extent(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        (long? from, long? to) = connection.QuerySingle<(long?, long?)>("""
+            SELECT min(first), max(last) FROM (
+                SELECT (SELECT min(minute) FROM cell c WHERE c.stretch = 2 AND c.source_id = s.id) AS first,
+                       (SELECT max(minute) FROM cell c WHERE c.stretch = 2 AND c.source_id = s.id) AS last
+                FROM source s WHERE s.book_id = @bookId)
+            """, new { bookId });
+        return from is null ? null : ((int)from, (int)to! + Stretch.Hour.Minutes());
+    }
+
+    /// <summary>Since when single minutes are kept.</summary>
+    public int MinutesFrom(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return (int)(connection.ExecuteScalar<long?>("""
+            SELECT min((SELECT min(minute) FROM cell c WHERE c.stretch = 1 AND c.source_id = s.id)) FROM source s WHERE s.book_id = @bookId
+            """, new { bookId }) ?? int.MaxValue);
+    }
+
+    public IReadOnlyList<PatternRecord> Patterns(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(long Id, long Hash, string Text, string Kind, string Tables, long Kept)>(
+                "SELECT id, hash, text, kind, tables, kept_at_top FROM pattern WHERE book_id = @bookId", new { bookId })
+            .Select(r => new PatternRecord(r.Id, unchecked((ulong)r.Hash), r.Text, r.Kind, JsonSerializer.Deserialize<List<string>>(r.Tables)!, r.Kept != 0))
+            .ToList();
+    }
+
+    public PatternRecord? Pattern(long bookId, ulong hash) => Patterns(bookId).FirstOrDefault(p => p.Hash == hash);
+
+    /// <summary>What was executed in each stretch of a span, over the sources, of all patterns or of some.</summary>
+    /// <param name="patterns">Null for all.</param>
+    public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null)
+    {
+        var points = new SortedDictionary<int, Cell>();
+        using SqliteConnection connection = ledger.Open();
+        foreach (long source in sources)
+        {
+            string which = patterns is null ? "= 0" : $"IN ({string.Join(',', patterns)})";
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = $"""
+                SELECT minute, {CellColumns} FROM cell
+                WHERE stretch = $stretch AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id {which}
+                """;
+            Bind(command, (int)stretch, source, from, to);
+            using SqliteDataReader reader = command.ExecuteReader();
+            while (reader.Read())
+            {
+                int minute = reader.GetInt32(0);
+                if (!points.TryGetValue(minute, out Cell? sum))
+                {
+                    points[minute] = sum = new();
+                }
+
+                AddTo(sum, reader, 1);
+            }
+        }
+
+        return points.Select(p => new TimedCell(p.Key, p.Value)).ToList();
+    }
+
+    /// <summary>What each pattern cost in a span.</summary>
+    /// <param name="parts">Into how many equal parts of the span the course of each is cut.</param>
+    public IReadOnlyList<PatternCost> Costs(IReadOnlyList<long> sources, IReadOnlyList<Run> runs, int from, int to, int parts)
+    {
+        var costs = new Dictionary<long, PatternCost>();
+        double part = Math.Max(1, to - from) / (double)parts;
+        using SqliteConnection connection = ledger.Open();
+        foreach (long source in sources)
+        {
+            foreach (Run run in runs)
+            {
+                using SqliteCommand command = connection.CreateCommand();
+                command.CommandText = $"""
+                    SELECT minute, pattern_id, {CellColumns} FROM cell
+                    WHERE stretch = $stretch AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
+                    """;
+                Bind(command, (int)run.Stretch, source, run.From, run.To);
+                using SqliteDataReader reader = command.ExecuteReader();
+                while (reader.Read())
+                {
+                    long pattern = reader.GetInt64(1);
+                    if (!costs.TryGetValue(pattern, out PatternCost? cost))
+                    {
+                        costs[pattern] = cost = new(pattern, new(), new long[parts]);
+                    }
+
+                    AddTo(cost.Sum, reader, 2);
+                    AddToCourse(cost.Course, reader.GetInt32(0) - from, run.Stretch.Minutes(), part, reader.GetInt64(4));
+                }
+            }
+        }
+
+        return [.. costs.Values];
+    }
+
+    /// <summary>The cells of single hours in a span by pattern, in order, sources summed.</summary>
+    public ILookup<long, TimedCell> Hours(IReadOnlyList<long> sources, int from, int to)
+    {
+        var cells = new SortedDictionary<(int Minute, long Pattern), Cell>();
+        using SqliteConnection connection = ledger.Open();
+        foreach (long source in sources)
+        {
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = $"""
+                SELECT minute, pattern_id, {CellColumns} FROM cell
+                WHERE stretch = $stretch AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
+                """;
+            Bind(command, (int)Stretch.Hour, source, from, to);
+            using SqliteDataReader reader = command.ExecuteReader();
+            while (reader.Read())
+            {
+                (int, long) key = (reader.GetInt32(0), reader.GetInt64(1));
+                if (!cells.TryGetValue(key, out Cell? sum))
+                {
+                    cells[key] = sum = new();
+                }
+
+                AddTo(sum, reader, 2);
+            }
+        }
+
+        return cells.ToLookup(c => c.Key.Pattern, c => new TimedCell(c.Key.Minute, c.Value));
+    }
+
+    /// <summary>Spreads a cell's total evenly over the parts that its stretch touches.</summary>
+    private static void AddToCourse(long[] course, int start, int minutes, double part, long total)
+    {
+        int first = Math.Clamp((int)(start / part), 0, course.Length - 1);
+        int last = Math.Clamp((int)((start + minutes - 1) / part), first, course.Length - 1);
+        for (int i = first; i <= last; i++)
+        {
+            course[i] += total / (last - first + 1);
+        }
+    }
+
+    private static void Bind(SqliteCommand command, int stretch, long source, int from, int to)
+    {
+        command.Parameters.AddWithValue("$stretch", stretch);
+        command.Parameters.AddWithValue("$source", source);
+        command.Parameters.AddWithValue("$from", from);
+        command.Parameters.AddWithValue("$to", to);
+    }
+
+    /// <summary>Adds the cell in the reader's columns from one on.</summary>
+    private static void AddTo(Cell sum, SqliteDataReader reader, int at)
+    {
+        sum.Calls += reader.GetInt64(at);
+        sum.Errors += reader.GetInt64(at + 1);
+        sum.TotalTicks += reader.GetInt64(at + 2);
+        sum.MaxTicks = Math.Max(sum.MaxTicks, reader.GetInt64(at + 3));
+        sum.RowsReturned = Plus(sum.RowsReturned, reader, at + 4);
+        sum.RowsRead = Plus(sum.RowsRead, reader, at + 5);
+        sum.RowsWritten = Plus(sum.RowsWritten, reader, at + 6);
+        sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(at + 7));
+    }
+
+    private static long? Plus(long? sum, SqliteDataReader reader, int column) => reader.IsDBNull(column) ? sum : (sum ?? 0) + reader.GetInt64(column);
+}

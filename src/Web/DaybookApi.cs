@@ -1,0 +1,320 @@
+using System.Globalization;
+using System.Text;
+using System.Text.Json;
+using Microsoft.AspNetCore.Http.Features;
+using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Web;
+
+/// <summary>What was executed: captures, deployments, patterns.</summary>
+internal static class DaybookApi
+{
+    private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420;
+    private const double SlowMs = 1_000;
+
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/books/{id:long}/daybook", Daybook);
+        api.MapGet("/books/{id:long}/patterns", Patterns);
+        api.MapGet("/books/{id:long}/patterns.{format}", Export).ExcludeFromDescription();
+        api.MapGet("/books/{id:long}/statements/{hash}", Statement);
+        api.MapPost("/books/{id:long}/statements/{hash}/notes", AddNote);
+        api.MapPost("/books/{id:long}/statements/{hash}/keep", Keep);
+        api.MapPost("/books/{id:long}/workload", Take);
+        api.MapPost("/books/{id:long}/deployments", RecordDeployment);
+        api.MapGet("/books/{id:long}/deployments/{deployment:long}", Effects);
+        api.MapPost("/captures", CaptureAsync).Accepts<IFormFile>("application/octet-stream");
+    }
+
+    private static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
+
+    private static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag,
+        BookStore books, DaybookStore daybook, DeploymentStore deployments, CaptureStore captures, SampleStore samples)
+    {
+        if (books.Find(id) is not { } book)
+        {
+            return Nothing("book");
+        }
+
+        IReadOnlyList<SourceRecord> all = daybook.Sources(id);
+        List<CaptureFileView> files = captures.Files(id).Select(f => new CaptureFileView(
+            f.Name, f.Source, f.Form, f.ReadTo, f.Statements, f.ReadAt, JsonSerializer.Deserialize<List<Rejection>>(f.Rejections)!)).ToList();
+        List<DeploymentView> deployed = deployments.OfBook(id).Select(DeploymentView.Of).ToList();
+        List<SourceView> names = all.Select(s => new SourceView(s.Id, s.Name)).ToList();
+        if (daybook.Extent(id) is not { } extent)
+        {
+            return TypedResults.Ok(new DaybookPage(id, book.Name, null, null, 60, names, deployed, [], files));
+        }
+
+        (int first, int last) = SpanOf(from, to, extent);
+        Stretch stretch = StretchFor(last - first, first, daybook.MinutesFrom(id));
+        var filter = new PatternFilter(text, kind, table, tag);
+        IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
+        IReadOnlyList<TimedCell> course = daybook.Timeline(Chosen(all, sources), stretch, first, last, patterns);
+        return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)), stretch.Minutes(),
+            names, deployed, course.Select(CoursePoint.Of).ToList(), files));
+    }
+
+    private static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, RankBy? rank, int? limit,
+        BookStore books, DaybookStore daybook, SampleStore samples) =>
+        books.Find(id) is null ? Nothing("book")
+        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), rank ?? RankBy.Total, Math.Clamp(limit ?? 200, 1, MostRows), daybook, samples));
+
+    private static IResult Export(
+        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, RankBy? rank,
+        BookStore books, DaybookStore daybook, SampleStore samples)
+    {
+        if (books.Find(id) is null || format is not ("csv" or "json"))
+        {
+            return Nothing("list; patterns come as csv and json");
+        }
+
+        PatternsPage page = PatternsOf(id, from, to, sources, new(text, kind, table, tag), rank ?? RankBy.Total, MostRows, daybook, samples);
+        return format == "json"
+            ? TypedResults.Ok(page)
+            : TypedResults.File(Encoding.UTF8.GetBytes(PatternsCsv.Write(page.Patterns)), "text/csv", "patterns.csv");
+    }
+
+    private static PatternsPage PatternsOf(
+        long id, string? from, string? to, string? sources, PatternFilter filter, RankBy rank, int limit, DaybookStore daybook, SampleStore samples)
+    {
+        if (daybook.Extent(id) is not { } extent)
+        {
+            return new("", "", 0, 0, 0, 0, [], [], []);
+        }
+
+        (int first, int last) = SpanOf(from, to, extent);
+        IReadOnlyList<PatternCost> costs = daybook.Costs(
+            Chosen(daybook.Sources(id), sources), Coverage.Of(first, last, daybook.MinutesFrom(id)), first, last, CourseParts);
+        IReadOnlyList<PatternRecord> known = daybook.Patterns(id);
+        Dictionary<long, PatternRecord> records = filter.Of(known, samples, id).ToDictionary(p => p.Id);
+        long total = costs.Sum(c => c.Sum.TotalTicks);
+        List<(PatternCost Cost, PatternRecord Record)> fitting = costs.Where(c => records.ContainsKey(c.Pattern)).Select(c => (c, records[c.Pattern])).ToList();
+        List<PatternRow> rows = fitting
+            .OrderByDescending(f => f.Record.KeptAtTop).ThenByDescending(f => f.Cost.By(rank) ?? double.MinValue).ThenBy(f => f.Record.Id)
+            .Take(limit).Select(f => RowOf(f.Cost, f.Record, total)).ToList();
+        return new(Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), fitting.Sum(f => f.Cost.Sum.Calls), fitting.Sum(f => f.Cost.Sum.Errors),
+            fitting.Sum(f => f.Cost.Sum.TotalTicks) / (double)TimeSpan.TicksPerSecond, fitting.Count,
+            known.Select(p => p.Kind).Where(k => k.Length > 0).Distinct().Order(StringComparer.Ordinal).ToList(),
+            known.SelectMany(p => p.Tables).Distinct().Order(StringComparer.Ordinal).Take(500).ToList(), rows);
+    }
+
+    private static PatternRow RowOf(PatternCost cost, PatternRecord record, long total)
+    {
+        Cell sum = cost.Sum;
+        double? worst = sum.Timed > 0 ? sum.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null;
+        return new(HashText(record.Hash), record.Text, record.Kind, record.Tables, record.KeptAtTop, sum.Calls, sum.Errors,
+            sum.TotalTicks / (double)TimeSpan.TicksPerSecond, total > 0 ? sum.TotalTicks / (double)total : 0,
+            cost.AverageTicks / TimeSpan.TicksPerMillisecond, CoursePoint.Quantile(sum, 0.95), worst, sum.RowsRead, sum.RowsReturned, cost.RowsReadPerReturned,
+            cost.Spread, worst > SlowMs, cost.Course.Select(t => t / (double)TimeSpan.TicksPerSecond).ToList());
+    }
+
+    private static Results<Ok<StatementPage>, NotFound<ProblemReport>> Statement(
+        long id, string hash, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments, SampleStore samples)
+    {
+        if (books.Find(id) is not { } book || PatternOf(daybook, id, hash) is not { } pattern || daybook.Extent(id) is not { } extent)
+        {
+            return Nothing("statement");
+        }
+
+        IReadOnlyList<long> chosen = Chosen(daybook.Sources(id), sources);
+        Stretch stretch = StretchFor(extent.To - extent.From, extent.From, daybook.MinutesFrom(id));
+        long[] only = [pattern.Id];
+        IReadOnlyList<TimedCell> course = daybook.Timeline(chosen, stretch, extent.From, extent.To, only);
+        IReadOnlyList<TimedCell> days = daybook.Timeline(chosen, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, only);
+        var whole = new Cell();
+        foreach (TimedCell day in days)
+        {
+            whole.Add(day.Cell);
+        }
+
+        bool inWorkload = WorkloadFile.Parse(book.Workload).Value.Statements.Any(s => s.Pattern.Hash == pattern.Hash);
+        return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, stretch.Minutes(),
+            days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course.Select(CoursePoint.Of).ToList(), days.Select(CoursePoint.Of).ToList(),
+            deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
+            samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
+            samples.Notes(pattern.Id), inWorkload));
+    }
+
+    private static Results<Ok<IReadOnlyList<NoteRecord>>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> AddNote(
+        long id, string hash, NoteRequest request, DaybookStore daybook, SampleStore samples)
+    {
+        if (PatternOf(daybook, id, hash) is not { } pattern)
+        {
+            return Nothing("statement");
+        }
+
+        if (string.IsNullOrWhiteSpace(request.Text) || request.Text.Length > 10_000)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("note", "A note has 1 to 10,000 characters."));
+        }
+
+        samples.AddNote(pattern.Id, request.Text.Trim());
+        return TypedResults.Ok(samples.Notes(pattern.Id));
+    }
+
+    private static Results<Ok<KeepRequest>, NotFound<ProblemReport>> Keep(long id, string hash, KeepRequest request, DaybookStore daybook, SampleStore samples)
+    {
+        if (PatternOf(daybook, id, hash) is not { } pattern)
+        {
+            return Nothing("statement");
+        }
+
+        samples.KeepAtTop(pattern.Id, request.AtTop);
+        return TypedResults.Ok(request);
+    }
+
+    private static Results<Ok<TakenView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Take(
+        long id, TakeRequest request, BookStore books, DaybookStore daybook, SampleStore samples)
+    {
+        if (books.Find(id) is not { } book || daybook.Extent(id) is not { } extent)
+        {
+            return Nothing("book");
+        }
+
+        Workload workload = WorkloadFile.Parse(book.Workload).Value;
+        var text = new StringBuilder(book.Workload.TrimEnd());
+        HashSet<string> taken = workload.Statements.Select(s => s.Name).ToHashSet(StringComparer.Ordinal);
+        IReadOnlyList<long> sources = daybook.Sources(id).Select(s => s.Id).ToList();
+        double days = (extent.To - extent.From) / 1440.0;
+        var added = new List<string>();
+        foreach (string hash in request.Hashes.Distinct())
+        {
+            if (PatternOf(daybook, id, hash) is not { Hash: not 0 } pattern)
+            {
+                return Nothing("statement");
+            }
+
+            if (workload.Statements.Any(s => s.Pattern.Hash == pattern.Hash))
+            {
+                continue;
+            }
+
+            var sum = new Cell();
+            foreach (TimedCell day in daybook.Timeline(sources, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, [pattern.Id]))
+            {
+                sum.Add(day.Cell);
+            }
+
+            string name = CapturedWorkload.NameFor(pattern.Kind, pattern.Tables, taken);
+            string? statement = CapturedWorkload.Statement(name, sum.Calls / days, sum.Durations.Quantile(0.5),
+                samples.Samples(pattern.Id).Where(s => s.SqlState.Length == 0).Select(s => new CaseSource(s.Sql, s.Binds, s.Duration)).ToList(), SqlDialect.Sqlite);
+            if (statement is null)
+            {
+                return TypedResults.UnprocessableEntity(ProblemReport.Because("request", $"No execution of '{pattern.Text}' was kept to take parameters from."));
+            }
+
+            taken.Add(name);
+            added.Add(name);
+            text.Append(text.Length > 0 ? "\n\n" : "").Append(statement.TrimEnd());
+        }
+
+        string whole = text.Append('\n').ToString();
+        books.KeepWorkload(id, whole);
+        return TypedResults.Ok(new TakenView(whole, added));
+    }
+
+    private static Results<Ok<DeploymentView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> RecordDeployment(
+        long id, DeploymentRequest request, BookStore books, DeploymentStore deployments)
+    {
+        if (books.Find(id) is null)
+        {
+            return Nothing("book");
+        }
+
+        DateTimeOffset at = DateTimeOffset.UtcNow;
+        if (!string.IsNullOrWhiteSpace(request.At) && !DateTimeOffset.TryParse(request.At, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out at))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("at", $"'{request.At}' is no time; write 2026-07-11T10:00:00Z."));
+        }
+
+        if (string.IsNullOrWhiteSpace(request.Version) && string.IsNullOrWhiteSpace(request.What))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("what", "A deployment needs a version or a few words on what it changes."));
+        }
+
+        return TypedResults.Ok(DeploymentView.Of(deployments.Record(id, at.UtcDateTime, request.Version.Trim(), request.What.Trim(), request.Script)));
+    }
+
+    private static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
+        long id, long deployment, double? days, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments)
+    {
+        IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);
+        if (books.Find(id) is null || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
+        {
+            return Nothing("deployment with captures around it");
+        }
+
+        return TypedResults.Ok(new DeploymentAccount(daybook).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources)));
+    }
+
+    private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(
+        HttpRequest request, string book, string source, string name, string? form, string? prefix, BookStore books, CaptureStore captures, CancellationToken stop)
+    {
+        if (string.IsNullOrWhiteSpace(book) || string.IsNullOrWhiteSpace(source))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("capture", "A capture belongs to a book and comes from a source: both need a name."));
+        }
+
+        if (request.HttpContext.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+        {
+            limit.MaxRequestBodySize = Api.UploadLimit;
+        }
+
+        // Spooled first, so that a slow sender does not hold a transaction open, and gzip can be told by its first bytes.
+        string spool = Path.GetTempFileName();
+        try
+        {
+            await using (var file = new FileStream(spool, FileMode.Create))
+            {
+                await request.Body.CopyToAsync(file, stop);
+            }
+
+            long id = books.OpenByName(book.Trim()).Id;
+            CaptureReport report = await Task.Run(
+                () =>
+                {
+                    using FileStream file = File.OpenRead(spool);
+                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix), stop: stop);
+                }, stop);
+            return report.Problem is { } problem && report.Statements == 0
+                ? TypedResults.UnprocessableEntity(ProblemReport.Because("capture", problem))
+                : TypedResults.Ok(CaptureView.Of(id, report));
+        }
+        finally
+        {
+            File.Delete(spool);
+        }
+    }
+
+    private static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>
+        ulong.TryParse(hash, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out ulong value) ? daybook.Pattern(id, value) : null;
+
+    private static string HashText(ulong hash) => hash.ToString("x16", CultureInfo.InvariantCulture);
+
+    private static List<long> Chosen(IReadOnlyList<SourceRecord> all, string? sources)
+    {
+        HashSet<string> wanted = (sources ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.Ordinal);
+        return all.Where(s => wanted.Count == 0 || wanted.Contains(s.Id.ToString(CultureInfo.InvariantCulture))).Select(s => s.Id).ToList();
+    }
+
+    private static (int From, int To) SpanOf(string? from, string? to, (int From, int To) extent)
+    {
+        int Minute(string? text, int otherwise) =>
+            DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset time)
+                ? Math.Clamp(Stretches.MinuteOf(time.UtcDateTime), extent.From, extent.To) : otherwise;
+        (int first, int last) = (Minute(from, extent.From), Minute(to, extent.To));
+        return first < last ? (first, last) : extent;
+    }
+
+    private static Stretch StretchFor(int minutes, int from, int minutesFrom) =>
+        minutes <= MostPoints && from >= minutesFrom ? Stretch.Minute : minutes / 60 <= MostPoints ? Stretch.Hour : Stretch.Day;
+}

@@ -1,0 +1,109 @@
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Web;
+
+/// <summary>One point of a course: what was executed in a stretch of time.</summary>
+/// <param name="At">Start, ISO 8601, UTC.</param>
+/// <param name="Seconds">Time in the database.</param>
+/// <param name="P50Ms">Percentiles in milliseconds; null where nothing was timed.</param>
+public sealed record CoursePoint(
+    string At, long Calls, long Errors, double Seconds, double? P50Ms, double? P95Ms, double? P99Ms, double? P999Ms, double? WorstMs,
+    long? RowsReturned, long? RowsRead, long? RowsWritten)
+{
+    public static CoursePoint Of(TimedCell p) => new(
+        Iso.Of(Stretches.TimeOf(p.Minute)), p.Cell.Calls, p.Cell.Errors, p.Cell.TotalTicks / (double)TimeSpan.TicksPerSecond,
+        Quantile(p.Cell, 0.5), Quantile(p.Cell, 0.95), Quantile(p.Cell, 0.99), Quantile(p.Cell, 0.999),
+        p.Cell.Timed > 0 ? p.Cell.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null,
+        p.Cell.RowsReturned, p.Cell.RowsRead, p.Cell.RowsWritten);
+
+    public static double? Quantile(Cell cell, double p) => cell.Timed > 0 ? cell.Durations.Quantile(p) / (double)TimeSpan.TicksPerMillisecond : null;
+}
+
+public sealed record SourceView(long Id, string Name);
+
+public sealed record DeploymentView(long Id, string At, string Version, string What, string Script, bool Noticed)
+{
+    public static DeploymentView Of(DeploymentRecord d) => new(d.Id, Iso.Of(new DateTime(d.At, DateTimeKind.Utc)), d.Version, d.What, d.Script, d.Noticed);
+}
+
+/// <param name="Rejected">How many pieces were not understood, by reason.</param>
+public sealed record CaptureFileView(string Name, string Source, string Form, long Bytes, long Statements, string ReadAt, IReadOnlyList<Rejection> Rejected);
+
+/// <summary>The timeline of a book.</summary>
+/// <param name="From">Start of all that was captured; null where nothing was.</param>
+/// <param name="StretchMinutes">Length of a point.</param>
+public sealed record DaybookPage(
+    long BookId, string BookName, string? From, string? To, int StretchMinutes, IReadOnlyList<SourceView> Sources, IReadOnlyList<DeploymentView> Deployments,
+    IReadOnlyList<CoursePoint> Course, IReadOnlyList<CaptureFileView> Files);
+
+/// <summary>What a pattern cost in a span.</summary>
+/// <param name="Hash">Its name; 16 hexadecimal digits, all 0 for everything that is not kept apart.</param>
+/// <param name="Share">Of all time in the database.</param>
+/// <param name="Course">Seconds in equal parts of the span.</param>
+/// <param name="Slow">Whether its worst call is over the slow limit.</param>
+public sealed record PatternRow(
+    string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, long Calls, long Errors, double Seconds, double Share,
+    double? AverageMs, double? P95Ms, double? WorstMs, long? RowsRead, long? RowsReturned, double? RowsReadPerReturned, double? Spread,
+    bool Slow, IReadOnlyList<double> Course);
+
+/// <param name="Matching">How many patterns fit the filters, shown or not.</param>
+public sealed record PatternsPage(
+    string From, string To, long Calls, long Errors, double Seconds, int Matching, IReadOnlyList<string> Kinds, IReadOnlyList<string> Tables,
+    IReadOnlyList<PatternRow> Patterns);
+
+public sealed record SampleView(
+    long Id, string Source, string Why, string At, double? Ms, string Sql, string Binds, long? RowsReturned, long? RowsRead, string Error, string Message,
+    string Session, string Application, string User, string Plan)
+{
+    public static SampleView Of(SampleRecord s) => new(
+        s.Id, s.Source, ((SamplePlace)s.Place).ToString().ToLowerInvariant(), Iso.Of(new DateTime(s.At, DateTimeKind.Utc)),
+        s.Duration is { } d ? d / (double)TimeSpan.TicksPerMillisecond : null, s.Sql, s.Binds, s.RowsReturned, s.RowsRead, s.SqlState, s.Message, s.Session,
+        s.Application, s.User, s.Plan);
+}
+
+public sealed record ErrorView(string Code, long Calls, string First, string Last);
+
+/// <summary>One pattern of a book.</summary>
+/// <param name="ByDay">Its history, a point a day.</param>
+public sealed record StatementPage(
+    long BookId, string BookName, string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, int StretchMinutes,
+    CoursePoint? Whole, IReadOnlyList<CoursePoint> Course, IReadOnlyList<CoursePoint> ByDay, IReadOnlyList<DeploymentView> Deployments,
+    IReadOnlyList<SampleView> Samples, IReadOnlyList<TagCount> Tags, IReadOnlyList<ErrorView> Errors, IReadOnlyList<NoteRecord> Notes, bool InWorkload);
+
+/// <param name="Movement">regressed, improved, level, unsettled, new or gone.</param>
+/// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
+public sealed record EffectRow(
+    string Hash, string Text, string Movement, string Message, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
+    double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High);
+
+/// <param name="BeforeFrom">Start of the span before; it ends with the deployment.</param>
+/// <param name="AfterTo">End of the span after.</param>
+public sealed record EffectPage(
+    DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, IReadOnlyList<EffectRow> Effects);
+
+public sealed record DeploymentRequest(string? At, string Version, string What, string Script);
+
+public sealed record NoteRequest(string Text);
+
+public sealed record KeepRequest(bool AtTop);
+
+public sealed record TakeRequest(IReadOnlyList<string> Hashes);
+
+/// <param name="Added">Names of the statements that were added; those that the workload had already are not.</param>
+public sealed record TakenView(string Workload, IReadOnlyList<string> Added);
+
+/// <param name="Problem">Why nothing, or not all, could be read.</param>
+public sealed record CaptureView(
+    long BookId, string Name, string Form, string? Problem, long Statements, long Bytes, long SkippedBytes, long UnreadBytes, long NotKeptApart,
+    IReadOnlyList<Rejection> Rejected)
+{
+    public static CaptureView Of(long book, CaptureReport r) => new(
+        book, r.Name, r.Form, r.Problem, r.Statements, r.Bytes, r.SkippedBytes, r.UnreadBytes, r.NotKeptApart,
+        r.Rejections.GroupBy(x => x.Reason, StringComparer.Ordinal).Select(g => new Rejection(g.Key, g.Sum(x => x.Count), g.Min(x => x.FirstLine))).ToList());
+}
+
+internal static class Iso
+{
+    public static string Of(DateTime utc) => utc.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", System.Globalization.CultureInfo.InvariantCulture);
+}
