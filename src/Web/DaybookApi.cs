@@ -63,13 +63,13 @@ internal static class DaybookApi
     }
 
     private static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, RankBy? rank, int? limit,
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, int? limit,
         BookStore books, DaybookStore daybook, SampleStore samples) =>
         books.Find(id) is null ? Nothing("book")
-        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), rank ?? RankBy.Total, Math.Clamp(limit ?? 200, 1, MostRows), daybook, samples));
+        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), daybook, samples));
 
     private static IResult Export(
-        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, RankBy? rank,
+        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank,
         BookStore books, DaybookStore daybook, SampleStore samples)
     {
         if (books.Find(id) is null || format is not ("csv" or "json"))
@@ -77,7 +77,7 @@ internal static class DaybookApi
             return Nothing("list; patterns come as csv and json");
         }
 
-        PatternsPage page = PatternsOf(id, from, to, sources, new(text, kind, table, tag), rank ?? RankBy.Total, MostRows, daybook, samples);
+        PatternsPage page = PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), MostRows, daybook, samples);
         return format == "json"
             ? TypedResults.Ok(page)
             : TypedResults.File(Encoding.UTF8.GetBytes(PatternsCsv.Write(page.Patterns)), "text/csv", "patterns.csv");
@@ -106,6 +106,9 @@ internal static class DaybookApi
             known.Select(p => p.Kind).Where(k => k.Length > 0).Distinct().Order(StringComparer.Ordinal).ToList(),
             known.SelectMany(p => p.Tables).Distinct().Order(StringComparer.Ordinal).Take(500).ToList(), rows);
     }
+
+    /// <summary>What the list is ranked by; by total where the name is unknown.</summary>
+    private static RankBy RankOf(string? name) => Enum.TryParse(name, ignoreCase: true, out RankBy rank) && Enum.IsDefined(rank) ? rank : RankBy.Total;
 
     private static PatternRow RowOf(PatternCost cost, PatternRecord record, long total)
     {

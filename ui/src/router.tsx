@@ -1,9 +1,12 @@
 import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/react-router";
+import type { Narrowing, RankBy } from "./api/daybook";
 import { BooksView } from "./book/BooksView";
 import { BookView } from "./book/BookView";
+import { DaybookView } from "./daybook/DaybookView";
 import { NewTrialView } from "./newtrial/NewTrialView";
 import { EmptyState } from "./parts/Notice";
 import { Top } from "./parts/Top";
+import { StatementView } from "./statement/StatementView";
 import { TrialView } from "./trial/TrialView";
 
 const whole = (value: unknown): number | undefined => {
@@ -40,13 +43,45 @@ export const bookRoute = createRoute({
   component: BookView,
 });
 
+type DaybookSearch = Narrowing & { measure?: string; rank?: RankBy; deployment?: number };
+
+const text = (value: unknown): string | undefined =>
+  value === undefined || value === null || value === "" ? undefined : String(value);
+
+export const daybookRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/daybook",
+  validateSearch: (s: Record<string, unknown>): DaybookSearch => ({
+    from: text(s.from),
+    to: text(s.to),
+    sources: text(s.sources),
+    text: text(s.text),
+    kind: text(s.kind),
+    table: text(s.table),
+    tag: text(s.tag),
+    measure: text(s.measure),
+    rank: text(s.rank) as RankBy | undefined,
+    deployment: whole(s.deployment),
+  }),
+  component: DaybookView,
+});
+
+export const statementRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/statements/$hash",
+  component: StatementView,
+});
+
 export const newTrialRoute = createRoute({
   getParentRoute: () => root,
   path: "/new",
-  validateSearch: (s: Record<string, unknown>): { book?: number; change?: number; trial?: number } => ({
+  validateSearch: (
+    s: Record<string, unknown>,
+  ): { book?: number; change?: number; trial?: number; deployment?: number } => ({
     book: whole(s.book),
     change: whole(s.change),
     trial: whole(s.trial),
+    deployment: whole(s.deployment),
   }),
   component: NewTrialView,
 });
@@ -64,7 +99,14 @@ export const lineRoute = createRoute({
 });
 
 export const router = createRouter({
-  routeTree: root.addChildren([books, bookRoute, newTrialRoute, trialRoute.addChildren([lineRoute])]),
+  routeTree: root.addChildren([
+    books,
+    bookRoute,
+    daybookRoute,
+    statementRoute,
+    newTrialRoute,
+    trialRoute.addChildren([lineRoute]),
+  ]),
 });
 
 declare module "@tanstack/react-router" {

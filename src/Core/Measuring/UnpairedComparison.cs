@@ -1,3 +1,5 @@
+using System.Numerics;
+
 namespace SwiftLedger.Core.Measuring;
 
 /// <summary>What durations observed at different times say about a ratio: captures before and after a deployment.</summary>
@@ -12,7 +14,10 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// <summary>Fewer calls on a side decide nothing.</summary>
     public const int LeastCalls = 30;
 
-    private const int Bins = 256, Resamples = 200;
+    private const int Bins = 128, Resamples = 120;
+
+    /// <summary>The share of calls at each end that is laid into the grid's last bin: a median of differences does not see how far out they lie.</summary>
+    private const double Tail = 0.002;
 
     /// <summary>Standard errors to each side: 99.9 %, as a trial has over all its looks.</summary>
     private const double Width = 3.2905;
@@ -22,7 +27,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// <remarks>
     /// <para>Shift: J. L. Hodges and E. L. Lehmann, "Estimates of Location Based on Rank Tests" (1963). Its scatter by the moving-block
     /// bootstrap over time, H. R. Kunsch (1989), with the block length of E. Carlstein (1986) from the lag-1 correlation of the medians.</para>
-    /// <para>The durations are laid on a grid of 256 bins of ln(duration); within a bin they count as spread evenly.</para>
+    /// <para>The durations are laid on a grid of 128 bins of ln(duration); within a bin they count as spread evenly.</para>
     /// </remarks>
     /// <param name="before">The durations of each stretch of time, in order.</param>
     /// <param name="after">Likewise; like hours only, where the caller can choose.</param>
@@ -35,22 +40,23 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             return null;
         }
 
-        double low = double.MaxValue, high = double.MinValue;
-        foreach ((double ticks, _) in before.Concat(after).SelectMany(h => h.Points()))
+        var all = new LatencyHistogram();
+        foreach (LatencyHistogram h in before.Concat(after))
         {
-            low = Math.Min(low, Math.Log(Math.Max(ticks, 0.5)));
-            high = Math.Max(high, Math.Log(Math.Max(ticks, 0.5)));
+            all.Add(h);
         }
 
+        double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
         double width = Math.Max((high - low) / Bins, 1e-9);
         double[][] x = before.Select(h => OnGrid(h, low, width)).ToArray(), y = after.Select(h => OnGrid(h, low, width)).ToArray();
-        double shift = Shift(Pooled(x), Pooled(y), width);
+        double[][] sumsX = Running(x), sumsY = Running(y);
+        double shift = Shift(sumsX[^1], sumsY[^1], width);
         int blockX = BlockLengthOf(x), blockY = BlockLengthOf(y);
         var random = new SplitMix(seed);
         double[] shifts = new double[Resamples];
         for (int i = 0; i < Resamples; i++)
         {
-            shifts[i] = Shift(Resampled(x, blockX, ref random), Resampled(y, blockY, ref random), width);
+            shifts[i] = Shift(Resampled(sumsX, blockX, ref random), Resampled(sumsY, blockY, ref random), width);
         }
 
         double mean = shifts.Average();
@@ -75,22 +81,32 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         return grid;
     }
 
-    private static double[] Pooled(double[][] stretches)
+    /// <summary>Running sums over the stretches: what lies between two places is one subtraction.</summary>
+    private static double[][] Running(double[][] stretches)
     {
-        double[] sum = new double[Bins];
-        foreach (double[] stretch in stretches)
+        double[][] sums = new double[stretches.Length + 1][];
+        sums[0] = new double[Bins];
+        for (int i = 0; i < stretches.Length; i++)
         {
-            Add(sum, stretch);
+            sums[i + 1] = (double[])sums[i].Clone();
+            AddScaled(sums[i + 1], stretches[i], 1);
         }
 
-        return sum;
+        return sums;
     }
 
-    private static void Add(double[] sum, double[] stretch)
+    /// <summary>target += scale x values.</summary>
+    private static void AddScaled(Span<double> target, ReadOnlySpan<double> values, double scale)
     {
-        for (int i = 0; i < Bins; i++)
+        int i = 0;
+        for (var factor = new Vector<double>(scale); i + Vector<double>.Count <= values.Length; i += Vector<double>.Count)
         {
-            sum[i] += stretch[i];
+            (new Vector<double>(target[i..]) + (factor * new Vector<double>(values[i..]))).CopyTo(target[i..]);
+        }
+
+        for (; i < values.Length; i++)
+        {
+            target[i] += scale * values[i];
         }
     }
 
@@ -101,14 +117,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         double total = 0;
         for (int i = 0; i < Bins; i++)
         {
-            if (x[i] == 0)
+            if (x[i] != 0)
             {
-                continue;
-            }
-
-            for (int j = 0; j < Bins; j++)
-            {
-                differences[j - i + Bins - 1] += x[i] * y[j];
+                AddScaled(differences.AsSpan(Bins - 1 - i, Bins), y, x[i]);
             }
         }
 
@@ -132,17 +143,16 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         return 0;
     }
 
-    private static double[] Resampled(double[][] stretches, int block, ref SplitMix random)
+    private static double[] Resampled(double[][] sums, int block, ref SplitMix random)
     {
+        int stretches = sums.Length - 1;
         double[] sum = new double[Bins];
-        int drawn = 0;
-        while (drawn < stretches.Length)
+        for (int drawn = 0; drawn < stretches; drawn += block)
         {
-            int start = random.Below(Math.Max(1, stretches.Length - block + 1));
-            for (int i = start; i < start + block && i < stretches.Length && drawn < stretches.Length; i++, drawn++)
-            {
-                Add(sum, stretches[i]);
-            }
+            int start = random.Below(Math.Max(1, stretches - block + 1));
+            int end = Math.Min(start + Math.Min(block, stretches - drawn), stretches);
+            AddScaled(sum, sums[end], 1);
+            AddScaled(sum, sums[start], -1);
         }
 
         return sum;

@@ -158,14 +158,13 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         return cells.ToLookup(c => c.Key.Pattern, c => new TimedCell(c.Key.Minute, c.Value));
     }
 
-    /// <summary>Spreads a cell's total evenly over the parts that its stretch touches.</summary>
+    /// <summary>Spreads a cell's total over the parts of the span in proportion to how much of each its stretch covers.</summary>
     private static void AddToCourse(long[] course, int start, int minutes, double part, long total)
     {
-        int first = Math.Clamp((int)(start / part), 0, course.Length - 1);
-        int last = Math.Clamp((int)((start + minutes - 1) / part), first, course.Length - 1);
-        for (int i = first; i <= last; i++)
+        for (int i = Math.Max(0, (int)(start / part)); i < course.Length && i * part < start + minutes; i++)
         {
-            course[i] += total / (last - first + 1);
+            double covered = Math.Min((i + 1) * part, start + minutes) - Math.Max(i * part, start);
+            course[i] += (long)(total * Math.Max(0, covered) / minutes);
         }
     }
 

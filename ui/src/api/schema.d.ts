@@ -460,6 +460,498 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/daybook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    sources?: string;
+                    text?: string;
+                    kind?: string;
+                    table?: string;
+                    tag?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DaybookPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    sources?: string;
+                    text?: string;
+                    kind?: string;
+                    table?: string;
+                    tag?: string;
+                    rank?: string;
+                    limit?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PatternsPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/statements/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    sources?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StatementPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/statements/{hash}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NoteRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["NoteRecord"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/statements/{hash}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KeepRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeepRequest"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/workload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TakeRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TakenView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/deployments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DeploymentRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DeploymentView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/deployments/{deployment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    days?: number;
+                    sources?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    deployment: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EffectPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query: {
+                    book: string;
+                    source: string;
+                    name: string;
+                    form?: string;
+                    prefix?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": components["schemas"]["IFormFile"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CaptureView"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -504,7 +996,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
-            subject: string;
+            subject: null | string;
         };
         BookPage: {
             book: components["schemas"]["BookView"];
@@ -515,7 +1007,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
-            subject: string;
+            subject: null | string;
             /** Format: int64 */
             subjectBytes: null | number;
             subjectMissing: null | string;
@@ -524,6 +1016,35 @@ export interface components {
             statements: number;
             /** Format: int32 */
             cases: number;
+        };
+        CaptureFileView: {
+            name: string;
+            source: string;
+            form: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            statements: number;
+            readAt: string;
+            rejected: components["schemas"]["Rejection"][];
+        };
+        CaptureView: {
+            /** Format: int64 */
+            bookId: number;
+            name: string;
+            form: string;
+            problem: null | string;
+            /** Format: int64 */
+            statements: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            skippedBytes: number;
+            /** Format: int64 */
+            unreadBytes: number;
+            /** Format: int64 */
+            notKeptApart: number;
+            rejected: components["schemas"]["Rejection"][];
         };
         ChangeView: {
             /** Format: int64 */
@@ -569,8 +1090,103 @@ export interface components {
             text: string;
             rewrites: null | string;
         };
+        CoursePoint: {
+            at: string;
+            /** Format: int64 */
+            calls: number;
+            /** Format: int64 */
+            errors: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            p50Ms: null | number;
+            /** Format: double */
+            p95Ms: null | number;
+            /** Format: double */
+            p99Ms: null | number;
+            /** Format: double */
+            p999Ms: null | number;
+            /** Format: double */
+            worstMs: null | number;
+            /** Format: int64 */
+            rowsReturned: null | number;
+            /** Format: int64 */
+            rowsRead: null | number;
+            /** Format: int64 */
+            rowsWritten: null | number;
+        };
+        DaybookPage: {
+            /** Format: int64 */
+            bookId: number;
+            bookName: string;
+            from: null | string;
+            to: null | string;
+            /** Format: int32 */
+            stretchMinutes: number;
+            sources: components["schemas"]["SourceView"][];
+            deployments: components["schemas"]["DeploymentView"][];
+            course: components["schemas"]["CoursePoint"][];
+            files: components["schemas"]["CaptureFileView"][];
+        };
+        DeploymentRequest: {
+            at: null | string;
+            version: string;
+            what: string;
+            script: string;
+        };
+        DeploymentView: {
+            /** Format: int64 */
+            id: number;
+            at: string;
+            version: string;
+            what: string;
+            script: string;
+            noticed: boolean;
+        };
+        EffectPage: {
+            deployment: components["schemas"]["DeploymentView"];
+            beforeFrom: string;
+            afterTo: string;
+            /** Format: double */
+            beforeSecondsPerDay: number;
+            /** Format: double */
+            afterSecondsPerDay: number;
+            effects: components["schemas"]["EffectRow"][];
+        };
+        EffectRow: {
+            hash: string;
+            text: string;
+            movement: string;
+            message: string;
+            /** Format: double */
+            beforeSecondsPerDay: number;
+            /** Format: double */
+            afterSecondsPerDay: number;
+            /** Format: double */
+            changePerDay: number;
+            /** Format: double */
+            callsBeforePerDay: number;
+            /** Format: double */
+            callsAfterPerDay: number;
+            /** Format: double */
+            ratio: null | number;
+            /** Format: double */
+            low: null | number;
+            /** Format: double */
+            high: null | number;
+        };
+        ErrorView: {
+            code: string;
+            /** Format: int64 */
+            calls: number;
+            first: string;
+            last: string;
+        };
         /** Format: binary */
         IFormFile: string;
+        KeepRequest: {
+            atTop: boolean;
+        };
         LinePage: {
             trial: components["schemas"]["TrialSummary"];
             line: components["schemas"]["LineView"];
@@ -598,6 +1214,61 @@ export interface components {
             case: string;
             reason: string;
         };
+        NoteRecord: {
+            /** Format: int64 */
+            id: number;
+            text: string;
+            writtenAt: string;
+        };
+        NoteRequest: {
+            text: string;
+        };
+        PatternRow: {
+            hash: string;
+            text: string;
+            kind: string;
+            tables: string[];
+            keptAtTop: boolean;
+            /** Format: int64 */
+            calls: number;
+            /** Format: int64 */
+            errors: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            averageMs: null | number;
+            /** Format: double */
+            p95Ms: null | number;
+            /** Format: double */
+            worstMs: null | number;
+            /** Format: int64 */
+            rowsRead: null | number;
+            /** Format: int64 */
+            rowsReturned: null | number;
+            /** Format: double */
+            rowsReadPerReturned: null | number;
+            /** Format: double */
+            spread: null | number;
+            slow: boolean;
+            course: number[];
+        };
+        PatternsPage: {
+            from: string;
+            to: string;
+            /** Format: int64 */
+            calls: number;
+            /** Format: int64 */
+            errors: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: int32 */
+            matching: number;
+            kinds: string[];
+            tables: string[];
+            patterns: components["schemas"]["PatternRow"][];
+        };
         PerDay: {
             /** Format: double */
             before: number;
@@ -618,6 +1289,13 @@ export interface components {
             /** Format: int32 */
             length: number;
             message: string;
+        };
+        Rejection: {
+            reason: string;
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            firstLine: number;
         };
         ResultBill: {
             /** Format: double */
@@ -716,6 +1394,27 @@ export interface components {
             /** Format: int64 */
             after: number;
         };
+        SampleView: {
+            /** Format: int64 */
+            id: number;
+            source: string;
+            why: string;
+            at: string;
+            /** Format: double */
+            ms: null | number;
+            sql: string;
+            binds: string;
+            /** Format: int64 */
+            rowsReturned: null | number;
+            /** Format: int64 */
+            rowsRead: null | number;
+            error: string;
+            message: string;
+            session: string;
+            application: string;
+            user: string;
+            plan: string;
+        };
         ServerView: {
             version: string;
             engine: string;
@@ -723,6 +1422,11 @@ export interface components {
             /** Format: int64 */
             uploadLimitBytes: number;
             measuring: null | string;
+        };
+        SourceView: {
+            /** Format: int64 */
+            id: number;
+            name: string;
         };
         StageView: {
             stage: string;
@@ -732,6 +1436,40 @@ export interface components {
             /** Format: int32 */
             total: number;
             confirming: boolean;
+        };
+        StatementPage: {
+            /** Format: int64 */
+            bookId: number;
+            bookName: string;
+            hash: string;
+            text: string;
+            kind: string;
+            tables: string[];
+            keptAtTop: boolean;
+            /** Format: int32 */
+            stretchMinutes: number;
+            whole: null | components["schemas"]["CoursePoint"];
+            course: components["schemas"]["CoursePoint"][];
+            byDay: components["schemas"]["CoursePoint"][];
+            deployments: components["schemas"]["DeploymentView"][];
+            samples: components["schemas"]["SampleView"][];
+            tags: components["schemas"]["TagCount"][];
+            errors: components["schemas"]["ErrorView"][];
+            notes: components["schemas"]["NoteRecord"][];
+            inWorkload: boolean;
+        };
+        TagCount: {
+            key: string;
+            value: string;
+            /** Format: int64 */
+            calls: number;
+        };
+        TakeRequest: {
+            hashes: string[];
+        };
+        TakenView: {
+            workload: string;
+            added: string[];
         };
         TrialEnvironment: {
             engine: string;

@@ -71,18 +71,29 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
     <>
       <div className="flex items-baseline justify-between gap-3">
         <h1 className="head truncate">{book.name}</h1>
-        <Link to="/new" search={{ book: book.id }} className="press shrink-0">
-          New trial
-        </Link>
+        <span className="flex shrink-0 gap-2">
+          <Link
+            to="/books/$bookId/daybook"
+            params={{ bookId: String(book.id) }}
+            search={{}}
+            className="press"
+          >
+            Daybook
+          </Link>
+          <Link to="/new" search={{ book: book.id }} className="press">
+            New trial
+          </Link>
+        </span>
       </div>
       {book.subjectMissing ? (
         <p role="alert" className="text-failed">
           {book.subjectMissing}
         </p>
       ) : (
-        <p className="truncate text-quiet" title={book.subject}>
+        <p className="truncate text-quiet" title={book.subject ?? undefined}>
           {book.subjectBytes !== null && `${bytes(book.subjectBytes)}, `}
-          {count(book.statements)} statements, {count(book.cases)} cases, in {book.subject}
+          {count(book.statements)} statements, {count(book.cases)} cases
+          {book.subject ? `, in ${book.subject}` : "; no database is named yet: a new trial asks for it"}
         </p>
       )}
     </>

@@ -51,7 +51,7 @@ export function BooksView() {
                         {b.name}
                       </Link>
                     </td>
-                    <td className="break-all text-quiet">{b.subject}</td>
+                    <td className="break-all text-quiet">{b.subject ?? "captures only"}</td>
                   </tr>
                 ))}
               </tbody>

@@ -26,7 +26,7 @@ export function ChangePanel({ book, change, trials, close }: Props) {
   const run = () =>
     start.mutate(
       {
-        subject: book.subject,
+        subject: book.subject ?? "",
         workload: book.workload,
         change: change.text,
         title: change.title,

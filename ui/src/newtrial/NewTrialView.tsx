@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { api, dataOf, type Problem, Refused } from "../api/client";
+import { useDaybook } from "../api/daybook";
 import { useBook, useStartTrial, useTrial } from "../api/hooks";
 import { Problems } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
@@ -179,22 +180,28 @@ function useCheck(draft: Draft) {
 
 /** Takes the starting texts from the book, change or trial that the address names. */
 function usePrefill(
-  from: { book?: number; change?: number; trial?: number },
+  from: { book?: number; change?: number; trial?: number; deployment?: number },
   set: (part: Partial<Draft>) => void,
 ) {
   const book = useBook(from.book ?? 0);
+  const deployments = useDaybook(from.deployment ? (from.book ?? 0) : 0, {});
   const trial = useTrial(from.trial ?? 0);
   const done = useRef("");
   const key = JSON.stringify(from);
   useEffect(() => {
-    if (from.book && book.data && done.current !== key) {
+    const waiting = book.isFetching || (from.deployment && !deployments.data);
+    if (from.book && book.data && !waiting && done.current !== key) {
       done.current = key;
       const change = book.data.changes.find((c) => c.id === from.change);
+      const deployment = deployments.data?.deployments.find((d) => d.id === from.deployment);
       set({
-        subject: book.data.book.subject,
+        subject: book.data.book.subject ?? "",
         bookName: book.data.book.name,
         workload: book.data.book.workload,
         ...(change ? { change: change.text, title: change.title } : {}),
+        ...(deployment
+          ? { change: deployment.script, title: `${deployment.version} ${deployment.what}`.trim() }
+          : {}),
       });
     }
     if (from.trial && trial.data && done.current !== key) {
@@ -213,5 +220,5 @@ function usePrefill(
         noiseCheck: settings.noiseCheck,
       });
     }
-  }, [from, key, book.data, trial.data, set]);
+  }, [from, key, book.data, book.isFetching, deployments.data, trial.data, set]);
 }

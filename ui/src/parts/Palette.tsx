@@ -47,6 +47,19 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
             </Command.Item>
           ))}
         </Command.Group>
+        <Command.Group heading="Daybooks">
+          {books.data?.map((b) => (
+            <Command.Item
+              key={b.id}
+              value={`daybook ${b.id} ${b.name}`}
+              onSelect={run(() =>
+                navigate({ to: "/books/$bookId/daybook", params: { bookId: String(b.id) }, search: {} }),
+              )}
+            >
+              Daybook: {b.name}
+            </Command.Item>
+          ))}
+        </Command.Group>
         <Command.Group heading="Trials and changes">
           {pages.flatMap((p) => [
             ...(p.data?.trials.slice(0, 20).map((t) => (

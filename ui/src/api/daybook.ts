@@ -1,0 +1,126 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, dataOf, ownHeader, type Schemas } from "./client";
+
+export type Point = Schemas["CoursePoint"];
+export type Deployment = Schemas["DeploymentView"];
+export type Pattern = Schemas["PatternRow"];
+export type Effect = Schemas["EffectRow"];
+export type Sample = Schemas["SampleView"];
+/** What the list of patterns can be ranked by: the server's names. */
+export type RankBy =
+  | "total"
+  | "average"
+  | "worst"
+  | "calls"
+  | "p95"
+  | "errors"
+  | "rowsRead"
+  | "rowsReturned"
+  | "rowsReadPerReturned"
+  | "spread";
+
+/** What narrows the daybook; an empty field does not. */
+export type Narrowing = {
+  from?: string;
+  to?: string;
+  sources?: string;
+  text?: string;
+  kind?: string;
+  table?: string;
+  tag?: string;
+};
+
+/** The whole course of a book; the span that is chosen narrows only what stands below it. */
+export function useDaybook(id: number, narrowing: Narrowing) {
+  const { from: _from, to: _to, ...query } = narrowing;
+  return useQuery({
+    queryKey: ["daybook", id, query],
+    enabled: id > 0,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      dataOf(await api.GET("/api/books/{id}/daybook", { params: { path: { id }, query } })),
+  });
+}
+
+export const usePatterns = (id: number, narrowing: Narrowing, rank: RankBy, limit: number) =>
+  useQuery({
+    queryKey: ["patterns", id, narrowing, rank, limit],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/patterns", {
+          params: { path: { id }, query: { ...narrowing, rank, limit } },
+        }),
+      ),
+  });
+
+export const useEffects = (id: number, deployment: number, sources?: string) =>
+  useQuery({
+    queryKey: ["effects", id, deployment, sources],
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/deployments/{deployment}", {
+          params: { path: { id, deployment }, query: { sources } },
+        }),
+      ),
+  });
+
+export const useStatement = (id: number, hash: string) =>
+  useQuery({
+    queryKey: ["statement", id, hash],
+    queryFn: async () =>
+      dataOf(await api.GET("/api/books/{id}/statements/{hash}", { params: { path: { id, hash } } })),
+  });
+
+/** Something that alters a book's daybook; everything shown of it is read again. */
+function useChange<T, R>(send: (request: T) => Promise<R>) {
+  const client = useQueryClient();
+  return useMutation({ mutationFn: send, onSuccess: () => client.invalidateQueries() });
+}
+
+export const useTake = (id: number) =>
+  useChange(async (hashes: string[]) =>
+    dataOf(await api.POST("/api/books/{id}/workload", { params: { path: { id } }, body: { hashes } })),
+  );
+
+export const useNote = (id: number, hash: string) =>
+  useChange(async (text: string) =>
+    dataOf(
+      await api.POST("/api/books/{id}/statements/{hash}/notes", {
+        params: { path: { id, hash } },
+        body: { text },
+      }),
+    ),
+  );
+
+export const useKeep = (id: number) =>
+  useChange(async ({ hash, atTop }: { hash: string; atTop: boolean }) =>
+    dataOf(
+      await api.POST("/api/books/{id}/statements/{hash}/keep", {
+        params: { path: { id, hash } },
+        body: { atTop },
+      }),
+    ),
+  );
+
+export const useRecordDeployment = (id: number) =>
+  useChange(async (body: Schemas["DeploymentRequest"]) =>
+    dataOf(await api.POST("/api/books/{id}/deployments", { params: { path: { id } }, body })),
+  );
+
+export type CaptureRequest = { book: string; source: string; prefix: string; file: File };
+
+export const useReadCapture = () =>
+  useChange(async ({ book, source, prefix, file }: CaptureRequest) => {
+    const query = new URLSearchParams({ book, source, name: file.name });
+    if (prefix) {
+      query.set("prefix", prefix);
+    }
+    const response = await fetch(`/api/captures?${query}`, {
+      method: "POST",
+      headers: { ...ownHeader, "Content-Type": "application/octet-stream" },
+      body: file,
+    });
+    const body = await response.json().catch(() => undefined);
+    return dataOf<Schemas["CaptureView"]>({ data: response.ok ? body : undefined, error: body, response });
+  });

@@ -1,0 +1,182 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+import { type Effect, useEffects, useTake } from "../api/daybook";
+import { count, moment, shortRatio, three } from "../format/figures";
+import { IntervalBar } from "../parts/IntervalBar";
+import { inkOf, SideMark, VerdictMark } from "../parts/Mark";
+import { Failure } from "../parts/Notice";
+import { Page } from "../parts/Spread";
+import { Sql } from "../parts/Sql";
+
+type Props = { book: number; deployment: number; sources?: string; close: () => void };
+
+/** A deployment's account: every pattern before and after it, the greatest change of cost first. */
+export function EffectPanel({ book, deployment, sources, close }: Props) {
+  const effects = useEffects(book, deployment, sources);
+  const [all, setAll] = useState(false);
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => e.key === "Escape" && close();
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [close]);
+  const page = effects.data;
+  if (effects.error) {
+    return <Failure error={effects.error} retry={() => effects.refetch()} />;
+  }
+  if (!page) {
+    return <p className="px-5 py-3 text-quiet">Comparing before and after.</p>;
+  }
+  const d = page.deployment;
+  const moved = page.effects.filter((e) => e.movement !== "level" && e.movement !== "unsettled");
+  const shown = all ? page.effects : moved;
+  return (
+    <Page
+      label="Deployment"
+      head={
+        <>
+          <div className="flex items-baseline justify-between gap-3">
+            <h2 className="head">
+              {d.version || "Not announced"}: {d.what}
+            </h2>
+            <button type="button" className="link shrink-0 text-quiet" onClick={close}>
+              all deployments
+            </button>
+          </div>
+          <p className="text-quiet">
+            {moment(d.at)}; compared from {moment(page.beforeFrom)} to {moment(page.afterTo)}, by hours
+          </p>
+          <p className="mt-1 font-semibold">{headline(page.effects, page)}</p>
+          <Onward book={book} deployment={deployment} effects={page.effects} script={d.script} />
+        </>
+      }
+    >
+      {d.script && <Sql text={d.script} label="Script of the deployment" />}
+      <table className="ruled mt-2">
+        <caption className="sr-only">Patterns before and after the deployment</caption>
+        <thead>
+          <tr>
+            <th scope="col">verdict, statement</th>
+            <th scope="col" className="num">
+              <SideMark side="before" />s a day
+            </th>
+            <th scope="col" className="num">
+              <SideMark side="after" />s a day
+            </th>
+            <th scope="col">typical duration</th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.map((e) => (
+            <Row key={e.hash} book={book} effect={e} />
+          ))}
+        </tbody>
+        <tfoot>
+          <tr className="total font-semibold">
+            <td>all statements</td>
+            <td className="num">{three(page.beforeSecondsPerDay)}</td>
+            <td className="num">{three(page.afterSecondsPerDay)}</td>
+            <td />
+          </tr>
+        </tfoot>
+      </table>
+      {moved.length === 0 && !all && <p className="mt-2 text-quiet">No statement moved.</p>}
+      {page.effects.length > moved.length && (
+        <button type="button" className="link mt-2" onClick={() => setAll(!all)}>
+          {all
+            ? "only those that moved"
+            : `and ${page.effects.length - moved.length} that are level or unsettled`}
+        </button>
+      )}
+    </Page>
+  );
+}
+
+function headline(
+  effects: Effect[],
+  page: { beforeSecondsPerDay: number; afterSecondsPerDay: number },
+): string {
+  const n = (m: string) => effects.filter((e) => e.movement === m).length;
+  const parts = [`${n("regressed")} of ${effects.length} regressed`];
+  for (const m of ["improved", "level", "unsettled", "new", "gone"]) {
+    if (n(m) > 0) {
+      parts.push(`${n(m)} ${m}`);
+    }
+  }
+  return `${parts.join(", ")}; time in the database went from ${three(page.beforeSecondsPerDay)} to ${three(page.afterSecondsPerDay)} s a day`;
+}
+
+function Row({ book, effect: e }: { book: number; effect: Effect }) {
+  return (
+    <tr>
+      <td className="w-full">
+        {e.movement === "new" || e.movement === "gone" ? (
+          <span className="font-semibold text-quiet">{e.movement}</span>
+        ) : (
+          <VerdictMark verdict={e.movement} />
+        )}
+        <Link
+          to="/books/$bookId/statements/$hash"
+          params={{ bookId: String(book), hash: e.hash }}
+          className="line-clamp-2 font-mono text-[12px] leading-[1.35] hover:underline"
+          title={e.text}
+        >
+          {e.text}
+        </Link>
+      </td>
+      <td className="num">{three(e.beforeSecondsPerDay)}</td>
+      <td className="num">{three(e.afterSecondsPerDay)}</td>
+      <td title={e.message} className={`whitespace-nowrap ${inkOf(e.movement)}`}>
+        {e.ratio !== null && e.low !== null && e.high !== null && (
+          <>
+            {shortRatio(e.ratio)}
+            <IntervalBar
+              low={e.low}
+              high={e.high}
+              centre={e.ratio}
+              bandLow={1 / 1.05}
+              bandHigh={1.05}
+              verdict={e.movement}
+              width={96}
+              height={14}
+              reach={4}
+            />
+          </>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+/** From what a deployment did to a trial of it: the regressed statements with their real parameters, and its script. */
+function Onward(p: { book: number; deployment: number; effects: Effect[]; script: string }) {
+  const take = useTake(p.book);
+  const navigate = useNavigate();
+  const regressed = p.effects.filter((e) => e.movement === "regressed");
+  if (regressed.length === 0) {
+    return null;
+  }
+  return (
+    <div className="mt-2">
+      <button
+        type="button"
+        className="press main"
+        disabled={take.isPending}
+        onClick={() =>
+          take.mutate(
+            regressed.map((e) => e.hash),
+            {
+              onSuccess: () => navigate({ to: "/new", search: { book: p.book, deployment: p.deployment } }),
+            },
+          )
+        }
+      >
+        Take {regressed.length === 1 ? "it" : `these ${count(regressed.length)}`} to a trial
+      </button>
+      {take.error && (
+        <p role="alert" className="mt-1 text-failed">
+          {take.error.message}
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,74 @@
+import { useState } from "react";
+import { useReadCapture } from "../api/daybook";
+import { bytes, count } from "../format/figures";
+
+/** Hands a log to the server: what was understood, and what was not, stands below. */
+export function ReadCapture({ book }: { book: string }) {
+  const read = useReadCapture();
+  const [source, setSource] = useState("server");
+  const [prefix, setPrefix] = useState("");
+  const [file, setFile] = useState<File | null>(null);
+  return (
+    <form
+      className="grid max-w-lg grid-cols-[6rem_1fr] items-baseline gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (file) {
+          read.mutate({ book, source, prefix, file });
+        }
+      }}
+    >
+      <label htmlFor="capture-file">log</label>
+      <input
+        id="capture-file"
+        type="file"
+        className="min-w-0"
+        onChange={(e) => setFile(e.target.files?.[0] ?? null)}
+      />
+      <label htmlFor="capture-source">source</label>
+      <input
+        id="capture-source"
+        className="field"
+        value={source}
+        onChange={(e) => setSource(e.target.value)}
+      />
+      <label htmlFor="capture-prefix">prefix</label>
+      <input
+        id="capture-prefix"
+        className="field font-mono text-[13px]"
+        placeholder="log_line_prefix, if it is an unusual one"
+        value={prefix}
+        onChange={(e) => setPrefix(e.target.value)}
+      />
+      <span />
+      <div>
+        <button type="submit" className="press" disabled={!file || read.isPending}>
+          {read.isPending ? "Reading" : "Read this log"}
+        </button>
+        <p className="mt-1 text-sm text-quiet">
+          PostgreSQL's logs (plain, csv, json), MySQL's slow log, or JSON lines; plain or gzip. What was read
+          before is not counted again.
+        </p>
+        {read.error && (
+          <p role="alert" className="mt-1 text-failed">
+            {read.error.message}
+          </p>
+        )}
+        {read.data && (
+          <div role="status" className="mt-1">
+            <p>
+              {count(read.data.statements)} statements from {bytes(read.data.bytes)}
+              {read.data.skippedBytes > 0 && `; ${bytes(read.data.skippedBytes)} were read before`}.
+            </p>
+            {read.data.problem && <p className="text-failed">{read.data.problem}</p>}
+            {read.data.rejected.map((r) => (
+              <p key={r.reason} className="text-failed">
+                {count(r.count)} not understood, first in line {r.firstLine}: {r.reason}
+              </p>
+            ))}
+          </div>
+        )}
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,227 @@
+import { scaleLinear } from "@visx/scale";
+import { useEffect, useRef, useState } from "react";
+import type { Deployment, Point } from "../api/daybook";
+import { moment, three } from "../format/figures";
+import type { Measure } from "./measures";
+
+type Span = { from: number; to: number };
+type Props = {
+  course: Point[];
+  from: string;
+  to: string;
+  minutes: number;
+  measure: Measure;
+  deployments: Deployment[];
+  chosen?: number;
+  span: Span | null;
+  select: (span: Span | null) => void;
+  open: (deployment: number) => void;
+};
+
+const height = 148;
+const top = 24;
+const bottom = 18;
+const left = 54;
+const hour = 3_600_000;
+const day = 24 * hour;
+
+/** The course of one measure with the deployments standing on it. Dragging selects a span; the handles move by arrow keys. */
+export function Timeline(p: Props) {
+  const frame = useRef<HTMLDivElement>(null);
+  const width = useWidth(frame);
+  const [begun, setBegun] = useState<number | null>(null);
+  const [drawn, setDrawn] = useState<Span | null>(null);
+  const start = Date.parse(p.from);
+  const end = Date.parse(p.to);
+  const step = p.minutes * 60_000;
+  const values = p.course.map((c) => ({ at: Date.parse(c.at), value: p.measure.of(c, p.minutes) }));
+  const most = Math.max(...values.map((v) => v.value ?? 0), 1e-9);
+  const x = scaleLinear({ domain: [start, end], range: [left, Math.max(left + 10, width - 8)] });
+  const y = scaleLinear({ domain: [0, most * 1.04], range: [height - bottom, top] });
+  const snap = (px: number) =>
+    Math.min(end, Math.max(start, start + Math.round((x.invert(px) - start) / step) * step));
+  const at = (e: React.PointerEvent) => snap(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0));
+  const shown = drawn ?? p.span;
+  const finish = () => {
+    if (drawn && drawn.to > drawn.from) {
+      p.select(drawn);
+    } else if (begun !== null) {
+      p.select(null);
+    }
+    setBegun(null);
+    setDrawn(null);
+  };
+  return (
+    <div ref={frame} className="relative select-none" style={{ height }}>
+      <svg
+        width={width}
+        height={height}
+        role="img"
+        className="absolute inset-0 cursor-crosshair touch-none"
+        aria-label={`${p.measure.name} from ${moment(p.from)} to ${moment(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${p.deployments.length} deployments`}
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId);
+          setBegun(at(e));
+        }}
+        onPointerMove={(e) => {
+          if (begun !== null) {
+            const here = at(e);
+            setDrawn({ from: Math.min(begun, here), to: Math.max(begun, here) });
+          }
+        }}
+        onPointerUp={finish}
+      >
+        {[0, most / 2, most].map((v) => (
+          <g key={v}>
+            <line x1={left} x2={width - 8} y1={y(v)} y2={y(v)} className="stroke-rule" />
+            <text x={left - 6} y={y(v) + 4} textAnchor="end" className="fill-quiet text-[12px]">
+              {three(v)}
+            </text>
+          </g>
+        ))}
+        {daysBetween(start, end).map((d, i, all) => (
+          <text key={d} x={x(d) + 2} y={height - 4} className="fill-quiet text-[12px]">
+            {i % Math.ceil(all.length / 14) === 0 ? dayName(d) : ""}
+          </text>
+        ))}
+        {shown && (
+          <rect
+            x={x(shown.from)}
+            width={Math.max(1, x(shown.to) - x(shown.from))}
+            y={top - 4}
+            height={height - bottom - top + 4}
+            className="fill-chosen"
+          />
+        )}
+        <path d={outline(values, step, x, y)} className="fill-band stroke-ink" strokeWidth={1} />
+        {p.deployments.map((d) => (
+          <line
+            key={d.id}
+            x1={x(Date.parse(d.at))}
+            x2={x(Date.parse(d.at))}
+            y1={top - 6}
+            y2={height - bottom}
+            className={d.id === p.chosen ? "stroke-ink" : "stroke-strong"}
+            strokeWidth={d.id === p.chosen ? 2 : 1}
+            strokeDasharray={d.noticed ? "3 3" : undefined}
+          />
+        ))}
+      </svg>
+      {p.deployments.map((d) => (
+        <button
+          key={d.id}
+          type="button"
+          title={`${d.what}, ${moment(d.at)}`}
+          aria-label={`Deployment ${d.version || "not announced"}: ${d.what}, ${moment(d.at)}`}
+          aria-pressed={d.id === p.chosen}
+          className={`absolute top-0 -translate-x-1/2 border px-1 text-[12px] leading-[15px] ${d.id === p.chosen ? "border-ink bg-ink text-paper" : "border-strong bg-paper"} ${d.noticed ? "border-dashed" : ""}`}
+          style={{ left: x(Date.parse(d.at)) }}
+          onClick={() => p.open(d.id)}
+        >
+          {d.version || "?"}
+        </button>
+      ))}
+      {p.span && !drawn && (
+        <>
+          <Handle
+            name="Start of the span"
+            at={p.span.from}
+            x={x}
+            move={(to) => p.select(ordered(to, p.span?.to ?? end))}
+            step={step}
+            least={start}
+            most={end}
+          />
+          <Handle
+            name="End of the span"
+            at={p.span.to}
+            x={x}
+            move={(to) => p.select(ordered(p.span?.from ?? start, to))}
+            step={step}
+            least={start}
+            most={end}
+          />
+        </>
+      )}
+    </div>
+  );
+}
+
+function ordered(a: number, b: number): Span {
+  return { from: Math.min(a, b), to: Math.max(a, b) };
+}
+
+function Handle(p: {
+  name: string;
+  at: number;
+  x: (t: number) => number;
+  step: number;
+  least: number;
+  most: number;
+  move: (to: number) => void;
+}) {
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label={p.name}
+      aria-valuemin={p.least}
+      aria-valuemax={p.most}
+      aria-valuenow={p.at}
+      aria-valuetext={moment(new Date(p.at).toISOString())}
+      className="absolute w-[7px] -translate-x-1/2 border border-ink bg-paper"
+      style={{ left: p.x(p.at), top: height - bottom - 22, height: 22 }}
+      onKeyDown={(e) => {
+        const steps: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, PageDown: -24, PageUp: 24 };
+        const by = steps[e.key];
+        if (by) {
+          e.preventDefault();
+          p.move(Math.min(p.most, Math.max(p.least, p.at + by * p.step)));
+        }
+      }}
+    />
+  );
+}
+
+function useWidth(frame: React.RefObject<HTMLDivElement | null>): number {
+  const [width, setWidth] = useState(1200);
+  useEffect(() => {
+    const box = frame.current;
+    if (!box) {
+      return;
+    }
+    const observer = new ResizeObserver(() => setWidth(box.clientWidth));
+    observer.observe(box);
+    return () => observer.disconnect();
+  }, [frame]);
+  return width;
+}
+
+/** A step for each stretch; where nothing was captured it falls to the base line. */
+function outline(
+  values: { at: number; value: number | null }[],
+  step: number,
+  x: (t: number) => number,
+  y: (v: number) => number,
+): string {
+  let path = "";
+  let last = Number.NEGATIVE_INFINITY;
+  for (const { at, value } of values) {
+    path += at > last ? `${path ? `V${y(0)}` : ""}M${x(at)} ${y(0)}` : "";
+    path += `V${y(value ?? 0)}H${x(at + step)}`;
+    last = at + step;
+  }
+  return path ? `${path}V${y(0)}` : "";
+}
+
+function daysBetween(start: number, end: number): number[] {
+  const days: number[] = [];
+  for (let d = Math.ceil(start / day) * day; d < end; d += day) {
+    days.push(d);
+  }
+  return days;
+}
+
+function dayName(at: number): string {
+  return new Date(at).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+}

@@ -1,0 +1,255 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
+import { count, moment, percent, three } from "../format/figures";
+import { Failure } from "../parts/Notice";
+import { Page, Spread } from "../parts/Spread";
+import { Sql } from "../parts/Sql";
+import { Top } from "../parts/Top";
+import { statementRoute } from "../router";
+import { SampleCourse } from "./SampleCourse";
+import { Samples } from "./Samples";
+
+type Statement = Schemas["StatementPage"];
+
+/** One pattern: its text and course on the left page; executions, tags, errors, days and notes on the right. */
+export function StatementView() {
+  const { bookId, hash } = statementRoute.useParams();
+  const id = Number(bookId);
+  const statement = useStatement(id, hash);
+  const [chosen, choose] = useState<number | null>(null);
+  const page = statement.data;
+  return (
+    <>
+      <Top>
+        <Link to="/books/$bookId" params={{ bookId }} search={{}} className="link">
+          {page?.bookName ?? "Book"}
+        </Link>{" "}
+        /{" "}
+        <Link to="/books/$bookId/daybook" params={{ bookId }} search={{}} className="link">
+          Daybook
+        </Link>{" "}
+        / Statement
+      </Top>
+      <main className="flex min-h-0 flex-1 flex-col">
+        {statement.error && <Failure error={statement.error} retry={() => statement.refetch()} />}
+        {statement.isPending && <p className="px-5 py-8 text-quiet">Reading the statement.</p>}
+        {page && (
+          <Spread
+            name="statement"
+            start={0.56}
+            left={
+              <Page label="Statement" head={<Head book={id} page={page} />}>
+                <Sql text={page.text} label="Pattern" />
+                <h2 className="section">
+                  Durations, ms{" "}
+                  <span className="font-normal text-quiet">
+                    median to 95th percentile, and the executions that were kept
+                  </span>
+                </h2>
+                <SampleCourse
+                  course={page.course}
+                  samples={page.samples}
+                  deployments={page.deployments}
+                  minutes={page.stretchMinutes}
+                  chosen={chosen}
+                  choose={choose}
+                />
+                <h2 className="section">By day</h2>
+                <Days page={page} />
+              </Page>
+            }
+            right={
+              <Page label="Executions">
+                <h2 className="section mt-3">Executions kept</h2>
+                {page.samples.length > 0 ? (
+                  <Samples samples={page.samples} chosen={chosen} choose={choose} />
+                ) : (
+                  <p className="text-quiet">None was kept.</p>
+                )}
+                <Errors page={page} />
+                <Tags page={page} />
+                <Notes book={id} page={page} />
+              </Page>
+            }
+          />
+        )}
+      </main>
+    </>
+  );
+}
+
+function Head({ book, page }: { book: number; page: Statement }) {
+  const take = useTake(book);
+  const keep = useKeep(book);
+  const navigate = useNavigate();
+  const w = page.whole;
+  return (
+    <>
+      <h1 className="head">
+        {page.kind} {page.tables.join(", ")}
+      </h1>
+      {w && (
+        <p>
+          <strong>{three(w.seconds)} s</strong> in {count(w.calls)} calls: median {three(w.p50Ms ?? 0)} ms, 95
+          % under {three(w.p95Ms ?? 0)} ms, 99 % under {three(w.p99Ms ?? 0)} ms, worst {three(w.worstMs ?? 0)}{" "}
+          ms
+          {w.rowsRead !== null && w.rowsReturned !== null && (
+            <>; {three(w.rowsRead / Math.max(1, w.rowsReturned))} rows read per row returned</>
+          )}
+          {w.errors > 0 && <span className="text-failed">; {count(w.errors)} failed</span>}
+        </p>
+      )}
+      <div className="mt-2 flex items-baseline gap-2">
+        <button
+          type="button"
+          className="press main"
+          disabled={take.isPending}
+          onClick={() =>
+            take.mutate([page.hash], { onSuccess: () => navigate({ to: "/new", search: { book } }) })
+          }
+        >
+          {page.inWorkload ? "To a trial of the workload" : "Take into the workload"}
+        </button>
+        <button
+          type="button"
+          className="press"
+          aria-pressed={page.keptAtTop}
+          onClick={() => keep.mutate({ hash: page.hash, atTop: !page.keptAtTop })}
+        >
+          {page.keptAtTop ? "Kept at the top" : "Keep at the top"}
+        </button>
+        <span className="text-sm text-quiet">{page.hash}</span>
+      </div>
+      {take.error && (
+        <p role="alert" className="mt-1 text-failed">
+          {take.error.message}
+        </p>
+      )}
+    </>
+  );
+}
+
+function Days({ page }: { page: Statement }) {
+  return (
+    <table className="ruled">
+      <thead>
+        <tr>
+          <th scope="col">day</th>
+          {["calls", "total, s", "median, ms", "p95, ms", "p99, ms", "worst, ms", "failed"].map((h) => (
+            <th key={h} scope="col" className="num">
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {page.byDay.map((d) => (
+          <tr key={d.at}>
+            <td>{d.at.slice(0, 10)}</td>
+            <td className="num">{count(d.calls)}</td>
+            <td className="num">{three(d.seconds)}</td>
+            {[d.p50Ms, d.p95Ms, d.p99Ms, d.worstMs].map((v, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: the columns never move.
+              <td key={i} className="num">
+                {v === null ? "" : three(v)}
+              </td>
+            ))}
+            <td className={`num ${d.errors > 0 ? "text-failed" : ""}`}>
+              {d.errors > 0 ? count(d.errors) : ""}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Errors({ page }: { page: Statement }) {
+  if (page.errors.length === 0) {
+    return null;
+  }
+  return (
+    <>
+      <h2 className="section">Errors</h2>
+      <table className="ruled">
+        <tbody>
+          {page.errors.map((e) => (
+            <tr key={e.code}>
+              <th scope="row">{e.code}</th>
+              <td className="num">{count(e.calls)}</td>
+              <td>
+                between {moment(e.first)} and {moment(e.last)}, by hours
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Tags({ page }: { page: Statement }) {
+  if (page.tags.length === 0) {
+    return null;
+  }
+  const calls = Math.max(1, page.whole?.calls ?? 1);
+  return (
+    <>
+      <h2 className="section">Tags</h2>
+      <table className="ruled">
+        <tbody>
+          {page.tags.map((t) => (
+            <tr key={`${t.key}=${t.value}`}>
+              <th scope="row">{t.key}</th>
+              <td>{t.value}</td>
+              <td className="num">{percent(Math.min(1, t.calls / calls))}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Notes({ book, page }: { book: number; page: Statement }) {
+  const note = useNote(book, page.hash);
+  const [text, setText] = useState("");
+  return (
+    <>
+      <h2 className="section">Notes</h2>
+      {page.notes.map((n) => (
+        <p key={n.id} className="mb-1 whitespace-pre-wrap">
+          <span className="text-quiet">{moment(n.writtenAt)}</span> {n.text}
+        </p>
+      ))}
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          note.mutate(text, { onSuccess: () => setText("") });
+        }}
+      >
+        <label className="sr-only" htmlFor="note">
+          A note on this statement
+        </label>
+        <textarea
+          id="note"
+          rows={2}
+          className="field w-full"
+          placeholder="what others should know about this statement"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
+        <button type="submit" className="press mt-1" disabled={note.isPending || text.trim() === ""}>
+          Write it down
+        </button>
+        {note.error && (
+          <p role="alert" className="mt-1 text-failed">
+            {note.error.message}
+          </p>
+        )}
+      </form>
+    </>
+  );
+}
