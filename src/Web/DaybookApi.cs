@@ -29,6 +29,7 @@ internal static class DaybookApi
         api.MapPost("/books/{id:long}/workload", Take);
         api.MapPost("/books/{id:long}/deployments", RecordDeployment);
         api.MapGet("/books/{id:long}/deployments/{deployment:long}", Effects);
+        api.MapGet("/books/{id:long}/repeats", Repeats);
         api.MapPost("/captures", CaptureAsync).Accepts<IFormFile>("application/octet-stream");
     }
 
@@ -257,6 +258,21 @@ internal static class DaybookApi
         }
 
         return TypedResults.Ok(new DeploymentAccount(daybook).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources)));
+    }
+
+    private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(long id, BookStore books, RepeatStore repeats, DaybookStore daybook)
+    {
+        if (books.Find(id) is null)
+        {
+            return Nothing("book");
+        }
+
+        Dictionary<ulong, string> texts = daybook.Patterns(id).ToDictionary(p => p.Hash, p => p.Text);
+        return TypedResults.Ok(repeats.OfBook(id).Select(r => new RepeatView(
+            r.Before is { } b ? HashText(b.Hash) : null, r.Before?.Text, HashText(r.Repeated.Hash), r.Repeated.Text, r.Repeat.Units, r.Repeat.Statements,
+            r.Repeat.Least, r.Repeat.Most, r.Repeat.Statements - r.Repeat.Units, r.Repeat.Ticks / (double)TimeSpan.TicksPerSecond,
+            r.Repeat.Gaps > 0 ? r.Repeat.GapTicks / (double)r.Repeat.Gaps / TimeSpan.TicksPerMillisecond : null, r.Repeat.OneForEachRow / (double)r.Repeat.Units,
+            r.Repeat.Example.Select(e => new StepView(HashText(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList())).ToList());
     }
 
     private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(

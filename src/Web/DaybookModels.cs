@@ -82,6 +82,19 @@ public sealed record EffectRow(
 public sealed record EffectPage(
     DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, IReadOnlyList<EffectRow> Effects);
 
+public sealed record StepView(string Hash, string Text, string At, double? Ms, string Binds);
+
+/// <summary>A pattern that units of work send again and again: once for each row of a list, as a rule.</summary>
+/// <param name="BeforeText">The pattern right before it; null where the unit begins with it.</param>
+/// <param name="Units">Units of work in which it was repeated.</param>
+/// <param name="Saved">Statements fewer if each unit sent one instead.</param>
+/// <param name="Seconds">Time in the database of the repeated statements.</param>
+/// <param name="GapMs">Average time between the end of one and the start of the next: the round trip and the application.</param>
+/// <param name="OneForEachRow">Share of units in which there were as many as the pattern before returned rows.</param>
+public sealed record RepeatView(
+    string? BeforeHash, string? BeforeText, string Hash, string Text, long Units, long Statements, int Least, int Most, long Saved, double Seconds, double? GapMs,
+    double OneForEachRow, IReadOnlyList<StepView> Example);
+
 public sealed record DeploymentRequest(string? At, string Version, string What, string Script);
 
 public sealed record NoteRequest(string Text);

@@ -52,6 +52,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<CaptureStore>();
         builder.Services.AddSingleton<DaybookStore>();
         builder.Services.AddSingleton<DeploymentStore>();
+        builder.Services.AddSingleton<RepeatStore>();
         builder.Services.AddSingleton<SampleStore>();
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();

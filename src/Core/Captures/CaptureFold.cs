@@ -32,6 +32,7 @@ public sealed record FoldedBatch(
     IReadOnlyList<CapturedSample> Samples,
     IReadOnlyDictionary<TagKey, long> Tags,
     IReadOnlyDictionary<ErrorKey, long> Errors,
+    IReadOnlyDictionary<RepeatKey, Repeat> Repeats,
     IReadOnlyList<SchemaStatement> SchemaStatements,
     IReadOnlyList<Rejection> Rejections,
     long Statements);
@@ -62,6 +63,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
     private Dictionary<TagKey, long> _tags = [];
     private Dictionary<ErrorKey, long> _errors = [];
     private List<SchemaStatement> _schema = [];
+    private readonly UnitFold _units = new();
     private long _statements;
 
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
@@ -79,6 +81,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
         ref Cell? cell = ref CollectionsMarshal.GetValueRefOrAddDefault(_cells, new(pattern, from, minute), out _);
         (cell ??= new()).Count(observation);
 
+        _units.Take(observation, pattern, from);
         Dictionary<string, string>? tags = CommentTags.MayHold(observation.Sql) ? CommentTags.Read(observation.Sql) : null;
         CountTags(pattern, from, tags);
         if (observation.Failed)
@@ -103,6 +106,9 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
         rejected = (rejected.Count + 1, known ? rejected.First : line);
     }
 
+    /// <summary>Ends the units of work that are open: the capture has ended.</summary>
+    public void CloseUnits() => _units.CloseAll();
+
     /// <summary>Hands over what has piled up and begins anew; what patterns are known, and which samples are kept, stays.</summary>
     public FoldedBatch Drain()
     {
@@ -113,7 +119,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
         }
 
         _touched.Clear();
-        var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _schema,
+        var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _schema,
             _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements);
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         _rejections.Clear();

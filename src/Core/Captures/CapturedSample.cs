@@ -27,7 +27,7 @@ public sealed record CapturedSample(
     public static CapturedSample Of(in Observation o, ulong pattern, string source, SamplePlace place, IReadOnlyDictionary<string, string>? tags) => new(
         pattern, source, place, o.At, o.Duration, Cut(o.Sql, LongestSql),
         Cut(o.ParameterForm == ParameterForm.Postgres ? PostgresParameters.ToBinds(o.Parameters) : o.Parameters, LongestBinds),
-        o.RowsReturned, o.RowsRead, o.SqlState.ToString(), Cut(o.Message, LongestMessage), Encoding.UTF8.GetString(o.Session), Encoding.UTF8.GetString(o.Unit), Encoding.UTF8.GetString(o.Application),
+        o.RowsReturned, o.RowsRead, o.SqlState.ToString(), Cut(o.Message, LongestMessage), Encoding.UTF8.GetString(o.Session), Encoding.UTF8.GetString(o.Unit.IsEmpty ? o.Transaction : o.Unit), Encoding.UTF8.GetString(o.Application),
         Encoding.UTF8.GetString(o.Database), Encoding.UTF8.GetString(o.User), tags ?? new Dictionary<string, string>(), Cut(o.Plan, LongestPlan), PriorityOf(o, source));
 
     /// <summary>See <see cref="Priority"/>.</summary>
@@ -68,20 +68,20 @@ internal sealed class PatternSamples
             return true;
         }
 
-        if (o.Duration is { } duration && _slowest.Admits(duration.Ticks))
-        {
-            _slowest.Add(duration.Ticks, CapturedSample.Of(o, pattern, source, SamplePlace.Slowest, tags));
-            return true;
-        }
-
+        // One execution may be both: the draw must not depend on how fast it was.
         long priority = CapturedSample.PriorityOf(o, source);
-        if (!_random.Admits(priority))
+        bool drawn = _random.Admits(priority), slow = o.Duration is { } took && _slowest.Admits(took.Ticks);
+        if (drawn)
         {
-            return false;
+            _random.Add(priority, CapturedSample.Of(o, pattern, source, SamplePlace.Random, tags));
         }
 
-        _random.Add(priority, CapturedSample.Of(o, pattern, source, SamplePlace.Random, tags));
-        return true;
+        if (slow)
+        {
+            _slowest.Add(o.Duration!.Value.Ticks, CapturedSample.Of(o, pattern, source, SamplePlace.Slowest, tags));
+        }
+
+        return drawn || slow;
     }
 
     /// <summary>Those kept since the last time, if they are still among the best.</summary>

@@ -43,8 +43,11 @@ public ref struct Observation
     // Names are UTF-8 as they stand: they become text only for the few executions that are kept.
     public ReadOnlySpan<byte> Session { get; init; }
 
-    /// <summary>The trace or transaction that it belongs to.</summary>
+    /// <summary>The trace that it belongs to, or another unit of work that the capture names.</summary>
     public ReadOnlySpan<byte> Unit { get; init; }
+
+    /// <summary>The transaction; a statement by itself is one too.</summary>
+    public ReadOnlySpan<byte> Transaction { get; init; }
 
     public ReadOnlySpan<byte> Application { get; init; }
 

@@ -142,6 +142,11 @@ public sealed class LatencyHistogram
             Count += counts[i];
         }
 
+        if (!bytes.IsEmpty)
+        {
+            throw new FormatException("The histogram is cut.");
+        }
+
         Merge(buckets, counts);
     }
 

@@ -25,9 +25,9 @@ public static class SequentialDecision
         comparison.Standing is Standing.Above or Standing.Below && Math.Abs(comparison.LogRatio) < ConfirmBelow;
 
     /// <summary>
-    /// Whether a line stayed undecided although its interval is narrow: then it is not noise that hides the answer, but an
+    /// Whether a line stayed undecided although its interval would fit into the band: then it is not noise that hides the answer, but an
     /// offset near the band's edge, which may be the copies' own. Other copies will tell.
     /// </summary>
     public static bool MayBeTheCopies(PairedComparison comparison, Band band) =>
-        comparison.Standing == Standing.Undecided && comparison.High - comparison.Low < (band.High - band.Low) / 2;
+        comparison.Standing == Standing.Undecided && comparison.High - comparison.Low < band.High - band.Low;
 }

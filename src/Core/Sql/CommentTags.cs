@@ -54,13 +54,8 @@ public static class CommentTags
             }
 
             pairs[Decoded(rest[..equals].Trim())] = Decoded(rest[(equals + 2)..close]);
-            rest = rest[(close + 1)..].TrimStart();
-            if (!rest.IsEmpty && rest[0] != ',')
-            {
-                return null;
-            }
-
-            rest = rest.TrimStart(", \n\r\t");
+            // Commas between pairs are often misplaced by hand-made writers: none is asked for.
+            rest = rest[(close + 1)..].TrimStart(", \n\r\t");
         }
 
         return pairs;

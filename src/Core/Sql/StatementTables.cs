@@ -12,14 +12,13 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
         var names = new List<string>();
         var ctes = new HashSet<string>(StringComparer.Ordinal);
         var lexer = new SqlLexer(sql, dialect);
-        string kind = "", word = "", previous = "", waiting = "";
-        int depth = 0;
-        bool with = false, expects = false, inFrom = false;
+        string kind = "", word = "", waiting = "";
+        int depth = 0, fromDepth = -1;
+        bool with = false, expects = false;
         while (lexer.TryReadSignificant(out Token token))
         {
             ReadOnlySpan<char> text = lexer.TextOf(token);
             bool name = token.Kind is TokenKind.Word or TokenKind.QuotedIdentifier;
-            previous = word;
             word = token.Kind == TokenKind.Word ? text.ToString().ToLowerInvariant() : "";
             depth += token.Kind == TokenKind.OpenParen ? 1 : token.Kind == TokenKind.CloseParen ? -1 : 0;
 
@@ -49,13 +48,10 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
                 continue;
             }
 
-            expects = word is "from" or "join" or "into" or "update" or "table" || (inFrom && token.Kind == TokenKind.Comma && previous.Length > 0)
+            fromDepth = word == "from" ? depth : word is "where" or "group" or "order" or "limit" or "having" or "union" or "select" or "set" && depth <= fromDepth ? -1 : fromDepth;
+            expects = word is "from" or "join" or "into" or "update" or "table"
+                || (token.Kind == TokenKind.Comma && depth == fromDepth)
                 || (expects && word is "only" or "lateral" or "if" or "not" or "exists");
-            inFrom = word == "from" || (inFrom && word is not ("where" or "group" or "order" or "limit" or "having" or "union" or "select" or "on" or "set"));
-            if (token.Kind == TokenKind.OpenParen)
-            {
-                inFrom = false;
-            }
         }
 
         names.RemoveAll(ctes.Contains);

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Buffers.Binary;
 using System.IO.Compression;
 using System.Security.Cryptography;
 using SwiftLedger.Core.Captures;
@@ -35,11 +36,11 @@ public sealed class CaptureImport(CaptureStore store)
     /// <exception cref="OperationCanceledException">What was stored until then stays, and reading can be taken up again.</exception>
     public CaptureReport Read(long bookId, Stream stream, string name, CaptureRequest request, Action<long>? told = null, CancellationToken stop = default)
     {
-        using Stream plain = Unpacked(stream);
+        (Stream plain, long? length) = Unpacked(stream);
         byte[] buffer = ArrayPool<byte>.Shared.Rent(FirstBuffer);
         try
         {
-            return new Reading(store, bookId, plain, name, request, told, stop).Run(ref buffer);
+            return new Reading(store, bookId, plain, length, name, request, told, stop).Run(ref buffer);
         }
         finally
         {
@@ -47,21 +48,31 @@ public sealed class CaptureImport(CaptureStore store)
         }
     }
 
-    private static BufferedStream Unpacked(Stream stream)
+    /// <summary>The stream as it reads unpacked, and what its gzip trailer says of its length; null where it has none.</summary>
+    private static (Stream Plain, long? Length) Unpacked(Stream stream)
     {
-        var peekable = new BufferedStream(stream, 1 << 16);
-        if (stream.CanSeek)
+        if (!stream.CanSeek)
         {
-            int first = stream.ReadByte(), second = stream.ReadByte();
-            stream.Position = 0;
-            return first == 0x1F && second == 0x8B ? new(new GZipStream(stream, CompressionMode.Decompress), 1 << 16) : peekable;
+            return (new BufferedStream(stream, 1 << 16), null);
         }
 
-        return peekable;
+        int first = stream.ReadByte(), second = stream.ReadByte();
+        if (first != 0x1F || second != 0x8B || stream.Length < 18)
+        {
+            stream.Position = 0;
+            return (stream, null);
+        }
+
+        // RFC 1952: the last four bytes are the unpacked length, modulo 2^32, of the last member.
+        Span<byte> trailer = stackalloc byte[4];
+        stream.Position = stream.Length - 4;
+        stream.ReadExactly(trailer);
+        stream.Position = 0;
+        return (new GZipStream(stream, CompressionMode.Decompress), BinaryPrimitives.ReadUInt32LittleEndian(trailer));
     }
 
     private sealed class Reading(
-        CaptureStore store, long bookId, Stream stream, string name, CaptureRequest request, Action<long>? told, CancellationToken stop)
+        CaptureStore store, long bookId, Stream stream, long? packedLength, string name, CaptureRequest request, Action<long>? told, CancellationToken stop)
     {
         private int _start;
         private int _end;
@@ -115,12 +126,17 @@ public sealed class CaptureImport(CaptureStore store)
             }
 
             form.Finish(fold);
+            fold.CloseUnits();
             statements += Store(fold, ref file, form, rejections);
             store.RollUp(bookId);
+
+            // A damaged stream throws; one that is merely cut reads as if it ended there, but its last bytes are no length then.
+            _broken ??= packedLength > _offset + _end ? EndsEarly : null;
             return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, rejections);
         }
 
         private const int HeadHashed = 4096;
+        private const string EndsEarly = "The gzip stream ends early or is damaged; what came before counts.";
 
         private long Store(CaptureFold fold, ref CaptureFileRecord file, ICaptureForm form, List<Rejection> rejections)
         {
@@ -217,7 +233,7 @@ public sealed class CaptureImport(CaptureStore store)
             }
             catch (InvalidDataException)
             {
-                _broken = "The gzip stream ends early or is damaged; what came before counts.";
+                _broken = EndsEarly;
                 return 0;
             }
         }

@@ -84,6 +84,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
             INSERT INTO error_count VALUES (@pattern, @source, @hour, @state, @calls)
             ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
             """, batch.Errors.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
+        RepeatStore.Write(connection, transaction, batch.Repeats, ids);
         foreach (SchemaStatement statement in batch.SchemaStatements.OrderBy(s => s.At))
         {
             DeploymentStore.Notice(connection, transaction, bookId, statement);

@@ -58,10 +58,12 @@ public sealed class SampleStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         return connection.Query<SampleRecord>("""
-            SELECT c.id AS Id, s.name AS Source, place AS Place, at AS At, duration AS Duration, sql AS Sql, binds AS Binds, rows_returned AS RowsReturned,
+            SELECT min(c.id) AS Id, s.name AS Source, min(place) AS Place, at AS At, duration AS Duration, sql AS Sql, binds AS Binds, rows_returned AS RowsReturned,
                 rows_read AS RowsRead, sql_state AS SqlState, message AS Message, session AS Session, application AS Application, user AS User, plan AS Plan
             FROM captured_sample c JOIN source s ON s.id = c.source_id
-            WHERE pattern_id = @patternId ORDER BY at
+            WHERE pattern_id = @patternId
+            GROUP BY c.source_id, at, duration, sql, binds, session, sql_state
+            ORDER BY at
             """, new { patternId }).AsList();
     }
 

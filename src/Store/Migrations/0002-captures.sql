@@ -127,3 +127,21 @@ CREATE TABLE note (
     written_at TEXT NOT NULL
 );
 CREATE INDEX note_pattern ON note(pattern_id);
+
+-- Units of work that send one pattern again and again. before_id is null where the unit begins with it.
+CREATE TABLE repeat (
+    id INTEGER PRIMARY KEY,
+    source_id INTEGER NOT NULL REFERENCES source(id) ON DELETE CASCADE,
+    before_id INTEGER REFERENCES pattern(id) ON DELETE CASCADE,
+    repeated_id INTEGER NOT NULL REFERENCES pattern(id) ON DELETE CASCADE,
+    units INTEGER NOT NULL,
+    statements INTEGER NOT NULL,
+    least INTEGER NOT NULL,
+    most INTEGER NOT NULL,
+    total INTEGER NOT NULL,
+    gap INTEGER NOT NULL,
+    gaps INTEGER NOT NULL,
+    one_for_each_row INTEGER NOT NULL,
+    example TEXT NOT NULL
+);
+CREATE UNIQUE INDEX repeat_key ON repeat(source_id, repeated_id, coalesce(before_id, 0));

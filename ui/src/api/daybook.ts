@@ -5,6 +5,7 @@ export type Point = Schemas["CoursePoint"];
 export type Deployment = Schemas["DeploymentView"];
 export type Pattern = Schemas["PatternRow"];
 export type Effect = Schemas["EffectRow"];
+export type Repeat = Schemas["RepeatView"];
 export type Sample = Schemas["SampleView"];
 /** What the list of patterns can be ranked by: the server's names. */
 export type RankBy =
@@ -63,6 +64,12 @@ export const useEffects = (id: number, deployment: number, sources?: string) =>
           params: { path: { id, deployment }, query: { sources } },
         }),
       ),
+  });
+
+export const useRepeats = (id: number) =>
+  useQuery({
+    queryKey: ["repeats", id],
+    queryFn: async () => dataOf(await api.GET("/api/books/{id}/repeats", { params: { path: { id } } })),
   });
 
 export const useStatement = (id: number, hash: string) =>

@@ -898,6 +898,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RepeatView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures": {
         parameters: {
             query?: never;
@@ -1297,6 +1343,29 @@ export interface components {
             /** Format: int64 */
             firstLine: number;
         };
+        RepeatView: {
+            beforeHash: null | string;
+            beforeText: null | string;
+            hash: string;
+            text: string;
+            /** Format: int64 */
+            units: number;
+            /** Format: int64 */
+            statements: number;
+            /** Format: int32 */
+            least: number;
+            /** Format: int32 */
+            most: number;
+            /** Format: int64 */
+            saved: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            gapMs: null | number;
+            /** Format: double */
+            oneForEachRow: number;
+            example: components["schemas"]["StepView"][];
+        };
         ResultBill: {
             /** Format: double */
             beforeSecondsPerDay: number;
@@ -1457,6 +1526,14 @@ export interface components {
             errors: components["schemas"]["ErrorView"][];
             notes: components["schemas"]["NoteRecord"][];
             inWorkload: boolean;
+        };
+        StepView: {
+            hash: string;
+            text: string;
+            at: string;
+            /** Format: double */
+            ms: null | number;
+            binds: string;
         };
         TagCount: {
             key: string;

@@ -4,6 +4,7 @@ import { type Deployment, useRecordDeployment } from "../api/daybook";
 import { bytes, count, moment } from "../format/figures";
 import { Page } from "../parts/Spread";
 import { ReadCapture } from "./ReadCapture";
+import { Repeats } from "./Repeats";
 
 type Props = { page: Schemas["DaybookPage"]; open: (deployment: number) => void };
 
@@ -45,6 +46,7 @@ export function DeploymentList({ page, open }: Props) {
         </table>
       )}
       <RecordDeployment book={page.bookId} />
+      <Repeats book={page.bookId} />
       <h3 className="section">Captures</h3>
       {page.files.length > 0 && (
         <table className="ruled mb-3">

@@ -74,7 +74,7 @@ public sealed class CsvLog : ICaptureForm
             User = _fields[User].In(bytes),
             Database = _fields[Database].In(bytes),
             Session = _fields[SessionId].In(bytes),
-            Unit = _fields[VirtualTransaction].In(bytes),
+            Transaction = _fields[VirtualTransaction].In(bytes),
             Severity = _fields[Severity].In(bytes),
             SqlState = _fields[SqlState].In(bytes),
             Message = Decode(bytes, Message),

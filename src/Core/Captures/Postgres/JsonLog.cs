@@ -111,7 +111,7 @@ public sealed class JsonLog : ICaptureForm
         }
         else if (name.SequenceEqual("vxid"u8))
         {
-            entry.Unit = Raw(ref json);
+            entry.Transaction = Raw(ref json);
         }
         else if (name.SequenceEqual("application_name"u8))
         {

@@ -169,7 +169,7 @@ internal ref struct PrefixFields
     /// <summary>The session's own name, else the process.</summary>
     public ReadOnlySpan<byte> Session { get; private set; }
 
-    public ReadOnlySpan<byte> Unit { get; private set; }
+    public ReadOnlySpan<byte> Transaction { get; private set; }
 
     public ReadOnlySpan<byte> SqlState { get; private set; }
 
@@ -194,7 +194,7 @@ internal ref struct PrefixFields
                 Session = Session.IsEmpty ? value : Session;
                 return !value.IsEmpty && value.IndexOfAnyExceptInRange((byte)'0', (byte)'9') < 0;
             case 'v':
-                Unit = value;
+                Transaction = value;
                 return true;
             case 'e':
                 SqlState = value;

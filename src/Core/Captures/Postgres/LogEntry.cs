@@ -26,7 +26,7 @@ internal ref struct LogEntry
 
     public ReadOnlySpan<byte> Session { get; set; }
 
-    public ReadOnlySpan<byte> Unit { get; set; }
+    public ReadOnlySpan<byte> Transaction { get; set; }
 
     public ReadOnlySpan<byte> Application { get; set; }
 

@@ -67,7 +67,7 @@ internal sealed class LogMessages
             Line = entry.Line, At = entry.At, Sql = entry.Statement,
             Parameters = ParametersIn(entry.Detail), ParameterForm = ParameterForm.Postgres,
             SqlState = entry.SqlState.IsEmpty ? "XX000" : Text(entry.SqlState), Message = entry.Message,
-            Session = entry.Session, Unit = entry.Unit, Application = entry.Application, Database = entry.Database, User = entry.User,
+            Session = entry.Session, Transaction = entry.Transaction, Application = entry.Application, Database = entry.Database, User = entry.User,
         });
     }
 
@@ -120,7 +120,7 @@ internal sealed class LogMessages
         {
             Line = entry.Line, At = entry.At - duration, Duration = duration, Sql = sql,
             Parameters = ParametersIn(entry.Detail), ParameterForm = ParameterForm.Postgres,
-            Session = entry.Session, Unit = entry.Unit, Application = entry.Application, Database = entry.Database, User = entry.User,
+            Session = entry.Session, Transaction = entry.Transaction, Application = entry.Application, Database = entry.Database, User = entry.User,
             Plan = same ? before!.Plan : "",
         });
     }
@@ -148,7 +148,7 @@ internal sealed class LogMessages
 
         _waiting[Text(entry.Session)] = new(
             entry.Line, entry.At, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToArray(),
-            entry.Unit.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray());
+            entry.Transaction.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray());
     }
 
     private void HandOver(ReadOnlySpan<byte> session, ICaptureSink sink)
@@ -180,7 +180,7 @@ internal sealed class LogMessages
         detail.StartsWith("parameters: ", StringComparison.OrdinalIgnoreCase) ? detail["parameters: ".Length..] : [];
 
     private sealed record Waiting(
-        long Line, DateTime At, TimeSpan? Duration, string Sql, string Parameters, string Plan, byte[] Session, byte[] Unit, byte[] Application,
+        long Line, DateTime At, TimeSpan? Duration, string Sql, string Parameters, string Plan, byte[] Session, byte[] Transaction, byte[] Application,
         byte[] Database, byte[] User)
     {
         public Observation ToObservation(TimeSpan? duration)
@@ -189,7 +189,7 @@ internal sealed class LogMessages
             return new()
             {
                 Line = Line, At = At - (Plan.Length > 0 ? took ?? default : default), Duration = took, Sql = Sql, Parameters = Parameters,
-                ParameterForm = ParameterForm.Postgres, Plan = Plan, Session = Session, Unit = Unit, Application = Application,
+                ParameterForm = ParameterForm.Postgres, Plan = Plan, Session = Session, Transaction = Transaction, Application = Application,
                 Database = Database, User = User,
             };
         }

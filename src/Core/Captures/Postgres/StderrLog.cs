@@ -107,7 +107,7 @@ public sealed class StderrLog : ICaptureForm
             Detail = Untabbed(detail),
             Statement = Untabbed(statement),
             Session = fields.Session,
-            Unit = fields.Unit,
+            Transaction = fields.Transaction,
             Application = fields.Application,
             Database = fields.Database,
             User = fields.User,

@@ -1,0 +1,130 @@
+using CsCheck;
+using Shouldly;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Captures;
+
+public class FoldTests
+{
+    private static readonly DateTime Noon = new(2026, 3, 2, 12, 0, 0, DateTimeKind.Utc);
+
+    [Fact]
+    public void Statements_of_one_pattern_share_a_cell_a_minute()
+    {
+        CaptureFold fold = NewFold();
+        Observe(fold, "SELECT * FROM parcel WHERE id = 1", ms: 1);
+        Observe(fold, "select * from parcel where id=2", ms: 3, seconds: 59);
+        Observe(fold, "SELECT * FROM parcel WHERE id = 3", ms: 5, seconds: 60);
+        FoldedBatch batch = fold.Drain();
+        batch.Patterns.ShouldHaveSingleItem().Text.ShouldBe("select * from parcel where id = ?");
+        batch.Cells.Values.Select(c => c.Calls).ShouldBe([2, 1]);
+        batch.Cells.Values.First().TotalTicks.ShouldBe(4 * TimeSpan.TicksPerMillisecond);
+        fold.Drain().Cells.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void Patterns_beyond_the_limit_are_summed_and_none_is_dropped()
+    {
+        CaptureFold fold = NewFold(mostPatterns: 10);
+        for (int i = 0; i < 1_000; i++)
+        {
+            Observe(fold, $"SELECT c{i} FROM parcel", ms: 1);
+        }
+
+        FoldedBatch batch = fold.Drain();
+        batch.Patterns.Count.ShouldBe(10);
+        batch.Cells.Values.Sum(c => c.Calls).ShouldBe(1_000);
+        batch.Cells.Single(c => c.Key.Pattern == CaptureFold.EverythingElse).Value.Calls.ShouldBe(990);
+        fold.NotKeptApart.ShouldBe(990);
+    }
+
+    [Fact]
+    public void The_slowest_some_at_random_and_one_of_each_error_are_kept()
+    {
+        CaptureFold fold = NewFold();
+        for (int i = 1; i <= 500; i++)
+        {
+            Observe(fold, $"SELECT {i}", ms: i, seconds: i);
+        }
+
+        Observe(fold, "SELECT 1", error: "40001");
+        Observe(fold, "SELECT 2", error: "40001");
+        Observe(fold, "SELECT 3", error: "23505");
+        ILookup<SamplePlace, CapturedSample> kept = fold.Drain().Samples.ToLookup(s => s.Place);
+        kept[SamplePlace.Slowest].Select(s => s.Duration!.Value.TotalMilliseconds).Order().ShouldBe([496, 497, 498, 499, 500]);
+        kept[SamplePlace.Random].Count().ShouldBe(20);
+        kept[SamplePlace.Error].Select(s => s.SqlState).ShouldBe(["40001", "23505"]);
+    }
+
+    [Fact]
+    public void Schema_changes_tags_and_errors_are_counted()
+    {
+        CaptureFold fold = NewFold();
+        Observe(fold, "CREATE INDEX i ON parcel(a)");
+        Observe(fold, "SELECT 1 /*page='board',traceparent='00-1-2-01'*/");
+        Observe(fold, "SELECT 2 /*page='board'*/", error: "57014");
+        FoldedBatch batch = fold.Drain();
+        batch.SchemaStatements.ShouldHaveSingleItem().Sql.ShouldBe("CREATE INDEX i ON parcel(a)");
+        batch.Tags.ShouldHaveSingleItem().Value.ShouldBe(2);
+        batch.Errors.ShouldHaveSingleItem().Key.SqlState.ShouldBe("57014");
+    }
+
+    [Fact]
+    public void A_span_is_covered_once_and_with_no_gap() =>
+        Gen.Int[0, 20_000].Select(Gen.Int[1, 20_000]).Sample((from, length) =>
+        {
+            IReadOnlyList<Run> runs = Coverage.Of(from, from + length, minutesFrom: 0);
+            int at = from;
+            foreach (Run run in runs)
+            {
+                run.From.ShouldBe(at);
+                (run.From % run.Stretch.Minutes()).ShouldBe(0);
+                (run.To % run.Stretch.Minutes()).ShouldBe(0);
+                at = run.To;
+            }
+
+            at.ShouldBe(from + length);
+        }, iter: 500);
+
+    [Fact]
+    public void Where_minutes_are_gone_a_span_goes_by_whole_hours()
+    {
+        IReadOnlyList<Run> runs = Coverage.Of(90, 250, minutesFrom: 100_000);
+        runs.ShouldBe([new(Stretch.Hour, 120, 240)]);
+    }
+
+    [Fact]
+    public void A_statement_goes_into_a_workload_with_a_typical_case_the_slowest_and_the_ends()
+    {
+        CaseSource[] seen =
+        [
+            new("SELECT * FROM parcel WHERE depot = :d /*page='x'*/", "d=40", 100), new("SELECT * FROM parcel WHERE depot = :d", "d=3", 110),
+            new("SELECT * FROM parcel WHERE depot = :d", "d=7", 9_000), new("SELECT * FROM parcel WHERE depot = :d", "d=99", 90),
+        ];
+        string text = CapturedWorkload.Statement("parcels", 12.4, 101, seen, SqlDialect.Sqlite)!;
+        Parsed<Workload> parsed = WorkloadFile.Parse(text);
+        parsed.Problems.ShouldBeEmpty();
+        WorkloadStatement statement = parsed.Value.Statements.ShouldHaveSingleItem();
+        (statement.Name, statement.CallsPerDay).ShouldBe(("parcels", 12));
+        statement.Cases.Select(c => c.BindText).ShouldBe(["d=40", "d=7", "d=3", "d=99"]);
+    }
+
+    [Fact]
+    public void Values_written_into_a_statement_become_its_parameters()
+    {
+        string text = CapturedWorkload.Statement("late", 3, 100, [new("SELECT 1 FROM parcel WHERE note = 'it''s' AND id > 40;", "", 100)], SqlDialect.Sqlite)!;
+        WorkloadStatement statement = WorkloadFile.Parse(text).Value.Statements.ShouldHaveSingleItem();
+        statement.Sql.ShouldBe("SELECT :v1 FROM parcel WHERE note = :v2 AND id > :v3");
+        statement.Cases.ShouldHaveSingleItem().BindText.ShouldBe("v1=1, v2='it''s', v3=40");
+    }
+
+    private static CaptureFold NewFold(int mostPatterns = 100) => new(SqlDialect.Sqlite, "server", mostPatterns, []);
+
+    private static void Observe(CaptureFold fold, string sql, double? ms = null, int seconds = 0, string error = "") => fold.Observe(new Observation
+    {
+        At = Noon.AddSeconds(seconds), Duration = ms is { } m ? TimeSpan.FromMilliseconds(m) : null, Sql = sql, SqlState = error,
+    });
+}

@@ -1,0 +1,204 @@
+using System.Globalization;
+using System.IO.Compression;
+using System.Text;
+using Dapper;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Store.Captures;
+using Xunit;
+
+namespace SwiftLedger.Store.Tests;
+
+public sealed class CaptureImportTests : IDisposable
+{
+    private static readonly DateTime Start = new(2026, 3, 2, 0, 0, 0, DateTimeKind.Utc);
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+    private readonly LedgerDatabase _ledger;
+    private readonly CaptureStore _captures;
+    private readonly DaybookStore _daybook;
+    private readonly long _book;
+
+    public CaptureImportTests()
+    {
+        _ledger = new(Path.Combine(_folder, "ledger.db"));
+        _captures = new(_ledger, TimeProvider.System);
+        _daybook = new(_ledger);
+        _book = new BookStore(_ledger, TimeProvider.System).OpenByName("Depot").Id;
+    }
+
+    public void Dispose()
+    {
+        SqliteConnection.ClearAllPools();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public void The_same_file_counts_once_under_whatever_name()
+    {
+        byte[] file = Log(200);
+        Read(file, "a.jsonl").Statements.ShouldBe(200);
+        CaptureReport again = Read(file, "b.jsonl");
+        (again.Statements, again.SkippedBytes).ShouldBe((0, file.Length));
+        Calls().ShouldBe(200);
+    }
+
+    [Fact]
+    public void A_file_that_grew_is_read_on_from_where_it_ended()
+    {
+        byte[] file = Log(300);
+        int cut = file.AsSpan(0, file.Length / 2).LastIndexOf((byte)'\n') + 20;
+        CaptureReport first = Read(file[..cut], "log");
+        first.UnreadBytes.ShouldBe(19);
+        CaptureReport second = Read(file, "log");
+        (first.Statements + second.Statements).ShouldBe(300);
+        Calls().ShouldBe(300);
+        _captures.Files(_book).ShouldHaveSingleItem().Statements.ShouldBe(300);
+    }
+
+    [Fact]
+    public void Gzip_is_unpacked_and_one_that_ends_early_counts_up_to_there()
+    {
+        byte[] packed = Packed(Log(5_000));
+        Read(packed[..(packed.Length / 2)], "half.gz").Problem!.ShouldContain("ends early");
+        long half = Calls();
+        half.ShouldBeInRange(1, 4_999);
+        Read(packed, "whole.gz").Problem.ShouldBeNull();
+        Calls().ShouldBe(5_000);
+    }
+
+    [Fact]
+    public void An_import_that_was_stopped_can_be_run_again_without_counting_twice()
+    {
+        byte[] file = Log(150_000, secondsApart: 30);
+        using var stop = new CancellationTokenSource();
+        Should.Throw<OperationCanceledException>(() => Read(file, "log", told: _ => stop.Cancel(), stop: stop.Token));
+        Calls().ShouldBeInRange(1, 149_999);
+        Read(file, "log").Problem.ShouldBeNull();
+        Calls().ShouldBe(150_000);
+    }
+
+    [Fact]
+    public void An_entry_of_many_megabytes_is_left_out_and_the_rest_counts()
+    {
+        byte[] file = [.. Log(3), .. Encoding.UTF8.GetBytes("{\"at\":\"2026-03-02T00:00:00Z\",\"sql\":\"" + new string('x', 12 << 20) + "\"}\n"), .. Log(4)];
+        CaptureReport report = Read(file, "log");
+        report.Statements.ShouldBe(7);
+        report.Rejections.ShouldContain(r => r.Reason.Contains("longer than 8 MiB", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void Hours_and_days_hold_what_the_minutes_held_and_old_minutes_go()
+    {
+        Read(Log(20_000, secondsApart: 30), "log");
+        (int from, int to) = _daybook.Extent(_book)!.Value;
+        long[] sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
+        IReadOnlyList<TimedCell> hours = _daybook.Timeline(sources, Stretch.Hour, from, to), days = _daybook.Timeline(sources, Stretch.Day, from - 1440, to);
+        (hours.Sum(h => h.Cell.Calls), days.Sum(d => d.Cell.Calls)).ShouldBe((20_000, 20_000));
+        hours.Sum(h => h.Cell.TotalTicks).ShouldBe(days.Sum(d => d.Cell.TotalTicks));
+        var firstDay = new Cell();
+        foreach (TimedCell hour in hours.Where(h => h.Minute < days[1].Minute))
+        {
+            firstDay.Add(hour.Cell);
+        }
+
+        firstDay.Durations.Encode().ShouldBe(days[0].Cell.Durations.Encode());
+        _daybook.MinutesFrom(_book).ShouldBeInRange(to - (int)CaptureStore.MinutesStay.TotalMinutes - 1440, to);
+    }
+
+    [Fact]
+    public void What_patterns_cost_in_a_span_adds_up_to_the_course()
+    {
+        Read(Log(20_000, secondsApart: 30), "log");
+        (int from, int to) = _daybook.Extent(_book)!.Value;
+        long[] sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
+        (int first, int last) = (from + 300, to - 900);
+        IReadOnlyList<PatternCost> costs = _daybook.Costs(sources, Coverage.Of(first, last, _daybook.MinutesFrom(_book)), first, last, 10);
+        IReadOnlyList<TimedCell> course = _daybook.Timeline(sources, Stretch.Hour, first, last);
+        costs.Sum(c => c.Sum.Calls).ShouldBe(course.Sum(c => c.Cell.Calls));
+        costs.Sum(c => c.Sum.TotalTicks).ShouldBe(course.Sum(c => c.Cell.TotalTicks));
+        costs.ShouldAllBe(c => Math.Abs(c.Course.Sum() - c.Sum.TotalTicks) <= 40 * c.Course.Length);
+    }
+
+    [Fact]
+    public void Two_sources_are_kept_apart_and_summed_on_demand()
+    {
+        Read(Log(10), "one", "left");
+        Read(Log(20), "two", "right");
+        List<SourceRecord> sources = [.. _daybook.Sources(_book)];
+        sources.Select(s => s.Name).ShouldBe(["left", "right"]);
+        (int from, int to) = _daybook.Extent(_book)!.Value;
+        _daybook.Timeline([sources[0].Id], Stretch.Day, from - 1440, to).Sum(c => c.Cell.Calls).ShouldBe(10);
+        _daybook.Timeline([.. sources.Select(s => s.Id)], Stretch.Day, from - 1440, to).Sum(c => c.Cell.Calls).ShouldBe(30);
+    }
+
+    [Fact]
+    public void A_schema_change_is_noticed_and_belongs_to_a_deployment_announced_near_it()
+    {
+        var deployments = new DeploymentStore(_ledger);
+        deployments.Record(_book, Start.AddHours(1), "2.0", "New index", "");
+        Read(Encoding.UTF8.GetBytes(Line(Start.AddHours(1).AddMinutes(5), 900, "CREATE INDEX a ON parcel(a)") + Line(Start.AddHours(9), 900, "DROP INDEX b;")), "log");
+        IReadOnlyList<DeploymentRecord> all = deployments.OfBook(_book);
+        all.Select(d => (d.Version, d.Noticed, d.Script)).ShouldBe([("2.0", false, "CREATE INDEX a ON parcel(a);"), ("", true, "DROP INDEX b;")]);
+        deployments.Record(_book, Start.AddHours(9.1), "2.1", "Forgotten", "");
+        deployments.OfBook(_book).Select(d => (d.Version, d.Noticed)).ShouldBe([("2.0", false), ("2.1", false)]);
+    }
+
+    [Fact]
+    public void A_ledger_of_the_first_schema_is_brought_up_with_everything_in_it()
+    {
+        string old = Path.Combine(_folder, "old.db");
+        using (var connection = new SqliteConnection($"Data Source={old};Pooling=False"))
+        {
+            connection.Open();
+            using Stream first = typeof(LedgerDatabase).Assembly.GetManifestResourceStream("0001-books-and-trials")!;
+            connection.Execute(new StreamReader(first).ReadToEnd());
+            connection.Execute("""
+                PRAGMA user_version = 1;
+                INSERT INTO book VALUES (7, 'Depot', '/data/depot.db', 'SELECT 1', '2026-01-01T00:00:00Z');
+                INSERT INTO change VALUES (3, 7, 'Index', '', 'CREATE INDEX', '2026-01-01T00:00:00Z');
+                """);
+        }
+
+        var books = new BookStore(new LedgerDatabase(old), TimeProvider.System);
+        books.Find(7)!.Subject.ShouldBe("/data/depot.db");
+        books.Changes(7).ShouldHaveSingleItem().Id.ShouldBe(3);
+        books.OpenByName("Logs only").Subject.ShouldBeNull();
+        books.Open("/data/logs.db", "Logs only").Id.ShouldBe(books.OpenByName("Logs only").Id);
+    }
+
+    private CaptureReport Read(byte[] file, string name, string source = "server", Action<long>? told = null, CancellationToken stop = default) =>
+        new CaptureImport(_captures).Read(_book, new MemoryStream(file), name, new(source), told, stop);
+
+    private long Calls()
+    {
+        using SqliteConnection connection = _ledger.Open();
+        return connection.ExecuteScalar<long>("SELECT coalesce(sum(calls), 0) FROM cell WHERE stretch = 3 AND pattern_id = 0");
+    }
+
+    private static byte[] Log(int statements, int secondsApart = 1)
+    {
+        var text = new StringBuilder("{\"schema\":\"swift-ledger/capture/1\",\"of\":" + statements + "}\n");
+        for (int i = 0; i < statements; i++)
+        {
+            text.Append(Line(Start.AddSeconds(i * (double)secondsApart), 0.1 + (i % 17), $"SELECT c{i % 5} FROM parcel WHERE id = {i}"));
+        }
+
+        return Encoding.UTF8.GetBytes(text.ToString());
+    }
+
+    private static string Line(DateTime at, double ms, string sql) =>
+        string.Create(CultureInfo.InvariantCulture, $"{{\"at\":\"{at:yyyy-MM-ddTHH:mm:ss.fffZ}\",\"ms\":{ms},\"sql\":\"{sql}\"}}\n");
+
+    private static byte[] Packed(byte[] plain)
+    {
+        using var packed = new MemoryStream();
+        using (var gzip = new GZipStream(packed, CompressionLevel.NoCompression))
+        {
+            gzip.Write(plain);
+        }
+
+        return packed.ToArray();
+    }
+}

@@ -1,0 +1,65 @@
+using OpenQA.Selenium;
+using OpenQA.Selenium.Interactions;
+using Shouldly;
+using Xunit;
+
+namespace SwiftLedger.Ui.Tests;
+
+public sealed class DaybookTests(LedgerFixture ledger) : IClassFixture<LedgerFixture>
+{
+    [Fact]
+    public void From_the_daybook_to_the_statements_that_a_deployment_made_dearer_and_on_to_a_trial()
+    {
+        using IWebDriver browser = ledger.Open("/books/1");
+        browser.Press("Daybook");
+        browser.See("not announced");
+        browser.Axe().ShouldBeEmpty();
+        browser.Press("3.3");
+        browser.See("3 of ");
+        browser.See(By.XPath("//tr[contains(., 'regressed')][contains(., 'written_on desc')]"));
+        browser.Axe().ShouldBeEmpty();
+
+        browser.See(By.XPath("//tr[contains(., 'regressed')]//a[contains(., 'written_on desc')]")).Click();
+        browser.See("Executions kept");
+        browser.See("By day");
+        browser.Axe().ShouldBeEmpty();
+        browser.FindElement(By.Id("note")).SendKeys("The section page waits for this.");
+        browser.Press("Write it down");
+        browser.See(By.XPath("//p[contains(., 'The section page waits for this.')]"));
+        browser.Navigate().Back();
+
+        browser.Press("Take these 3 to a trial");
+        browser.See("DROP INDEX trail_report_section_written;");
+        browser.Press("Start the trial");
+        browser.SeeVerdicts().Text.ShouldNotStartWith("0 of");
+    }
+
+    [Fact]
+    public void A_span_is_chosen_by_dragging_and_by_keys()
+    {
+        using IWebDriver browser = ledger.Open("/books/1/daybook");
+        IWebElement timeline = browser.See(By.CssSelector("svg.cursor-crosshair"));
+        new Actions(browser).MoveToElement(timeline, -200, 10).ClickAndHold().MoveByOffset(150, 0).Release().Perform();
+        browser.See("all time");
+        browser.Url.ShouldContain("from=");
+        string before = browser.Url;
+        browser.See(By.CssSelector("[aria-label='End of the span']")).SendKeys(Keys.ArrowRight);
+        browser.Url.ShouldNotBe(before);
+        browser.Press("all time");
+        browser.See(By.CssSelector("[aria-label='Text in the statement']")).SendKeys("members_never");
+        browser.See("No statement fits.");
+    }
+
+    [Fact]
+    public void A_log_is_read_and_what_was_not_understood_is_said()
+    {
+        string path = Path.Combine(ledger.Folder, "small.log");
+        File.WriteAllText(path, "2026-07-08 10:15:00.000 UTC [1] LOG:  duration: 1.000 ms  statement: SELECT lantern FROM shed\nrubbish\n");
+        using IWebDriver browser = ledger.Open("/books/1/daybook");
+        browser.See(By.Id("capture-file")).SendKeys(path);
+        browser.Press("Read this log");
+        browser.See("1 statements from");
+        browser.See("1 not understood, first in line 2");
+        browser.See(By.XPath("//a[contains(., 'select lantern from shed')]"));
+    }
+}

@@ -1,0 +1,165 @@
+using System.Globalization;
+using System.Net;
+using System.Net.Http.Json;
+using System.Text;
+using System.Text.Json;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using SwiftLedger.Bench;
+using Xunit;
+
+namespace SwiftLedger.Web.Tests;
+
+/// <summary>From a server's log to the statements that a deployment made dearer, over HTTP.</summary>
+public sealed class DaybookTests : IAsyncLifetime
+{
+    private static readonly DateTime Start = new(2026, 3, 2, 0, 0, 0, DateTimeKind.Utc);
+    private static readonly DateTime Deployed = Start.AddHours(48);
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+    private WebApplication _app = null!;
+    private HttpClient _client = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        LedgerHome home = new LedgerHome(Path.Combine(_folder, "home")).Created();
+        _app = LedgerServer.Build(new(home, IPAddress.Loopback, 0, null, Path.Combine(_folder, "no-interface")));
+        await _app.StartAsync();
+        _client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
+        _client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _app.StopAsync();
+        await _app.DisposeAsync();
+        SqliteConnection.ClearAllPools();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task A_log_shows_its_patterns_ranked_and_narrowed()
+    {
+        JsonElement read = await Capture(Log());
+        read.GetProperty("form").GetString().ShouldBe("pg-stderr");
+        read.GetProperty("statements").GetInt64().ShouldBe(96 * 60);
+        long book = read.GetProperty("bookId").GetInt64();
+
+        JsonElement daybook = await Get($"/api/books/{book}/daybook");
+        daybook.GetProperty("stretchMinutes").GetInt32().ShouldBe(60);
+        daybook.GetProperty("course").EnumerateArray().Sum(p => p.GetProperty("calls").GetInt64()).ShouldBe(96 * 60);
+
+        JsonElement patterns = await Get($"/api/books/{book}/patterns?rank=calls");
+        patterns.GetProperty("patterns")[0].GetProperty("text").GetString().ShouldBe("select * from parcel where id = ?");
+        patterns.GetProperty("patterns").EnumerateArray().Sum(p => p.GetProperty("share").GetDouble()).ShouldBe(1, 1e-9);
+        (await Get($"/api/books/{book}/patterns?table=depot")).GetProperty("matching").GetInt32().ShouldBe(1);
+        (await Get($"/api/books/{book}/patterns?text=PARCEL")).GetProperty("matching").GetInt32().ShouldBe(2);
+        (await Get($"/api/books/{book}/patterns?tag=page%3Dslow")).GetProperty("matching").GetInt32().ShouldBe(1);
+        JsonElement span = await Get($"/api/books/{book}/patterns?from=2026-03-03T00:00:00Z&to=2026-03-04T00:00:00Z");
+        span.GetProperty("calls").GetInt64().ShouldBe(24 * 60);
+        (await _client.GetStringAsync(new Uri($"/api/books/{book}/patterns.csv", UriKind.Relative))).ShouldContain("\"select * from parcel where id = ?\"");
+    }
+
+    [Fact]
+    public async Task A_deployment_is_held_against_what_got_dearer_and_leads_to_a_workload()
+    {
+        long book = (await Capture(Log())).GetProperty("bookId").GetInt64();
+        JsonElement deployment = await Post($"/api/books/{book}/deployments", new { at = Deployed, version = "7", what = "Tidy up", script = "DROP INDEX parcel_note" });
+        JsonElement page = await Get($"/api/books/{book}/deployments/{deployment.GetProperty("id").GetInt64()}");
+        JsonElement worst = page.GetProperty("effects")[0];
+        worst.GetProperty("movement").GetString().ShouldBe("regressed");
+        worst.GetProperty("ratio").GetDouble().ShouldBe(8, 0.4);
+        worst.GetProperty("text").GetString()!.ShouldContain("note");
+        page.GetProperty("effects").EnumerateArray().Skip(1).ShouldAllBe(e => e.GetProperty("movement").GetString() != "regressed");
+
+        string hash = worst.GetProperty("hash").GetString()!;
+        JsonElement taken = await Post($"/api/books/{book}/workload", new { hashes = new[] { hash } });
+        taken.GetProperty("workload").GetString()!.ShouldContain("-- bind: v1='n");
+        taken.GetProperty("added").GetArrayLength().ShouldBe(1);
+        (await Post($"/api/books/{book}/workload", new { hashes = new[] { hash } })).GetProperty("added").GetArrayLength().ShouldBe(0);
+        (await Get($"/api/books/{book}/statements/{hash}")).GetProperty("inWorkload").GetBoolean().ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task A_statement_has_its_course_samples_tags_errors_and_notes()
+    {
+        long book = (await Capture(Log())).GetProperty("bookId").GetInt64();
+        string hash = (await Get($"/api/books/{book}/patterns?tag=page%3Dslow")).GetProperty("patterns")[0].GetProperty("hash").GetString()!;
+        await Post($"/api/books/{book}/statements/{hash}/notes", new { text = "Asked for by the sorters." });
+        await Post($"/api/books/{book}/statements/{hash}/keep", new { atTop = true });
+        JsonElement page = await Get($"/api/books/{book}/statements/{hash}");
+        page.GetProperty("tags")[0].GetProperty("value").GetString().ShouldBe("slow");
+        page.GetProperty("samples").EnumerateArray().Count(s => s.GetProperty("why").GetString() == "slowest").ShouldBe(5);
+        page.GetProperty("notes")[0].GetProperty("text").GetString().ShouldBe("Asked for by the sorters.");
+        page.GetProperty("byDay").GetArrayLength().ShouldBe(4);
+        (await Get($"/api/books/{book}/patterns?rank=calls")).GetProperty("patterns")[0].GetProperty("hash").GetString().ShouldBe(hash);
+    }
+
+    [Theory]
+    [InlineData("hello\nworld\n", "None of the known forms fits")]
+    [InlineData("", "There is nothing in it yet")]
+    public async Task A_capture_that_is_none_is_refused_in_words(string text, string says)
+    {
+        HttpResponseMessage answer = await Send(text);
+        answer.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await answer.Content.ReadAsStringAsync()).ShouldContain(says);
+    }
+
+    [Fact]
+    public async Task What_is_not_there_is_not_found()
+    {
+        foreach (string path in new[] { "/api/books/99/daybook", "/api/books/99/patterns", "/api/books/99/statements/00", "/api/books/99/deployments/1" })
+        {
+            (await _client.GetAsync(new Uri(path, UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound, path);
+        }
+
+        long book = (await Capture(Log())).GetProperty("bookId").GetInt64();
+        (await _client.PostAsJsonAsync($"/api/books/{book}/deployments", new { at = "never", version = "1", what = "", script = "" })).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await _client.PostAsJsonAsync($"/api/books/{book}/deployments", new { at = "", version = "", what = "", script = "" })).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await _client.PostAsJsonAsync($"/api/books/{book}/statements/ff/notes", new { text = "x" })).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+    }
+
+    /// <summary>Four days, a statement a minute; one of three patterns takes eight times as long since the deployment.</summary>
+    private static string Log()
+    {
+        var log = new StringBuilder();
+        for (int minute = 0; minute < 96 * 60; minute++)
+        {
+            DateTime at = Start.AddMinutes(minute);
+            double jitter = 1 + (minute * 7919 % 100 / 500.0);
+            (string sql, double ms) = (minute % 5) switch
+            {
+                0 or 1 or 2 => ($"SELECT * FROM parcel WHERE id = {minute}", 0.4),
+                3 => ($"SELECT * FROM parcel WHERE note = 'n{minute}' /*page='slow'*/", at < Deployed ? 1.0 : 8.0),
+                _ => ($"UPDATE depot SET seen = {minute} WHERE id = {minute % 9}", 2.0),
+            };
+            log.Append(CultureInfo.InvariantCulture, $"{at:yyyy-MM-dd HH:mm:ss.fff} UTC [7] LOG:  duration: {ms * jitter:0.000} ms  statement: {sql}\n");
+        }
+
+        return log.ToString();
+    }
+
+    private async Task<JsonElement> Capture(string text)
+    {
+        HttpResponseMessage answer = await Send(text);
+        answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
+        return await answer.Content.ReadFromJsonAsync<JsonElement>();
+    }
+
+    private Task<HttpResponseMessage> Send(string text)
+    {
+        var content = new ByteArrayContent(Encoding.UTF8.GetBytes(text));
+        content.Headers.ContentType = new("application/octet-stream");
+        return _client.PostAsync(new Uri("/api/captures?book=Depot&source=server&name=a.log", UriKind.Relative), content);
+    }
+
+    private async Task<JsonElement> Get(string path) => await _client.GetFromJsonAsync<JsonElement>(new Uri(path, UriKind.Relative));
+
+    private async Task<JsonElement> Post(string path, object body)
+    {
+        HttpResponseMessage answer = await _client.PostAsJsonAsync(path, body);
+        answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
+        return await answer.Content.ReadFromJsonAsync<JsonElement>();
+    }
+}
