@@ -144,9 +144,10 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
         string session = $"s0-{random.Below(24)}";
         Statement(json, file, at, 3.1, "SELECT booking_id, bunk_id FROM booking_night WHERE hut_id = :hut AND night = :night\n/*app='huts',page='board'*/", "",
             guests, guests, session, unit, string.Create(CultureInfo.InvariantCulture, $"hut={BusiestHut}|night={at:yyyy-MM-dd}"));
+        at = at.AddMilliseconds(3.1);
         for (int i = 0; i < guests; i++)
         {
-            at = at.AddMilliseconds(1.9);
+            at = at.AddMilliseconds(1.7 + (random.Unit() * 0.3));
             Statement(json, file, at, 0.12 + (random.Unit() * 0.1), "SELECT name, email FROM member WHERE id = :member\n/*app='huts',page='board'*/", "", 1, 1, session, unit,
                 string.Create(CultureInfo.InvariantCulture, $"member={1 + random.Below(60_000)}"));
         }
