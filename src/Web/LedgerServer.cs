@@ -52,6 +52,8 @@ public static class LedgerServer
         builder.Services.AddSingleton<CaptureStore>();
         builder.Services.AddSingleton<DaybookStore>();
         builder.Services.AddSingleton<DeploymentStore>();
+        builder.Services.AddSingleton<TraceReceiver>();
+        builder.Services.AddRequestDecompression();
         builder.Services.AddSingleton<RepeatStore>();
         builder.Services.AddSingleton<SampleStore>();
         builder.Services.AddSingleton<TrialFeed>();
@@ -64,7 +66,9 @@ public static class LedgerServer
         app.UseExceptionHandler(e => e.Run(AnswerFailureAsync));
         app.Use(next => context => safety.ApplyAsync(context, next));
         app.MapOpenApi("/api/openapi.json");
+        app.UseRequestDecompression();
         Api.Map(app);
+        TraceReceiver.Map(app);
         ServeInterface(app, settings.Interface);
         return app;
     }

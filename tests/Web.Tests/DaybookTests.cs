@@ -96,6 +96,30 @@ public sealed class DaybookTests : IAsyncLifetime
         (await Get($"/api/books/{book}/patterns?rank=calls")).GetProperty("patterns")[0].GetProperty("hash").GetString().ShouldBe(hash);
     }
 
+    [Fact]
+    public async Task Traces_are_taken_over_http_as_they_come()
+    {
+        const string request = """
+            {"resourceSpans":[{"resource":{"attributes":[{"key":"service.name","value":{"stringValue":"sorter"}}]},"scopeSpans":[{"spans":[
+             {"traceId":"5b","spanId":"01","startTimeUnixNano":"1772446500000000000","endTimeUnixNano":"1772446500002000000","attributes":[{"key":"db.query.text","value":{"stringValue":"SELECT * FROM parcel WHERE id = 7"}}]},
+             {"traceId":"5b","spanId":"02","startTimeUnixNano":"5","endTimeUnixNano":"2","attributes":[{"key":"db.query.text","value":{"stringValue":"SELECT 1"}}]}]}]}]}
+            """;
+        var json = new StringContent(request, Encoding.UTF8, "application/json");
+        HttpResponseMessage answer = await _client.PostAsync(new Uri("/otlp/Depot/v1/traces", UriKind.Relative), json);
+        (await answer.Content.ReadAsStringAsync()).ShouldBe("{\"partialSuccess\":{\"rejectedSpans\":\"1\"}}");
+
+        // An empty protobuf request is valid, and answered in kind.
+        var protobuf = new ByteArrayContent([]);
+        protobuf.Headers.ContentType = new("application/x-protobuf");
+        answer = await _client.PostAsync(new Uri("/otlp/Depot/v1/traces", UriKind.Relative), protobuf);
+        answer.Content.Headers.ContentType!.MediaType.ShouldBe("application/x-protobuf");
+        (await _client.PostAsync(new Uri("/otlp/Depot/v1/traces", UriKind.Relative), new StringContent("rubbish", Encoding.UTF8, "application/json"))).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+
+        long book = (await Get("/api/books"))[0].GetProperty("id").GetInt64();
+        (await Get($"/api/books/{book}/patterns")).GetProperty("patterns")[0].GetProperty("text").GetString().ShouldBe("select * from parcel where id = ?");
+        (await Get($"/api/books/{book}/daybook")).GetProperty("sources")[0].GetProperty("name").GetString().ShouldBe("sorter");
+    }
+
     [Theory]
     [InlineData("hello\nworld\n", "None of the known forms fits")]
     [InlineData("", "There is nothing in it yet")]

@@ -1,4 +1,5 @@
 using System.Text;
+using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Captures.Postgres;
 using SwiftLedger.Core.Sql;
 
@@ -27,7 +28,7 @@ public static class CaptureForms
         "QUERY:  ",
     ];
 
-    public static IReadOnlyList<string> Names { get; } = ["json-lines", "pg-stderr", "pg-csv", "pg-json", "mysql-slow"];
+    public static IReadOnlyList<string> Names { get; } = ["json-lines", "pg-stderr", "pg-csv", "pg-json", "mysql-slow", "otlp-json"];
 
     /// <summary>Chooses by name, or by what the capture begins with.</summary>
     /// <param name="head">Its first bytes, at most <see cref="HeadBytes"/>.</param>
@@ -37,6 +38,11 @@ public static class CaptureForms
     public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix, long firstLine = 1)
     {
         List<string> lines = FirstLines(head);
+        if (lines.Count == 0 && head.IndexOf("\"resourceSpans\""u8) >= 0)
+        {
+            lines.Add("{\"resourceSpans\"");
+        }
+
         if (lines.Count == 0)
         {
             return new(null, "There is nothing in it yet.");
@@ -48,6 +54,7 @@ public static class CaptureForms
             "json-lines" => new(new JsonLinesForm(firstLine), ""),
             "pg-csv" => new(new CsvLog(firstLine), ""),
             "pg-json" => new(new JsonLog(firstLine), ""),
+            "otlp-json" => new(new OtlpJson(firstLine), ""),
             "mysql-slow" => new(new MySqlSlowLog(firstLine), ""),
             "pg-stderr" => ChoosePrefix(lines, prefix, firstLine),
             _ => new(null, $"'{name}' is no form of capture; there are {string.Join(", ", Names)}."),
@@ -59,7 +66,9 @@ public static class CaptureForms
         string first = lines[0].TrimStart('\uFEFF', ' ');
         if (first.StartsWith('{'))
         {
-            return first.Contains("\"error_severity\"", StringComparison.Ordinal) ? "pg-json" : "json-lines";
+            return first.Contains("\"error_severity\"", StringComparison.Ordinal) ? "pg-json"
+                : head.IndexOf("\"resourceSpans\""u8) >= 0 ? "otlp-json"
+                : "json-lines";
         }
 
         if (lines.Any(l => l.StartsWith("# Query_time: ", StringComparison.Ordinal) || l.StartsWith("# User@Host: ", StringComparison.Ordinal)))

@@ -73,62 +73,77 @@ public sealed class JsonLinesForm : ICaptureForm
                     continue;
                 }
 
-                switch (Encoding.UTF8.GetString(name))
+                if (name.SequenceEqual("at"u8))
                 {
-                    case "at":
-                        at = DateTimeOffset.Parse(json.GetString()!, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal).UtcDateTime;
-                        break;
-                    case "ms":
-                        ms = json.GetDouble();
-                        break;
-                    case "sql":
-                        sql = Decode(ref json);
-                        break;
-                    case "binds":
-                        ReadBinds(ref json);
-                        break;
-                    case "rows":
-                        rows = json.GetInt64();
-                        break;
-                    case "rowsRead":
-                        rowsRead = json.GetInt64();
-                        break;
-                    case "rowsWritten":
-                        rowsWritten = json.GetInt64();
-                        break;
-                    case "error":
-                        error = Decode(ref json);
-                        break;
-                    case "message":
-                        message = Decode(ref json);
-                        break;
-                    case "session":
-                        session = Raw(ref json);
-                        break;
-                    case "unit":
-                        unit = Raw(ref json);
-                        break;
-                    case "app":
-                        app = Raw(ref json);
-                        break;
-                    case "db":
-                        db = Raw(ref json);
-                        break;
-                    case "user":
-                        user = Raw(ref json);
-                        break;
-                    case "source":
-                        source = Decode(ref json);
-                        break;
-                    case "plan":
-                        plan = Decode(ref json);
-                        break;
-                    case "schema":
-                        schema = json.ValueTextEquals(Schema);
-                        break;
-                    default:
-                        json.Skip();
-                        break;
+                    at = TimeOf(ref json);
+                }
+                else if (name.SequenceEqual("ms"u8))
+                {
+                    ms = json.GetDouble();
+                }
+                else if (name.SequenceEqual("sql"u8))
+                {
+                    sql = Decode(ref json);
+                }
+                else if (name.SequenceEqual("binds"u8))
+                {
+                    ReadBinds(ref json);
+                }
+                else if (name.SequenceEqual("rows"u8))
+                {
+                    rows = json.GetInt64();
+                }
+                else if (name.SequenceEqual("rowsRead"u8))
+                {
+                    rowsRead = json.GetInt64();
+                }
+                else if (name.SequenceEqual("rowsWritten"u8))
+                {
+                    rowsWritten = json.GetInt64();
+                }
+                else if (name.SequenceEqual("session"u8))
+                {
+                    session = Raw(ref json);
+                }
+                else if (name.SequenceEqual("unit"u8))
+                {
+                    unit = Raw(ref json);
+                }
+                else if (name.SequenceEqual("error"u8))
+                {
+                    error = Decode(ref json);
+                }
+                else if (name.SequenceEqual("message"u8))
+                {
+                    message = Decode(ref json);
+                }
+                else if (name.SequenceEqual("app"u8))
+                {
+                    app = Raw(ref json);
+                }
+                else if (name.SequenceEqual("db"u8))
+                {
+                    db = Raw(ref json);
+                }
+                else if (name.SequenceEqual("user"u8))
+                {
+                    user = Raw(ref json);
+                }
+                else if (name.SequenceEqual("source"u8))
+                {
+                    source = Decode(ref json);
+                }
+                else if (name.SequenceEqual("plan"u8))
+                {
+                    plan = Decode(ref json);
+                }
+                else if (name.SequenceEqual("schema"u8))
+                {
+                    schema = json.ValueTextEquals(Schema);
+                }
+                else
+                {
+                    json.Skip();
                 }
             }
         }
@@ -155,6 +170,20 @@ public sealed class JsonLinesForm : ICaptureForm
             Parameters = _binds.ToString(), ParameterForm = ParameterForm.Binds, SqlState = error, Message = message, Session = session, Unit = unit,
             Application = app, Database = db, User = user, Source = source, Plan = plan, RowsReturned = rows, RowsRead = rowsRead, RowsWritten = rowsWritten,
         });
+    }
+
+    /// <summary>ISO 8601; UTC where no offset is given.</summary>
+    private static DateTime TimeOf(ref Utf8JsonReader json)
+    {
+        if (json.TokenType != JsonTokenType.String)
+        {
+            throw new JsonException();
+        }
+
+        // The fast way takes a time without offset for local.
+        return json.ValueSpan is [.., (byte)'Z'] && json.TryGetDateTimeOffset(out DateTimeOffset time)
+            ? time.UtcDateTime
+            : DateTimeOffset.Parse(json.GetString()!, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal).UtcDateTime;
     }
 
     private void ReadBinds(ref Utf8JsonReader json)

@@ -90,6 +90,9 @@ public interface ICaptureForm
     /// <summary>The number of the line that the next piece begins with.</summary>
     long Line { get; }
 
+    /// <summary>Bytes; a longer entry is left out, and said.</summary>
+    int LongestEntry => 8 << 20;
+
     /// <summary>Reads as many whole entries as the bytes hold, from their start.</summary>
     /// <param name="last">Nothing follows these bytes.</param>
     /// <returns>How many bytes are done with; the rest is handed over again, with more behind it.</returns>

@@ -26,9 +26,6 @@ public sealed record CaptureReport(
 /// <summary>Reads a capture from a stream into a book, piece by piece.</summary>
 public sealed class CaptureImport(CaptureStore store)
 {
-    /// <summary>Longest entry: a longer one is left out, and said.</summary>
-    public const int LongestEntry = 8 << 20;
-
     private const int FirstBuffer = 1 << 20, MostWaiting = 60_000;
 
     /// <param name="stream">Plain or gzip; read from its start to its end.</param>
@@ -117,7 +114,7 @@ public sealed class CaptureImport(CaptureStore store)
                     break;
                 }
 
-                if (taken == 0 && _end - _start >= LongestEntry)
+                if (taken == 0 && _end - _start >= form.LongestEntry)
                 {
                     SkipLine(ref buffer, form, fold);
                 }
@@ -188,7 +185,7 @@ public sealed class CaptureImport(CaptureStore store)
         /// <summary>An entry that is too long: its first line is left out.</summary>
         private void SkipLine(ref byte[] buffer, ICaptureForm form, CaptureFold fold)
         {
-            fold.Reject(form.Line, $"An entry longer than {LongestEntry >> 20} MiB is left out.");
+            fold.Reject(form.Line, $"An entry longer than {form.LongestEntry >> 20} MiB is left out.");
             int end;
             while ((end = buffer.AsSpan(_start, _end - _start).IndexOf((byte)'\n')) < 0 && !_ended)
             {

@@ -74,7 +74,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteTransaction transaction = connection.BeginTransaction();
         var ids = new BookIds(connection, transaction, bookId);
         ids.Add(batch.Patterns);
-        CellWriter.Write(connection, transaction, batch.Cells, ids, AllPatterns);
+        CellWriter.Write(connection, batch.Cells, ids, AllPatterns);
         WriteSamples(connection, transaction, batch.Samples, ids);
         connection.Execute("""
             INSERT INTO tag_count VALUES (@pattern, @source, @key, @value, @calls)

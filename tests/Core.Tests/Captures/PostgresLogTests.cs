@@ -125,6 +125,25 @@ public class PostgresLogTests
     }
 
     [Fact]
+    public void A_plan_before_behind_or_between_the_lines_of_its_statement_counts_it_once()
+    {
+        const string plan = "plan:\n\tQuery Text: SELECT 1\n\tResult  (cost=0.00..0.01 rows=1 width=4)\n";
+        List<Seen> seen = Caught.By(new StderrLog(new("%m [%p] ")), $"""
+            2026-03-02 10:15:00.000 UTC [1] LOG:  duration: 1.100 ms  execute p: SELECT 1
+            2026-03-02 10:15:00.000 UTC [1] LOG:  duration: 1.000 ms  {plan}2026-03-02 10:15:01.000 UTC [1] LOG:  duration: 2.000 ms  {plan}2026-03-02 10:15:01.000 UTC [1] LOG:  duration: 2.100 ms  execute p: SELECT 1
+            2026-03-02 10:15:02.000 UTC [1] LOG:  duration: 3.100 ms  execute p: SELECT 1
+            2026-03-02 10:15:02.000 UTC [1] LOG:  duration: 3.000 ms  {plan}2026-03-02 10:15:03.000 UTC [1] LOG:  statement: SELECT 1
+            2026-03-02 10:15:03.000 UTC [1] LOG:  duration: 4.000 ms  {plan}2026-03-02 10:15:03.000 UTC [1] LOG:  duration: 4.100 ms
+            2026-03-02 10:15:04.000 UTC [1] LOG:  duration: 5.100 ms  execute p: SELECT 1
+            2026-03-02 10:15:05.000 UTC [1] ERROR:  canceling statement due to user request
+            2026-03-02 10:15:05.000 UTC [1] STATEMENT:  SELECT 2
+
+            """).Statements;
+        seen.Select(s => s.Ms).ShouldBe([1.1, 2.1, 3.1, 4.1, 5.1, null]);
+        seen.Count(s => s.Plan.Length > 0).ShouldBe(3);
+    }
+
+    [Fact]
     public void Records_that_are_cut_cost_only_themselves()
     {
         string good = Csv("duration: 1.000 ms  statement: SELECT 1", "");

@@ -1,4 +1,6 @@
 using System.Globalization;
+using System.IO.Hashing;
+using System.Runtime.InteropServices;
 using System.Text;
 
 namespace SwiftLedger.Core.Captures.Postgres;
@@ -13,10 +15,15 @@ namespace SwiftLedger.Core.Captures.Postgres;
 /// </remarks>
 internal sealed class LogMessages
 {
-    private const int MostSessions = 10_000;
+    private const int MostSessions = 10_000, FirstMessages = 20_000;
 
     // What a session said that a later message of it may complete. Sessions that never come back are handed over when too many wait.
     private readonly Dictionary<string, Waiting> _waiting = new(StringComparer.Ordinal);
+
+    // Until the first plan shows that auto_explain is on, what each session ran last.
+    private readonly Dictionary<ulong, ulong> _emitted = [];
+    private bool _plansSeen;
+    private int _taken;
 
     public void Take(scoped in LogEntry entry, ICaptureSink sink)
     {
@@ -35,7 +42,7 @@ internal sealed class LogMessages
         {
             // log_statement: the duration may come later, or never.
             HandOver(entry.Session, sink);
-            Wait(entry, sql, plan: [], duration: null, sink);
+            Wait(entry, sql, plan: [], entry.At, duration: null, sink);
         }
     }
 
@@ -56,7 +63,12 @@ internal sealed class LogMessages
 
     private void TakeError(scoped in LogEntry entry, ICaptureSink sink)
     {
-        _waiting.Remove(Text(entry.Session));
+        // A statement that log_statement told of, and that failed, is the one that the error names.
+        if (_waiting.Remove(Text(entry.Session), out Waiting? waiting) && !(waiting.Duration is null && entry.Statement.SequenceEqual(waiting.Sql)))
+        {
+            sink.Observe(waiting.ToObservation(null));
+        }
+
         if (entry.Statement.IsEmpty)
         {
             return;
@@ -105,15 +117,21 @@ internal sealed class LogMessages
         }
 
         Waiting? before = null;
-        if (_waiting.Count > 0)
-        {
-            _waiting.Remove(Text(entry.Session), out before);
-        }
-
-        bool same = before is not null && before.Plan.Length > 0 && sql.SequenceEqual(before.Sql);
-        if (before is not null && !same && before.Plan.Length > 0)
+        if (_waiting.Count > 0 && _waiting.Remove(Text(entry.Session), out before) && !(before.Plan.Length > 0 && sql.SequenceEqual(before.Sql)))
         {
             sink.Observe(before.ToObservation(null));
+            before = null;
+        }
+
+        if (before is null && _plansSeen)
+        {
+            Wait(entry, sql, plan: [], entry.At - duration, duration, sink);
+            return;
+        }
+
+        if (!_plansSeen && _taken++ < FirstMessages)
+        {
+            _emitted[XxHash3.HashToUInt64(entry.Session)] = HashOf(sql);
         }
 
         sink.Observe(new Observation
@@ -121,14 +139,16 @@ internal sealed class LogMessages
             Line = entry.Line, At = entry.At - duration, Duration = duration, Sql = sql,
             Parameters = ParametersIn(entry.Detail), ParameterForm = ParameterForm.Postgres,
             Session = entry.Session, Transaction = entry.Transaction, Application = entry.Application, Database = entry.Database, User = entry.User,
-            Plan = same ? before!.Plan : "",
+            Plan = before is null ? "" : before.Plan,
         });
     }
 
-    /// <summary>auto_explain writes its plan before the statement's own line, where there is one.</summary>
+    /// <summary>
+    /// auto_explain writes its plan when the executor ends: before the statement's own line as a rule, but after it where a driver
+    /// fetched the rows of a prepared statement.
+    /// </summary>
     private void TakePlan(scoped in LogEntry entry, ReadOnlySpan<char> plan, TimeSpan duration, ICaptureSink sink)
     {
-        HandOver(entry.Session, sink);
         ReadOnlySpan<char> sql = PlanStatement.In(plan);
         if (sql.IsEmpty)
         {
@@ -136,10 +156,38 @@ internal sealed class LogMessages
             return;
         }
 
-        Wait(entry, sql, plan, duration, sink);
+        bool emitted = !_plansSeen && _emitted.TryGetValue(XxHash3.HashToUInt64(entry.Session), out ulong last) && last == HashOf(sql);
+        _plansSeen = true;
+        _emitted.Clear();
+        if (emitted)
+        {
+            // The very first plan, behind a statement that has been handed over: it counts once.
+            return;
+        }
+
+        string session = Text(entry.Session);
+        if (_waiting.TryGetValue(session, out Waiting? waiting) && waiting.Plan.Length == 0 && sql.SequenceEqual(waiting.Sql))
+        {
+            Waiting planned = waiting with { Plan = plan.ToString() };
+            if (waiting.Duration is null)
+            {
+                // log_statement told of it; a line with its duration alone may still come.
+                _waiting[session] = planned with { Duration = duration };
+                return;
+            }
+
+            _waiting.Remove(session);
+            sink.Observe(planned.ToObservation(null));
+            return;
+        }
+
+        HandOver(entry.Session, sink);
+        Wait(entry, sql, plan, entry.At - duration, duration, sink);
     }
 
-    private void Wait(scoped in LogEntry entry, ReadOnlySpan<char> sql, ReadOnlySpan<char> plan, TimeSpan? duration, ICaptureSink sink)
+    private static ulong HashOf(ReadOnlySpan<char> sql) => XxHash3.HashToUInt64(MemoryMarshal.AsBytes(sql));
+
+    private void Wait(scoped in LogEntry entry, ReadOnlySpan<char> sql, ReadOnlySpan<char> plan, DateTime began, TimeSpan? duration, ICaptureSink sink)
     {
         if (_waiting.Count >= MostSessions)
         {
@@ -147,7 +195,7 @@ internal sealed class LogMessages
         }
 
         _waiting[Text(entry.Session)] = new(
-            entry.Line, entry.At, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToArray(),
+            entry.Line, began, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToArray(),
             entry.Transaction.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray());
     }
 
@@ -185,10 +233,9 @@ internal sealed class LogMessages
     {
         public Observation ToObservation(TimeSpan? duration)
         {
-            TimeSpan? took = duration ?? Duration;
             return new()
             {
-                Line = Line, At = At - (Plan.Length > 0 ? took ?? default : default), Duration = took, Sql = Sql, Parameters = Parameters,
+                Line = Line, At = At, Duration = duration ?? Duration, Sql = Sql, Parameters = Parameters,
                 ParameterForm = ParameterForm.Postgres, Plan = Plan, Session = Session, Transaction = Transaction, Application = Application,
                 Database = Database, User = User,
             };

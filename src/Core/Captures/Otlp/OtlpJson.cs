@@ -1,0 +1,173 @@
+using System.Globalization;
+using System.Text.Json;
+
+namespace SwiftLedger.Core.Captures.Otlp;
+
+/// <summary>
+/// OpenTelemetry traces as OTLP JSON: one export request after the other, one a line or spread over lines. What is no span of a database
+/// statement is left aside.
+/// </summary>
+/// <remarks>OpenTelemetry Protocol specification 1.x, "JSON Protobuf Encoding": ids are hexadecimal, 64-bit numbers may be text.</remarks>
+public sealed class OtlpJson : ICaptureForm
+{
+    /// <param name="firstLine">The number of the line that reading begins with.</param>
+    public OtlpJson(long firstLine = 1) => Line = firstLine;
+
+    public string Name => "otlp-json";
+
+    public long Line { get; private set; }
+
+    public int LongestEntry => 64 << 20;
+
+    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
+    {
+        int at = 0;
+        while (true)
+        {
+            int start = at + Blank(bytes[at..]);
+            if (start >= bytes.Length)
+            {
+                Line += Lines.Count(bytes[at..]);
+                return bytes.Length;
+            }
+
+            int length = LengthOfValue(bytes[start..], last);
+            if (length == 0)
+            {
+                return at;
+            }
+
+            Line += Lines.Count(bytes[at..start]);
+            Take(bytes.Slice(start, length), sink);
+            Line += Lines.Count(bytes.Slice(start, length));
+            at = start + length;
+        }
+    }
+
+    public void Finish(ICaptureSink sink)
+    {
+    }
+
+    /// <summary>Reads one export request.</summary>
+    /// <returns>How many spans were not understood.</returns>
+    public static int Read(ReadOnlySpan<byte> request, long line, ICaptureSink sink)
+    {
+        var reader = new Utf8JsonReader(request);
+        using JsonDocument document = JsonDocument.ParseValue(ref reader);
+        int rejected = 0;
+        foreach (JsonElement ofResource in List(document.RootElement, "resourceSpans"))
+        {
+            var resource = new Dictionary<string, OtlpValue>(StringComparer.Ordinal);
+            if (ofResource.TryGetProperty("resource", out JsonElement r))
+            {
+                ReadAttributes(r, resource);
+            }
+
+            foreach (JsonElement ofScope in List(ofResource, "scopeSpans"))
+            {
+                foreach (JsonElement span in List(ofScope, "spans"))
+                {
+                    rejected += SpanOf(span).Observe(resource, line, sink) ? 0 : 1;
+                }
+            }
+        }
+
+        return rejected;
+    }
+
+    private void Take(ReadOnlySpan<byte> request, ICaptureSink sink)
+    {
+        try
+        {
+            for (int rejected = Read(request, Line, sink); rejected > 0; rejected--)
+            {
+                sink.Reject(Line, "A span of a statement needs a start and an end after it.");
+            }
+        }
+        catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException)
+        {
+            sink.Reject(Line, "No OTLP export request in JSON.");
+        }
+    }
+
+    private static int Blank(ReadOnlySpan<byte> bytes)
+    {
+        int found = bytes.IndexOfAnyExcept(" \t\r\n"u8);
+        return found < 0 ? bytes.Length : found;
+    }
+
+    /// <summary>The length of the JSON value at the start, or of the line where there is none; 0 where its end has not come.</summary>
+    private static int LengthOfValue(ReadOnlySpan<byte> bytes, bool last)
+    {
+        try
+        {
+            var reader = new Utf8JsonReader(bytes, isFinalBlock: false, new JsonReaderState(new JsonReaderOptions { AllowMultipleValues = true, MaxDepth = 128 }));
+            return reader.Read() && reader.TrySkip() ? (int)reader.BytesConsumed : last ? EndOfLine(bytes) : 0;
+        }
+        catch (JsonException)
+        {
+            return EndOfLine(bytes);
+        }
+    }
+
+    private static int EndOfLine(ReadOnlySpan<byte> bytes)
+    {
+        int end = bytes.IndexOf((byte)'\n');
+        return end < 0 ? bytes.Length : end + 1;
+    }
+
+    private static OtlpSpan SpanOf(JsonElement json)
+    {
+        var span = new OtlpSpan();
+        foreach (JsonProperty field in json.EnumerateObject())
+        {
+            switch (field.Name)
+            {
+                case "traceId":
+                    span.TraceId = field.Value.GetString() ?? "";
+                    break;
+                case "startTimeUnixNano":
+                    span.StartNanoseconds = Number(field.Value);
+                    break;
+                case "endTimeUnixNano":
+                    span.EndNanoseconds = Number(field.Value);
+                    break;
+                case "status":
+                    span.Failed = field.Value.TryGetProperty("code", out JsonElement code)
+                        && (code.ValueKind == JsonValueKind.String ? code.GetString() == "STATUS_CODE_ERROR" : code.GetInt32() == 2);
+                    span.StatusMessage = field.Value.TryGetProperty("message", out JsonElement message) ? message.GetString() ?? "" : "";
+                    break;
+                case "attributes":
+                    ReadAttributes(json, span.Attributes);
+                    break;
+            }
+        }
+
+        return span;
+    }
+
+    private static void ReadAttributes(JsonElement of, Dictionary<string, OtlpValue> into)
+    {
+        foreach (JsonElement attribute in List(of, "attributes"))
+        {
+            if (attribute.TryGetProperty("key", out JsonElement key) && attribute.TryGetProperty("value", out JsonElement value))
+            {
+                foreach (JsonProperty kind in value.EnumerateObject())
+                {
+                    into[key.GetString()!] = kind.Name switch
+                    {
+                        "stringValue" => new(kind.Value.GetString()!, true),
+                        "intValue" or "doubleValue" or "boolValue" => new(kind.Value.ToString().ToLowerInvariant(), false),
+                        _ => new(kind.Value.GetRawText(), true),
+                    };
+                }
+            }
+        }
+    }
+
+    private static ulong Number(JsonElement value) =>
+        value.ValueKind == JsonValueKind.String ? ulong.Parse(value.GetString()!, CultureInfo.InvariantCulture) : value.GetUInt64();
+
+    private static JsonElement.ArrayEnumerator List(JsonElement of, string name) =>
+        of.ValueKind == JsonValueKind.Object && of.TryGetProperty(name, out JsonElement list) && list.ValueKind == JsonValueKind.Array ? list.EnumerateArray() : default;
+}

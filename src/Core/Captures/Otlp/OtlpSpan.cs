@@ -1,0 +1,91 @@
+using System.Globalization;
+using System.Text;
+
+namespace SwiftLedger.Core.Captures.Otlp;
+
+/// <summary>A value of an attribute: text or a literal that stands for itself.</summary>
+internal readonly record struct OtlpValue(string Text, bool Quoted)
+{
+    public string Literal => Quoted ? $"'{Text.Replace("'", "''", StringComparison.Ordinal)}'" : Text;
+}
+
+/// <summary>A span as far as it tells of a database statement.</summary>
+internal sealed class OtlpSpan
+{
+    public string TraceId { get; set; } = "";
+
+    public ulong StartNanoseconds { get; set; }
+
+    public ulong EndNanoseconds { get; set; }
+
+    public bool Failed { get; set; }
+
+    public string StatusMessage { get; set; } = "";
+
+    public Dictionary<string, OtlpValue> Attributes { get; } = new(StringComparer.Ordinal);
+
+    /// <summary>
+    /// Hands the statement over, if the span holds one. Names by OpenTelemetry's semantic conventions for database client spans: the
+    /// stable ones (<c>db.query.text</c>, <c>db.namespace</c>, <c>db.response.status_code</c>) and those before them (<c>db.statement</c>,
+    /// <c>db.name</c>).
+    /// </summary>
+    /// <returns>False where it has a statement but no usable times.</returns>
+    public bool Observe(IReadOnlyDictionary<string, OtlpValue> resource, long line, ICaptureSink sink)
+    {
+        string sql = First(Attributes, "db.query.text", "db.statement");
+        if (sql.Length == 0)
+        {
+            return true;
+        }
+
+        if (StartNanoseconds == 0 || EndNanoseconds < StartNanoseconds || EndNanoseconds > (ulong)long.MaxValue)
+        {
+            return false;
+        }
+
+        string code = First(Attributes, "db.response.status_code", "error.type");
+        string service = First(resource, "service.name"), instance = First(resource, "service.instance.id", "host.name");
+        sink.Observe(new Observation
+        {
+            Line = line,
+            At = DateTime.UnixEpoch.AddTicks((long)(StartNanoseconds / 100)),
+            Duration = TimeSpan.FromTicks((long)((EndNanoseconds - StartNanoseconds) / 100)),
+            Sql = sql,
+            Parameters = Binds(),
+            ParameterForm = ParameterForm.Binds,
+            SqlState = Failed ? (code.Length > 0 ? code : "XX000") : "",
+            Message = StatusMessage,
+            Unit = Encoding.UTF8.GetBytes(TraceId),
+            Application = Encoding.UTF8.GetBytes(service),
+            Database = Encoding.UTF8.GetBytes(First(Attributes, "db.namespace", "db.name")),
+            User = Encoding.UTF8.GetBytes(First(Attributes, "db.user")),
+            Source = service.Length == 0 ? "" : instance.Length == 0 ? service : $"{service} {instance}",
+            RowsReturned = long.TryParse(First(Attributes, "db.response.returned_rows"), CultureInfo.InvariantCulture, out long rows) ? rows : null,
+        });
+        return true;
+    }
+
+    private static string First(IReadOnlyDictionary<string, OtlpValue> attributes, params ReadOnlySpan<string> names)
+    {
+        foreach (string name in names)
+        {
+            if (attributes.TryGetValue(name, out OtlpValue value))
+            {
+                return value.Text;
+            }
+        }
+
+        return "";
+    }
+
+    /// <summary>Parameters by number count from 0 in the conventions and from 1 in SQL.</summary>
+    private string Binds()
+    {
+        const string prefix = "db.query.parameter.";
+        return string.Join(", ", Attributes.Where(a => a.Key.StartsWith(prefix, StringComparison.Ordinal)).Select(a =>
+        {
+            string key = a.Key[prefix.Length..];
+            return $"{(int.TryParse(key, CultureInfo.InvariantCulture, out int n) ? (n + 1).ToString(CultureInfo.InvariantCulture) : key)}={a.Value.Literal}";
+        }));
+    }
+}

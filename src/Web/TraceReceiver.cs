@@ -1,0 +1,96 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Captures.Otlp;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Web;
+
+/// <summary>
+/// Takes OpenTelemetry traces over HTTP, so that an instrumented application can send straight to the running server: its exporter's
+/// endpoint is <c>/otlp/BOOK</c>, with the header <c>x-swift-ledger: 1</c>.
+/// </summary>
+/// <remarks>OpenTelemetry Protocol specification 1.x, "OTLP/HTTP": protobuf or JSON, answered in kind.</remarks>
+internal sealed class TraceReceiver(BookStore books, CaptureStore captures) : IDisposable
+{
+    private const int LargestBody = 64 << 20, MostPatterns = 20_000;
+
+    private readonly SemaphoreSlim _one = new(1);
+    private readonly Dictionary<long, (CaptureFold Fold, CaptureFileRecord File)> _folds = [];
+
+    public static void Map(WebApplication app) =>
+        app.MapPost("/otlp/{book}/v1/traces", (string book, HttpRequest request, TraceReceiver receiver, CancellationToken stop) =>
+            receiver.ReceiveAsync(book, request, stop)).ExcludeFromDescription();
+
+    public void Dispose() => _one.Dispose();
+
+    private async Task<IResult> ReceiveAsync(string book, HttpRequest request, CancellationToken stop)
+    {
+        bool protobuf = request.ContentType?.StartsWith("application/x-protobuf", StringComparison.OrdinalIgnoreCase) == true;
+        if (request.HttpContext.Features.Get<Microsoft.AspNetCore.Http.Features.IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+        {
+            limit.MaxRequestBodySize = LargestBody;
+        }
+
+        using var body = new MemoryStream();
+        await request.Body.CopyToAsync(body, stop);
+        await _one.WaitAsync(stop);
+        try
+        {
+            int rejected = Take(books.OpenByName(book).Id, body.GetBuffer().AsSpan(0, (int)body.Length), protobuf);
+            return Answer(protobuf, rejected);
+        }
+        catch (Exception e) when (e is FormatException or JsonException or InvalidOperationException)
+        {
+            return TypedResults.BadRequest(ProblemReport.Because("request", "The body is no OTLP export request: " + e.Message));
+        }
+        finally
+        {
+            _one.Release();
+        }
+    }
+
+    private int Take(long book, ReadOnlySpan<byte> body, bool protobuf)
+    {
+        if (!_folds.TryGetValue(book, out (CaptureFold Fold, CaptureFileRecord File) open))
+        {
+            CaptureFileRecord file = captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
+                ?? captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
+            open = (new(SqlDialect.Sqlite, "traces", MostPatterns, captures.KnownPatterns(book)), file);
+        }
+
+        int rejected = protobuf ? OtlpProtobuf.Read(body, open.Fold) : OtlpJson.Read(body, 0, open.Fold);
+        open.Fold.CloseUnits();
+        FoldedBatch batch = open.Fold.Drain();
+        open.File = open.File with { ReadTo = open.File.ReadTo + body.Length, Statements = open.File.Statements + batch.Statements };
+        captures.Apply(book, batch, open.File);
+        _folds[book] = open;
+        return rejected;
+    }
+
+    private static IResult Answer(bool protobuf, int rejected)
+    {
+        if (protobuf)
+        {
+            // ExportTraceServiceResponse { partial_success = 1 { rejected_spans = 1 } }; empty when all was taken.
+            byte[] count = rejected == 0 ? [] : Varint((ulong)rejected);
+            return TypedResults.Bytes(rejected == 0 ? [] : [0x0A, (byte)(count.Length + 1), 0x08, .. count], "application/x-protobuf");
+        }
+
+        return TypedResults.Text(rejected == 0 ? "{}" : $"{{\"partialSuccess\":{{\"rejectedSpans\":\"{rejected}\"}}}}", "application/json");
+    }
+
+    private static byte[] Varint(ulong value)
+    {
+        var bytes = new List<byte>();
+        for (; value >= 0x80; value >>= 7)
+        {
+            bytes.Add((byte)(value | 0x80));
+        }
+
+        bytes.Add((byte)value);
+        return [.. bytes];
+    }
+}

@@ -1,0 +1,97 @@
+using System.Text.Json;
+using Shouldly;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Sql;
+using Xunit;
+
+namespace SwiftLedger.Store.Tests;
+
+/// <summary>Against a real server: its own pg_stat_statements counts what its three logs tell.</summary>
+public sealed class PostgresLogsTests
+{
+    private const string Settings = """
+        logging_collector = on
+        log_destination = 'stderr,csvlog,jsonlog'
+        log_directory = 'log'
+        log_filename = 'server.log'
+        log_min_duration_statement = 0
+        log_line_prefix = '%m [%p] %q%u@%d %e %c '
+        shared_preload_libraries = 'pg_stat_statements,auto_explain'
+        auto_explain.log_min_duration = 0
+        auto_explain.log_analyze = on
+        """;
+
+    private const string ByHand = """
+        CREATE TABLE parcel (id int PRIMARY KEY, depot int, note text);
+        INSERT INTO parcel SELECT i, i % 50, 'n' || i FROM generate_series(1, 2000) i;
+        SELECT count(*) FROM parcel WHERE depot = 7;
+        SELECT count(*) FROM parcel WHERE depot = 8;
+        SELECT id, note
+        FROM parcel
+        WHERE note IN ('n1', 'n2', 'n3') AND depot BETWEEN 1 AND 9;
+        SELECT note FROM parcel WHERE note = 'it''s' OR note = $q$two
+        lines$q$;
+        SELECT 1 / 0;
+        SELECT nothing FROM parcel;
+        UPDATE parcel SET depot = 3 WHERE id = 12;
+        DELETE FROM parcel WHERE id = 13;
+        BEGIN;
+        SELECT max(id) FROM parcel;
+        COMMIT;
+
+        """;
+
+    [Fact]
+    public void Calls_and_grouping_agree_with_pg_stat_statements_and_the_three_forms_with_each_other()
+    {
+        string counted;
+        Dictionary<string, byte[]> logs;
+        using (var server = new PostgresServer(Settings))
+        {
+            server.Sql("postgres", "CREATE DATABASE depot");
+            server.Sql("depot", "CREATE EXTENSION pg_stat_statements; SELECT pg_stat_statements_reset();");
+            server.Sql("depot", ByHand);
+            server.Bench("depot", "\\set d random(1, 50)\nSELECT id FROM parcel WHERE depot = :d AND note > 'n5' ORDER BY id LIMIT 3;\nUPDATE parcel SET note = 'x' WHERE id = :d;", clients: 3, times: 40);
+            counted = server.Sql("depot", """
+                SELECT json_agg(json_build_object('query', query, 'calls', calls))
+                FROM pg_stat_statements s JOIN pg_database d ON d.oid = s.dbid WHERE d.datname = 'depot'
+                """);
+            server.Stop();
+            logs = new[] { "log", "csv", "json" }.ToDictionary(e => e, e => File.ReadAllBytes(Path.Combine(server.Data, "log", "server." + e)));
+        }
+
+        Dictionary<string, (long Calls, long Errors, long Ticks)> stderr = Fold(new StderrLog(new("%m [%p] %q%u@%d %e %c ")), logs["log"]),
+            csv = Fold(new CsvLog(), logs["csv"]), json = Fold(new JsonLog(), logs["json"]);
+        csv.ShouldBe(json, ignoreOrder: true);
+        stderr.ShouldBe(csv, ignoreOrder: true);
+
+        var expected = new Dictionary<string, long>();
+        foreach (JsonElement row in JsonDocument.Parse(counted).RootElement.EnumerateArray())
+        {
+            string pattern = SqlPattern.Of(row.GetProperty("query").GetString()!, SqlDialect.PostgreSql).Text;
+            expected[pattern] = expected.GetValueOrDefault(pattern) + row.GetProperty("calls").GetInt64();
+        }
+
+        // What only sets up or asks the counters is not compared.
+        bool Compared(string text) => !text.Contains("pg_stat_statements", StringComparison.Ordinal) && !text.StartsWith("create database", StringComparison.Ordinal);
+        Dictionary<string, long> found = csv.Where(c => Compared(c.Key) && c.Value.Calls > c.Value.Errors).ToDictionary(c => c.Key, c => c.Value.Calls - c.Value.Errors);
+        found.ShouldBe(expected.Where(e => Compared(e.Key)), ignoreOrder: true);
+        csv.Values.Sum(c => c.Errors).ShouldBe(2);
+        found.Values.Max().ShouldBe(120);
+    }
+
+    private static Dictionary<string, (long Calls, long Errors, long Ticks)> Fold(ICaptureForm form, byte[] log)
+    {
+        var fold = new CaptureFold(SqlDialect.PostgreSql, "server", 1_000, []);
+        form.Consume(log, last: true, fold).ShouldBe(log.Length);
+        form.Finish(fold);
+        FoldedBatch batch = fold.Drain();
+        batch.Rejections.ShouldBeEmpty();
+        batch.Samples.Count(s => s.Plan.Contains("cost=", StringComparison.Ordinal)).ShouldBeGreaterThan(5);
+        batch.Samples.Where(s => s.Place == SamplePlace.Error).Select(s => s.SqlState).ShouldBe(["22012", "42703"]);
+        return batch.Cells.GroupBy(c => c.Key.Pattern).ToDictionary(
+            g => batch.Patterns.Single(p => p.Hash == g.Key).Text,
+            g => (g.Sum(c => c.Value.Calls), g.Sum(c => c.Value.Errors), g.Sum(c => c.Value.TotalTicks)));
+    }
+}

@@ -1,0 +1,95 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Net;
+using System.Net.Sockets;
+
+namespace SwiftLedger.Store.Tests;
+
+/// <summary>A real PostgreSQL server of Debian's package on a free port, with a data folder of its own that is removed afterwards.</summary>
+internal sealed class PostgresServer : IDisposable
+{
+    private readonly string _folder;
+    private readonly string _binaries;
+    private readonly int _port;
+    private bool _running;
+
+    public PostgresServer(string settings)
+    {
+        _binaries = Directory.GetDirectories("/usr/lib/postgresql").OrderByDescending(d => double.Parse(Path.GetFileName(d), CultureInfo.InvariantCulture))
+            .Select(d => Path.Combine(d, "bin")).First();
+        _folder = Directory.CreateTempSubdirectory("swift-ledger-postgres-").FullName;
+        using (var probe = new TcpListener(IPAddress.Loopback, 0))
+        {
+            probe.Start();
+            _port = ((IPEndPoint)probe.LocalEndpoint).Port;
+        }
+
+        // The server refuses to run as root.
+        if (Environment.UserName == "root")
+        {
+            Run("chown", ["postgres", _folder], asOwner: false);
+        }
+
+        Run(Path.Combine(_binaries, "initdb"), ["-D", Data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-locale", "-N"]);
+        File.AppendAllText(Path.Combine(Data, "postgresql.conf"), $"""
+
+            port = {_port}
+            listen_addresses = '127.0.0.1'
+            unix_socket_directories = '{_folder}'
+            fsync = off
+            log_timezone = 'UTC'
+            {settings}
+            """);
+        Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-l", Path.Combine(_folder, "start.log"), "start"]);
+        _running = true;
+    }
+
+    public string Data => Path.Combine(_folder, "data");
+
+    /// <summary>What psql prints for a script, without heads.</summary>
+    public string Sql(string database, string script) =>
+        Run(Path.Combine(_binaries, "psql"), ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-d", database, "-At", "-q", "-f", "-"], script);
+
+    /// <summary>Runs a script many times over prepared statements, as drivers do.</summary>
+    public void Bench(string database, string script, int clients, int times)
+    {
+        string file = Path.Combine(_folder, "bench.sql");
+        File.WriteAllText(file, script);
+        Run(Path.Combine(_binaries, "pgbench"),
+            ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-n", "-M", "prepared", "-c", Text(clients), "-t", Text(times), "-f", file, database]);
+    }
+
+    public void Stop()
+    {
+        if (_running)
+        {
+            Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "stop"]);
+            _running = false;
+        }
+    }
+
+    public void Dispose()
+    {
+        Stop();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    private static string Text(int number) => number.ToString(CultureInfo.InvariantCulture);
+
+    private static string Run(string program, string[] arguments, string? input = null, bool asOwner = true)
+    {
+        bool other = asOwner && Environment.UserName == "root";
+        var info = other
+            ? new ProcessStartInfo("runuser", ["-u", "postgres", "--", program, .. arguments])
+            : new ProcessStartInfo(program, arguments);
+        (info.RedirectStandardInput, info.RedirectStandardOutput, info.WorkingDirectory) = (true, true, "/");
+        using Process process = Process.Start(info)!;
+        process.StandardInput.Write(input);
+        process.StandardInput.Close();
+
+        // pg_ctl's server inherits the pipe: what it prints is not waited for.
+        string output = Path.GetFileName(program) == "pg_ctl" ? "" : process.StandardOutput.ReadToEnd();
+        process.WaitForExit();
+        return process.ExitCode is 0 or 3 ? output : throw new InvalidOperationException($"{program} ended with {process.ExitCode}.");
+    }
+}
