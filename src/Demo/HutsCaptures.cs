@@ -31,7 +31,9 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
     /// <summary>How the tidy-up hit: times as long, and rows read for each row read before.</summary>
     private static readonly Dictionary<string, (double Slower, double RowsRead)> Hurt = new(StringComparer.Ordinal)
     {
-        ["latest_reports"] = (38, 900), ["reports_in_week"] = (22, 240), ["member_history"] = (55, 4_000),
+        ["latest_reports"] = (38, 900),
+        ["reports_in_week"] = (22, 240),
+        ["member_history"] = (55, 4_000),
     };
 
     public static IReadOnlyList<string> Instances { get; } = ["huts-app-1", "huts-app-2"];

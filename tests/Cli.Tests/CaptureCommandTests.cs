@@ -63,7 +63,9 @@ public sealed class CaptureCommandTests : IDisposable
     {
         var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), .. arguments])
         {
-            RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true,
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
         };
         info.Environment["SWIFT_LEDGER_HOME"] = Path.Combine(_folder, "home");
         using Process process = Process.Start(info)!;

@@ -166,9 +166,24 @@ public sealed class JsonLinesForm : ICaptureForm
 
         sink.Observe(new Observation
         {
-            Line = Line, At = at.Value, Duration = ms is { } m ? TimeSpan.FromTicks((long)Math.Round(m * TimeSpan.TicksPerMillisecond)) : null, Sql = sql,
-            Parameters = _binds.ToString(), ParameterForm = ParameterForm.Binds, SqlState = error, Message = message, Session = session, Unit = unit,
-            Application = app, Database = db, User = user, Source = source, Plan = plan, RowsReturned = rows, RowsRead = rowsRead, RowsWritten = rowsWritten,
+            Line = Line,
+            At = at.Value,
+            Duration = ms is { } m ? TimeSpan.FromTicks((long)Math.Round(m * TimeSpan.TicksPerMillisecond)) : null,
+            Sql = sql,
+            Parameters = _binds.ToString(),
+            ParameterForm = ParameterForm.Binds,
+            SqlState = error,
+            Message = message,
+            Session = session,
+            Unit = unit,
+            Application = app,
+            Database = db,
+            User = user,
+            Source = source,
+            Plan = plan,
+            RowsReturned = rows,
+            RowsRead = rowsRead,
+            RowsWritten = rowsWritten,
         });
     }
 

@@ -138,8 +138,16 @@ public sealed class MySqlSlowLog : ICaptureForm
 
         sink.Observe(new Observation
         {
-            Line = sqlLine, At = began.Value, Duration = TimeSpan.FromSeconds(seconds.Value), Sql = _text.Decode(entry[sqlStart..]).Trim(), User = user, Session = session,
-            Database = Encoding.UTF8.GetBytes(_database), RowsReturned = sent, RowsRead = examined, RowsWritten = affected,
+            Line = sqlLine,
+            At = began.Value,
+            Duration = TimeSpan.FromSeconds(seconds.Value),
+            Sql = _text.Decode(entry[sqlStart..]).Trim(),
+            User = user,
+            Session = session,
+            Database = Encoding.UTF8.GetBytes(_database),
+            RowsReturned = sent,
+            RowsRead = examined,
+            RowsWritten = affected,
         });
     }
 

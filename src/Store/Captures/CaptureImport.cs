@@ -141,7 +141,10 @@ public sealed class CaptureImport(CaptureStore store)
             rejections.AddRange(batch.Rejections);
             file = file with
             {
-                Name = name, ReadTo = _offset + _start, Lines = form.Line - 1, Statements = file.Statements + batch.Statements,
+                Name = name,
+                ReadTo = _offset + _start,
+                Lines = form.Line - 1,
+                Statements = file.Statements + batch.Statements,
                 Rejections = CaptureStore.Together(file.Rejections, batch.Rejections),
             };
             store.Apply(bookId, batch, file);

@@ -71,6 +71,9 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     public void Apply(long bookId, FoldedBatch batch, CaptureFileRecord file)
     {
         using SqliteConnection connection = ledger.Open();
+
+        // A batch touches more pages than the two megabytes that SQLite keeps by default.
+        connection.Execute("PRAGMA cache_size = -32768");
         using SqliteTransaction transaction = connection.BeginTransaction();
         var ids = new BookIds(connection, transaction, bookId);
         ids.Add(batch.Patterns);
@@ -124,8 +127,25 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
                 @Session, @Unit, @Application, @Database, @User, @tags, @Plan, @Priority)
             """, samples.Select(s => new
         {
-            pattern = ids.Pattern(s.Pattern), source = ids.Source(s.Source), s.Place, at = s.At.Ticks, duration = s.Duration?.Ticks, s.Sql, s.Binds, s.RowsReturned,
-            s.RowsRead, s.SqlState, s.Message, s.Session, s.Unit, s.Application, s.Database, s.User, tags = JsonSerializer.Serialize(s.Tags), s.Plan, s.Priority,
+            pattern = ids.Pattern(s.Pattern),
+            source = ids.Source(s.Source),
+            s.Place,
+            at = s.At.Ticks,
+            duration = s.Duration?.Ticks,
+            s.Sql,
+            s.Binds,
+            s.RowsReturned,
+            s.RowsRead,
+            s.SqlState,
+            s.Message,
+            s.Session,
+            s.Unit,
+            s.Application,
+            s.Database,
+            s.User,
+            tags = JsonSerializer.Serialize(s.Tags),
+            s.Plan,
+            s.Priority,
         }), transaction);
 
         // A sample is handed over when it is among the best so far; better ones that came later push it out.

@@ -75,9 +75,9 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             using SqliteCommand command = connection.CreateCommand();
             command.CommandText = $"""
                 SELECT minute, {CellColumns} FROM cell
-                WHERE stretch = $stretch AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id {which}
+                WHERE stretch = {(int)stretch} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id {which}
                 """;
-            Bind(command, (int)stretch, source, from, to);
+            Bind(command, source, from, to);
             using SqliteDataReader reader = command.ExecuteReader();
             while (reader.Read())
             {
@@ -108,9 +108,9 @@ public sealed class DaybookStore(LedgerDatabase ledger)
                 using SqliteCommand command = connection.CreateCommand();
                 command.CommandText = $"""
                     SELECT minute, pattern_id, {CellColumns} FROM cell
-                    WHERE stretch = $stretch AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
+                    WHERE stretch = {(int)run.Stretch} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
                     """;
-                Bind(command, (int)run.Stretch, source, run.From, run.To);
+                Bind(command, source, run.From, run.To);
                 using SqliteDataReader reader = command.ExecuteReader();
                 while (reader.Read())
                 {
@@ -139,9 +139,9 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             using SqliteCommand command = connection.CreateCommand();
             command.CommandText = $"""
                 SELECT minute, pattern_id, {CellColumns} FROM cell
-                WHERE stretch = $stretch AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
+                WHERE stretch = {(int)Stretch.Hour} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
                 """;
-            Bind(command, (int)Stretch.Hour, source, from, to);
+            Bind(command, source, from, to);
             using SqliteDataReader reader = command.ExecuteReader();
             while (reader.Read())
             {
@@ -168,9 +168,8 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         }
     }
 
-    private static void Bind(SqliteCommand command, int stretch, long source, int from, int to)
+    private static void Bind(SqliteCommand command, long source, int from, int to)
     {
-        command.Parameters.AddWithValue("$stretch", stretch);
         command.Parameters.AddWithValue("$source", source);
         command.Parameters.AddWithValue("$from", from);
         command.Parameters.AddWithValue("$to", to);

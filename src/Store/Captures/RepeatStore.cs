@@ -54,8 +54,17 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
                 one_for_each_row = one_for_each_row + excluded.one_for_each_row
             """, repeats.Select(r => new
         {
-            source = ids.Source(r.Key.Source), before = r.Key.Before == 0 ? (long?)null : ids.Pattern(r.Key.Before), repeated = ids.Pattern(r.Key.Repeated),
-            r.Value.Units, r.Value.Statements, r.Value.Least, r.Value.Most, r.Value.Ticks, r.Value.GapTicks, r.Value.Gaps, r.Value.OneForEachRow,
+            source = ids.Source(r.Key.Source),
+            before = r.Key.Before == 0 ? (long?)null : ids.Pattern(r.Key.Before),
+            repeated = ids.Pattern(r.Key.Repeated),
+            r.Value.Units,
+            r.Value.Statements,
+            r.Value.Least,
+            r.Value.Most,
+            r.Value.Ticks,
+            r.Value.GapTicks,
+            r.Value.Gaps,
+            r.Value.OneForEachRow,
             example = JsonSerializer.Serialize(r.Value.Example),
         }), transaction);
     }
@@ -86,7 +95,14 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
 
         public Repeat ToRepeat() => new()
         {
-            Units = Units, Statements = Statements, Least = (int)Least, Most = (int)Most, Ticks = Total, GapTicks = Gap, Gaps = Gaps, OneForEachRow = OneForEachRow,
+            Units = Units,
+            Statements = Statements,
+            Least = (int)Least,
+            Most = (int)Most,
+            Ticks = Total,
+            GapTicks = Gap,
+            Gaps = Gaps,
+            OneForEachRow = OneForEachRow,
             Example = JsonSerializer.Deserialize<List<UnitStep>>(Example)!,
         };
     }

@@ -48,7 +48,10 @@ CREATE TABLE cell (
     durations BLOB NOT NULL,
     PRIMARY KEY (stretch, source_id, minute, pattern_id)
 ) WITHOUT ROWID;
-CREATE INDEX cell_pattern ON cell(pattern_id, stretch, minute);
+
+-- The course of one pattern goes by hours and days; single minutes are asked for in short spans only.
+CREATE INDEX cell_pattern_hour ON cell(pattern_id, minute) WHERE stretch = 2;
+CREATE INDEX cell_pattern_day ON cell(pattern_id, minute) WHERE stretch = 3;
 
 CREATE TABLE captured_sample (
     id INTEGER PRIMARY KEY,

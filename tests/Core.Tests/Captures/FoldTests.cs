@@ -125,6 +125,9 @@ public class FoldTests
 
     private static void Observe(CaptureFold fold, string sql, double? ms = null, int seconds = 0, string error = "") => fold.Observe(new Observation
     {
-        At = Noon.AddSeconds(seconds), Duration = ms is { } m ? TimeSpan.FromMilliseconds(m) : null, Sql = sql, SqlState = error,
+        At = Noon.AddSeconds(seconds),
+        Duration = ms is { } m ? TimeSpan.FromMilliseconds(m) : null,
+        Sql = sql,
+        SqlState = error,
     });
 }

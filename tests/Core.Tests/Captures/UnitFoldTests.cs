@@ -80,8 +80,13 @@ public class UnitFoldTests
         fold.Take(
             new Observation
             {
-                At = Noon.AddMilliseconds(ms), Duration = TimeSpan.FromMilliseconds(1), Unit = Encoding.UTF8.GetBytes(unit), Session = Encoding.UTF8.GetBytes(session),
-                RowsReturned = rows, Parameters = binds, ParameterForm = ParameterForm.Binds,
+                At = Noon.AddMilliseconds(ms),
+                Duration = TimeSpan.FromMilliseconds(1),
+                Unit = Encoding.UTF8.GetBytes(unit),
+                Session = Encoding.UTF8.GetBytes(session),
+                RowsReturned = rows,
+                Parameters = binds,
+                ParameterForm = ParameterForm.Binds,
             },
             pattern, "server");
 }

@@ -76,10 +76,18 @@ internal sealed class LogMessages
 
         sink.Observe(new Observation
         {
-            Line = entry.Line, At = entry.At, Sql = entry.Statement,
-            Parameters = ParametersIn(entry.Detail), ParameterForm = ParameterForm.Postgres,
-            SqlState = entry.SqlState.IsEmpty ? "XX000" : Text(entry.SqlState), Message = entry.Message,
-            Session = entry.Session, Transaction = entry.Transaction, Application = entry.Application, Database = entry.Database, User = entry.User,
+            Line = entry.Line,
+            At = entry.At,
+            Sql = entry.Statement,
+            Parameters = ParametersIn(entry.Detail),
+            ParameterForm = ParameterForm.Postgres,
+            SqlState = entry.SqlState.IsEmpty ? "XX000" : Text(entry.SqlState),
+            Message = entry.Message,
+            Session = entry.Session,
+            Transaction = entry.Transaction,
+            Application = entry.Application,
+            Database = entry.Database,
+            User = entry.User,
         });
     }
 
@@ -136,9 +144,17 @@ internal sealed class LogMessages
 
         sink.Observe(new Observation
         {
-            Line = entry.Line, At = entry.At - duration, Duration = duration, Sql = sql,
-            Parameters = ParametersIn(entry.Detail), ParameterForm = ParameterForm.Postgres,
-            Session = entry.Session, Transaction = entry.Transaction, Application = entry.Application, Database = entry.Database, User = entry.User,
+            Line = entry.Line,
+            At = entry.At - duration,
+            Duration = duration,
+            Sql = sql,
+            Parameters = ParametersIn(entry.Detail),
+            ParameterForm = ParameterForm.Postgres,
+            Session = entry.Session,
+            Transaction = entry.Transaction,
+            Application = entry.Application,
+            Database = entry.Database,
+            User = entry.User,
             Plan = before is null ? "" : before.Plan,
         });
     }
@@ -235,9 +251,18 @@ internal sealed class LogMessages
         {
             return new()
             {
-                Line = Line, At = At, Duration = duration ?? Duration, Sql = Sql, Parameters = Parameters,
-                ParameterForm = ParameterForm.Postgres, Plan = Plan, Session = Session, Transaction = Transaction, Application = Application,
-                Database = Database, User = User,
+                Line = Line,
+                At = At,
+                Duration = duration ?? Duration,
+                Sql = Sql,
+                Parameters = Parameters,
+                ParameterForm = ParameterForm.Postgres,
+                Plan = Plan,
+                Session = Session,
+                Transaction = Transaction,
+                Application = Application,
+                Database = Database,
+                User = User,
             };
         }
     }
