@@ -18,7 +18,8 @@ internal ref struct PatternWriter : IDisposable
 {
     private readonly ReadOnlySpan<char> _sql;
     private SqlLexer _lexer;
-    private byte[] _buffer;
+    private byte[]? _rented;
+    private Span<byte> _buffer;
     private int _length;
     private int _runStart;
     private int _runEnd;
@@ -30,11 +31,12 @@ internal ref struct PatternWriter : IDisposable
     private int _previousRowStart;
     private int _previousRowEnd;
 
-    public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect)
+    /// <param name="scratch">Memory to write into; more is rented when it does not suffice.</param>
+    public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect, Span<byte> scratch)
     {
         _sql = sql;
         _lexer = new(sql, dialect);
-        _buffer = ArrayPool<byte>.Shared.Rent(Math.Max(64, sql.Length + (sql.Length >> 2)));
+        _buffer = scratch;
         _last = LastWritten.Nothing;
     }
 
@@ -93,13 +95,16 @@ internal ref struct PatternWriter : IDisposable
         }
 
         CopyRun();
-        return _buffer.AsSpan(0, _length);
+        return _buffer[.._length];
     }
 
     public void Dispose()
     {
-        ArrayPool<byte>.Shared.Return(_buffer);
-        _buffer = [];
+        if (_rented is not null)
+        {
+            ArrayPool<byte>.Shared.Return(_rented);
+            _rented = null;
+        }
     }
 
     private void WriteSemicolonBefore(TokenKind next)
@@ -136,11 +141,11 @@ internal ref struct PatternWriter : IDisposable
     {
         ReadOnlySpan<char> run = _sql[_runStart.._runEnd];
         Reserve(run.Length);
-        if (!AsciiText.TryFold(run, _buffer.AsSpan(_length, run.Length)))
+        if (!AsciiText.TryFold(run, _buffer.Slice(_length, run.Length)))
         {
             int start = _length;
             Append(run);
-            foreach (ref byte b in _buffer.AsSpan(start.._length))
+            foreach (ref byte b in _buffer[start.._length])
             {
                 b = (uint)(b - 'A') < 26 ? (byte)(b | 0x20) : b;
             }
@@ -232,7 +237,7 @@ internal ref struct PatternWriter : IDisposable
         }
 
         StartRunAt(_runEnd);
-        ReadOnlySpan<byte> written = _buffer.AsSpan(0, _length);
+        ReadOnlySpan<byte> written = _buffer[.._length];
         if (_previousRowStart >= 0 && written[_rowStart..].SequenceEqual(written[_previousRowStart.._previousRowEnd]))
         {
             _length = _previousRowEnd;
@@ -326,7 +331,7 @@ internal ref struct PatternWriter : IDisposable
     private void Append(ReadOnlySpan<char> text)
     {
         Reserve(Encoding.UTF8.GetMaxByteCount(text.Length));
-        _length += Encoding.UTF8.GetBytes(text, _buffer.AsSpan(_length));
+        _length += Encoding.UTF8.GetBytes(text, _buffer[_length..]);
     }
 
     private void Append(char ascii)
@@ -340,9 +345,9 @@ internal ref struct PatternWriter : IDisposable
         if (_length + bytes > _buffer.Length)
         {
             byte[] larger = ArrayPool<byte>.Shared.Rent(Math.Max(_buffer.Length * 2, _length + bytes));
-            _buffer.AsSpan(0, _length).CopyTo(larger);
-            ArrayPool<byte>.Shared.Return(_buffer);
-            _buffer = larger;
+            _buffer[.._length].CopyTo(larger);
+            Dispose();
+            _buffer = _rented = larger;
         }
     }
 }

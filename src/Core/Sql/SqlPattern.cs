@@ -12,9 +12,11 @@ public sealed record SqlPattern(string Text, ulong Hash)
     /// <summary>The hash as 16 hexadecimal digits: the pattern's name.</summary>
     public string Name => Hash.ToString("x16", CultureInfo.InvariantCulture);
 
+    private const int Scratch = 1024;
+
     public static SqlPattern Of(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
     {
-        using var writer = new PatternWriter(sql, dialect);
+        using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch]);
         ReadOnlySpan<byte> folded = writer.Fold();
         return new(Encoding.UTF8.GetString(folded), XxHash3.HashToUInt64(folded));
     }
@@ -22,7 +24,7 @@ public sealed record SqlPattern(string Text, ulong Hash)
     /// <summary>The hash alone, without keeping the text: for reading large captures.</summary>
     public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
     {
-        using var writer = new PatternWriter(sql, dialect);
+        using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch]);
         return XxHash3.HashToUInt64(writer.Fold());
     }
 }

@@ -1,8 +1,9 @@
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Narrowing, type RankBy, useDaybook, usePatterns, useTake } from "../api/daybook";
 import { count, moment, three } from "../format/figures";
+import { useSearchKey } from "../parts/keys";
 import { EmptyState, Failure } from "../parts/Notice";
 import { Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
@@ -180,16 +181,7 @@ type StatementsProps = {
 function Statements({ book, narrowing, rank, patterns, set }: StatementsProps) {
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const search = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.key === "/" && !(e.target as HTMLElement).closest("input, textarea, select")) {
-        e.preventDefault();
-        search.current?.focus();
-      }
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
+  useSearchKey(search);
   const pick = (hash: string) =>
     setPicked((old) => {
       const next = new Set(old);

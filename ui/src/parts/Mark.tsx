@@ -60,3 +60,19 @@ export function SideMark({ side }: { side: "before" | "after" }) {
     </svg>
   );
 }
+
+/** The heads of two columns of numbers, one for each side. */
+export function SideHeads() {
+  return (
+    <>
+      <th scope="col" className="num">
+        <SideMark side="before" />
+        before
+      </th>
+      <th scope="col" className="num">
+        <SideMark side="after" />
+        after
+      </th>
+    </>
+  );
+}

@@ -1,6 +1,6 @@
 import type { TrialPageView } from "../api/client";
 import { bytes, count, moment, three } from "../format/figures";
-import { SideMark } from "../parts/Mark";
+import { SideHeads } from "../parts/Mark";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 
@@ -68,14 +68,7 @@ function Totals({ page: { bill } }: { page: TrialPageView }) {
       <thead>
         <tr>
           <th scope="col">amount</th>
-          <th scope="col" className="num">
-            <SideMark side="before" />
-            before
-          </th>
-          <th scope="col" className="num">
-            <SideMark side="after" />
-            after
-          </th>
+          <SideHeads />
         </tr>
       </thead>
       <tbody>

@@ -3,7 +3,7 @@ import type { Schemas } from "../api/client";
 import { useLine } from "../api/hooks";
 import { count, ratio, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
-import { SideMark, VerdictMark } from "../parts/Mark";
+import { SideHeads, VerdictMark } from "../parts/Mark";
 import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
@@ -162,14 +162,7 @@ function Numbers({ r }: { r: Schemas["ResultLine"] }) {
       <thead>
         <tr>
           <th scope="col">an execution</th>
-          <th scope="col" className="num">
-            <SideMark side="before" />
-            before
-          </th>
-          <th scope="col" className="num">
-            <SideMark side="after" />
-            after
-          </th>
+          <SideHeads />
           <th scope="col" className="num">
             change
           </th>

@@ -1,8 +1,8 @@
-import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useMemo, useRef, useState } from "react";
 import type { LineView, TrialPageView } from "../api/client";
 import { shortRatio, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
-import { moveAlong } from "../parts/keys";
+import { moveAlong, useSearchKey } from "../parts/keys";
 import { inkOf, SideMark, VerdictMark, verdictOrder } from "../parts/Mark";
 import { countsOf, rowsOf, type Sort, type SortKey } from "./rows";
 
@@ -17,16 +17,7 @@ export function LinesTable({ page, head, selected, open }: Props) {
   const body = useRef<HTMLTableSectionElement>(null);
   const rows = useMemo(() => rowsOf(page.lines, sort, verdicts, text), [page.lines, sort, verdicts, text]);
   const at = rows.findIndex((l) => l.result.number === selected);
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.key === "/" && !(e.target as HTMLElement).closest("input, textarea, [contenteditable]")) {
-        e.preventDefault();
-        search.current?.focus();
-      }
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
+  useSearchKey(search);
   const go = (to: number) => {
     const next = rows[to];
     if (next) {

@@ -1,0 +1,105 @@
+using System.Diagnostics;
+using System.Net;
+using Microsoft.AspNetCore.Builder;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+using SwiftLedger.Web;
+
+namespace SwiftLedger.Benchmarks;
+
+/// <summary>A daybook of 14 days, 2,000 patterns and 4 sources: what the view asks for, over HTTP, and the size of the ledger.</summary>
+internal static class DaybookBench
+{
+    private const int Days = 14, Patterns = 2_000, Sources = 4, CallsAnHour = 3_000, Asked = 20;
+
+    private static readonly DateTime Start = new(2026, 7, 6, 0, 0, 0, DateTimeKind.Utc);
+
+    public static async Task RunAsync()
+    {
+        string folder = Directory.CreateTempSubdirectory("swift-ledger-bench-").FullName;
+        try
+        {
+            LedgerHome home = new LedgerHome(folder).Created();
+            long book = Fill(new LedgerDatabase(home.LedgerFile));
+            Report.Target("ledger file", new FileInfo(home.LedgerFile).Length / 1e6, "MB", 400);
+            await using WebApplication app = LedgerServer.Build(new(home, IPAddress.Loopback, 0, null, folder));
+            await app.StartAsync();
+            using var client = new HttpClient { BaseAddress = new Uri(app.Urls.First()) };
+            string hash = 1_000_003.ToString("x16", System.Globalization.CultureInfo.InvariantCulture);
+            foreach ((string what, string path) in new[]
+            {
+                ("course of 14 days", "daybook"),
+                ("course of the patterns with a text in them", "daybook?text=table_77"),
+                ("patterns of 14 days, by total", "patterns?limit=200"),
+                ("patterns of 3 days, by 95th percentile", "patterns?limit=200&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
+                ("a statement", $"statements/{hash}"),
+            })
+            {
+                Report.Target($"{what}, p95 of {Asked}", await P95Of(client, $"/api/books/{book}/{path}"), "ms", 100);
+            }
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static async Task<double> P95Of(HttpClient client, string path)
+    {
+        var took = new List<double>();
+        await client.GetByteArrayAsync(new Uri(path, UriKind.Relative));
+        for (int i = 0; i < Asked; i++)
+        {
+            long start = Stopwatch.GetTimestamp();
+            await client.GetByteArrayAsync(new Uri(path, UriKind.Relative));
+            took.Add(Stopwatch.GetElapsedTime(start).TotalMilliseconds);
+        }
+
+        return Quantile.Of(took, 0.95);
+    }
+
+    /// <summary>Calls by a Zipf law: the patterns of the tail are seen in some hours only.</summary>
+    private static long Fill(LedgerDatabase ledger)
+    {
+        long book = new BookStore(ledger, TimeProvider.System).OpenByName("bench").Id;
+        var captures = new CaptureStore(ledger, TimeProvider.System);
+        CaptureFileRecord file = captures.AddFile(book, "made", "made", "json-lines", 0, []);
+        double[] reach = new double[Patterns];
+        double sum = 0;
+        for (int p = 0; p < Patterns; p++)
+        {
+            reach[p] = sum += 1.0 / (p + 1);
+        }
+
+        var random = new SplitMix(1);
+        var found = Enumerable.Range(0, Patterns).Select(p => new FoundPattern(1_000_003UL + (ulong)p, $"select a from table_{p} where id = ?", "select", [$"table_{p}"])).ToList();
+        for (int day = 0; day < Days; day++)
+        {
+            var cells = new Dictionary<CellKey, Cell>();
+            for (int hour = 0; hour < 24; hour++)
+            {
+                for (int i = 0; i < CallsAnHour * Sources; i++)
+                {
+                    int at = Array.BinarySearch(reach, random.Unit() * sum);
+                    int pattern = Math.Min(at < 0 ? ~at : at, Patterns - 1);
+                    DateTime time = Start.AddDays(day).AddHours(hour).AddMinutes(random.Below(60));
+                    var key = new CellKey(1_000_003UL + (ulong)pattern, $"server-{random.Below(Sources)}", Stretches.MinuteOf(time));
+                    if (!cells.TryGetValue(key, out Cell? cell))
+                    {
+                        cells[key] = cell = new();
+                    }
+
+                    cell.Count(new Observation { Duration = TimeSpan.FromMilliseconds(0.2 * Math.Exp(random.Unit() * 4)), RowsRead = 40, RowsReturned = 3 });
+                }
+            }
+
+            captures.Apply(book, new(day == 0 ? found : [], cells, [], new Dictionary<TagKey, long>(), new Dictionary<ErrorKey, long>(), new Dictionary<RepeatKey, Repeat>(), [], [], 0), file);
+        }
+
+        captures.RollUp(book);
+        return book;
+    }
+}
