@@ -93,15 +93,30 @@ internal static class DaybookApi
         }
 
         (int first, int last) = SpanOf(from, to, extent);
-        IReadOnlyList<PatternCost> costs = daybook.Costs(
-            Chosen(daybook.Sources(id), sources), Coverage.Of(first, last, daybook.MinutesFrom(id)), first, last, CourseParts);
+        List<long> chosen = Chosen(daybook.Sources(id), sources);
+        IReadOnlyList<Run> runs = Coverage.Of(first, last, daybook.MinutesFrom(id));
+        IReadOnlyList<PatternCost> costs = daybook.Costs(chosen, runs, CourseParts);
         IReadOnlyList<PatternRecord> known = daybook.Patterns(id);
         Dictionary<long, PatternRecord> records = filter.Of(known, samples, id).ToDictionary(p => p.Id);
         long total = costs.Sum(c => c.Sum.TotalTicks);
         List<(PatternCost Cost, PatternRecord Record)> fitting = costs.Where(c => records.ContainsKey(c.Pattern)).Select(c => (c, records[c.Pattern])).ToList();
-        List<PatternRow> rows = fitting
+
+        // Durations are many: they are read for what is shown, unless it is they that decide what is.
+        bool byDurations = rank is RankBy.P95 or RankBy.Spread;
+        if (byDurations)
+        {
+            daybook.AddDetails(fitting.Select(f => f.Cost).ToList(), chosen, runs, first, last);
+        }
+
+        List<(PatternCost Cost, PatternRecord Record)> shown = fitting
             .OrderByDescending(f => f.Record.KeptAtTop).ThenByDescending(f => f.Cost.By(rank) ?? double.MinValue).ThenBy(f => f.Record.Id)
-            .Take(limit).Select(f => RowOf(f.Cost, f.Record, total)).ToList();
+            .Take(limit).ToList();
+        if (!byDurations)
+        {
+            daybook.AddDetails(shown.Select(f => f.Cost).ToList(), chosen, runs, first, last);
+        }
+
+        List<PatternRow> rows = shown.Select(f => RowOf(f.Cost, f.Record, total)).ToList();
         return new(Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), fitting.Sum(f => f.Cost.Sum.Calls), fitting.Sum(f => f.Cost.Sum.Errors),
             fitting.Sum(f => f.Cost.Sum.TotalTicks) / (double)TimeSpan.TicksPerSecond, fitting.Count,
             known.Select(p => p.Kind).Where(k => k.Length > 0).Distinct().Order(StringComparer.Ordinal).ToList(),

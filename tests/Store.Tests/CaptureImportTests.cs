@@ -114,7 +114,10 @@ public sealed class CaptureImportTests : IDisposable
         (int from, int to) = _daybook.Extent(_book)!.Value;
         long[] sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
         (int first, int last) = (from + 300, to - 900);
-        IReadOnlyList<PatternCost> costs = _daybook.Costs(sources, Coverage.Of(first, last, _daybook.MinutesFrom(_book)), first, last, 10);
+        IReadOnlyList<Run> runs = Coverage.Of(first, last, _daybook.MinutesFrom(_book));
+        IReadOnlyList<PatternCost> costs = _daybook.Costs(sources, runs, 10);
+        _daybook.AddDetails(costs, sources, runs, first, last);
+        costs.ShouldAllBe(c => c.Sum.Durations.Count == c.Sum.Timed);
         IReadOnlyList<TimedCell> course = _daybook.Timeline(sources, Stretch.Hour, first, last);
         costs.Sum(c => c.Sum.Calls).ShouldBe(course.Sum(c => c.Cell.Calls));
         costs.Sum(c => c.Sum.TotalTicks).ShouldBe(course.Sum(c => c.Cell.TotalTicks));

@@ -32,8 +32,8 @@ public sealed class Cell
 
     public long Errors { get; set; }
 
-    /// <summary>Calls whose duration is known: the histogram's count, and what <see cref="TotalTicks"/> sums.</summary>
-    public long Timed => Durations.Count;
+    /// <summary>Calls whose duration is known: what <see cref="TotalTicks"/> sums.</summary>
+    public long Timed { get; set; }
 
     public long TotalTicks { get; set; }
 
@@ -46,6 +46,7 @@ public sealed class Cell
 
     public long? RowsWritten { get; set; }
 
+    /// <summary>Of the timed calls; empty where only sums were asked for.</summary>
     public LatencyHistogram Durations { get; } = new();
 
     public void Count(in Observation o)
@@ -57,6 +58,7 @@ public sealed class Cell
         RowsWritten = Sum(RowsWritten, o.RowsWritten);
         if (o.Duration is { } duration)
         {
+            Timed++;
             TotalTicks += duration.Ticks;
             MaxTicks = Math.Max(MaxTicks, duration.Ticks);
             Durations.Record(duration.Ticks);
@@ -67,6 +69,7 @@ public sealed class Cell
     {
         Calls += other.Calls;
         Errors += other.Errors;
+        Timed += other.Timed;
         TotalTicks += other.TotalTicks;
         MaxTicks = Math.Max(MaxTicks, other.MaxTicks);
         RowsReturned = Sum(RowsReturned, other.RowsReturned);

@@ -18,7 +18,7 @@ public sealed record PatternRecord(long Id, ulong Hash, string Text, string Kind
 /// <summary>Reads what was executed.</summary>
 public sealed class DaybookStore(LedgerDatabase ledger)
 {
-    private const string CellColumns = "calls, errors, total, longest, rows_returned, rows_read, rows_written, durations";
+    private const string CellColumns = "calls, errors, timed, total, longest, rows_returned, rows_read, rows_written, durations";
 
     /// <summary>The sum of all patterns: see the table's comment.</summary>
     private const long AllPatterns = 0;
@@ -55,13 +55,20 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     public IReadOnlyList<PatternRecord> Patterns(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Query<(long Id, long Hash, string Text, string Kind, string Tables, long Kept)>(
-                "SELECT id, hash, text, kind, tables, kept_at_top FROM pattern WHERE book_id = @bookId", new { bookId })
-            .Select(r => new PatternRecord(r.Id, unchecked((ulong)r.Hash), r.Text, r.Kind, JsonSerializer.Deserialize<List<string>>(r.Tables)!, r.Kept != 0))
-            .ToList();
+        return Records(connection, "book_id = @bookId", new { bookId });
     }
 
-    public PatternRecord? Pattern(long bookId, ulong hash) => Patterns(bookId).FirstOrDefault(p => p.Hash == hash);
+    private static List<PatternRecord> Records(SqliteConnection connection, string condition, object values) =>
+        connection.Query<(long Id, long Hash, string Text, string Kind, string Tables, long Kept)>(
+                $"SELECT id, hash, text, kind, tables, kept_at_top FROM pattern WHERE {condition}", values)
+            .Select(r => new PatternRecord(r.Id, unchecked((ulong)r.Hash), r.Text, r.Kind, JsonSerializer.Deserialize<List<string>>(r.Tables)!, r.Kept != 0))
+            .ToList();
+
+    public PatternRecord? Pattern(long bookId, ulong hash)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return Records(connection, "book_id = @bookId AND hash = @hash", new { bookId, hash = unchecked((long)hash) }).FirstOrDefault();
+    }
 
     /// <summary>What was executed in each stretch of a span, over the sources, of all patterns or of some.</summary>
     /// <param name="patterns">Null for all.</param>
@@ -74,7 +81,7 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             string which = patterns is null ? "= 0" : $"IN ({string.Join(',', patterns)})";
             using SqliteCommand command = connection.CreateCommand();
             command.CommandText = $"""
-                SELECT minute, {CellColumns} FROM cell
+                SELECT minute, {CellColumns} FROM cell {IndexFor(stretch)}
                 WHERE stretch = {(int)stretch} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id {which}
                 """;
             Bind(command, source, from, to);
@@ -94,12 +101,11 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         return points.Select(p => new TimedCell(p.Key, p.Value)).ToList();
     }
 
-    /// <summary>What each pattern cost in a span.</summary>
-    /// <param name="parts">Into how many equal parts of the span the course of each is cut.</param>
-    public IReadOnlyList<PatternCost> Costs(IReadOnlyList<long> sources, IReadOnlyList<Run> runs, int from, int to, int parts)
+    /// <summary>What each pattern cost in a span, as sums alone: <see cref="AddDetails"/> adds durations and courses to those that are shown.</summary>
+    /// <param name="parts">Into how many equal parts of the span the course of each is to be cut.</param>
+    public IReadOnlyList<PatternCost> Costs(IReadOnlyList<long> sources, IReadOnlyList<Run> runs, int parts)
     {
         var costs = new Dictionary<long, PatternCost>();
-        double part = Math.Max(1, to - from) / (double)parts;
         using SqliteConnection connection = ledger.Open();
         foreach (long source in sources)
         {
@@ -107,26 +113,58 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             {
                 using SqliteCommand command = connection.CreateCommand();
                 command.CommandText = $"""
-                    SELECT minute, pattern_id, {CellColumns} FROM cell
+                    SELECT pattern_id, sum(calls), sum(errors), sum(timed), sum(total), max(longest), sum(rows_returned), sum(rows_read), sum(rows_written) FROM cell
                     WHERE stretch = {(int)run.Stretch} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
+                    GROUP BY pattern_id
                     """;
                 Bind(command, source, run.From, run.To);
                 using SqliteDataReader reader = command.ExecuteReader();
                 while (reader.Read())
                 {
-                    long pattern = reader.GetInt64(1);
+                    long pattern = reader.GetInt64(0);
                     if (!costs.TryGetValue(pattern, out PatternCost? cost))
                     {
                         costs[pattern] = cost = new(pattern, new(), new long[parts]);
                     }
 
-                    AddTo(cost.Sum, reader, 2);
-                    AddToCourse(cost.Course, reader.GetInt32(0) - from, run.Stretch.Minutes(), part, reader.GetInt64(4));
+                    AddSums(cost.Sum, reader, 1);
                 }
             }
         }
 
         return [.. costs.Values];
+    }
+
+    /// <summary>Adds durations and courses.</summary>
+    /// <param name="from">First minute of the span.</param>
+    /// <param name="to">The minute behind its last.</param>
+    public void AddDetails(IReadOnlyList<PatternCost> costs, IReadOnlyList<long> sources, IReadOnlyList<Run> runs, int from, int to)
+    {
+        if (costs.Count == 0 || sources.Count == 0)
+        {
+            return;
+        }
+
+        Dictionary<long, PatternCost> byPattern = costs.ToDictionary(c => c.Pattern);
+        double part = Math.Max(1, to - from) / (double)costs[0].Course.Length;
+        using SqliteConnection connection = ledger.Open();
+        foreach (Run run in runs)
+        {
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = $"""
+                SELECT pattern_id, minute, total, durations FROM cell {IndexFor(run.Stretch)}
+                WHERE stretch = {(int)run.Stretch} AND source_id IN ({string.Join(',', sources)}) AND minute >= $from AND minute < $to
+                    AND pattern_id IN ({string.Join(',', byPattern.Keys)})
+                """;
+            Bind(command, 0, run.From, run.To);
+            using SqliteDataReader reader = command.ExecuteReader();
+            while (reader.Read())
+            {
+                PatternCost cost = byPattern[reader.GetInt64(0)];
+                cost.Sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(3));
+                AddToCourse(cost.Course, reader.GetInt32(1) - from, run.Stretch.Minutes(), part, reader.GetInt64(2));
+            }
+        }
     }
 
     /// <summary>The cells of single hours in a span by pattern, in order, sources summed.</summary>
@@ -168,24 +206,43 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         }
     }
 
+    /// <param name="source">0 where the text names the sources.</param>
     private static void Bind(SqliteCommand command, long source, int from, int to)
     {
-        command.Parameters.AddWithValue("$source", source);
+        if (source != 0)
+        {
+            command.Parameters.AddWithValue("$source", source);
+        }
+
         command.Parameters.AddWithValue("$from", from);
         command.Parameters.AddWithValue("$to", to);
     }
 
+    /// <summary>What finds a few patterns in a span: the primary key would go through all patterns of it.</summary>
+    private static string IndexFor(Stretch stretch) => stretch switch
+    {
+        Stretch.Hour => "INDEXED BY cell_pattern_hour",
+        Stretch.Day => "INDEXED BY cell_pattern_day",
+        _ => "",
+    };
+
     /// <summary>Adds the cell in the reader's columns from one on.</summary>
     private static void AddTo(Cell sum, SqliteDataReader reader, int at)
     {
+        AddSums(sum, reader, at);
+        sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(at + 8));
+    }
+
+    private static void AddSums(Cell sum, SqliteDataReader reader, int at)
+    {
         sum.Calls += reader.GetInt64(at);
         sum.Errors += reader.GetInt64(at + 1);
-        sum.TotalTicks += reader.GetInt64(at + 2);
-        sum.MaxTicks = Math.Max(sum.MaxTicks, reader.GetInt64(at + 3));
-        sum.RowsReturned = Plus(sum.RowsReturned, reader, at + 4);
-        sum.RowsRead = Plus(sum.RowsRead, reader, at + 5);
-        sum.RowsWritten = Plus(sum.RowsWritten, reader, at + 6);
-        sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(at + 7));
+        sum.Timed += reader.GetInt64(at + 2);
+        sum.TotalTicks += reader.GetInt64(at + 3);
+        sum.MaxTicks = Math.Max(sum.MaxTicks, reader.GetInt64(at + 4));
+        sum.RowsReturned = Plus(sum.RowsReturned, reader, at + 5);
+        sum.RowsRead = Plus(sum.RowsRead, reader, at + 6);
+        sum.RowsWritten = Plus(sum.RowsWritten, reader, at + 7);
     }
 
     private static long? Plus(long? sum, SqliteDataReader reader, int column) => reader.IsDBNull(column) ? sum : (sum ?? 0) + reader.GetInt64(column);
