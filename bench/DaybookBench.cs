@@ -31,8 +31,9 @@ internal static class DaybookBench
             string hash = 1_000_003.ToString("x16", System.Globalization.CultureInfo.InvariantCulture);
             foreach ((string what, string path) in new[]
             {
-                ("course of 14 days", "daybook"),
-                ("course of the patterns with a text in them", "daybook?text=table_77"),
+                ("course of 14 days", "daybook?percentiles=false"),
+                ("course of 14 days with percentiles", "daybook?percentiles=true"),
+                ("course of the patterns with a text in them", "daybook?percentiles=false&text=table_77"),
                 ("patterns of 14 days, by total", "patterns?limit=200"),
                 ("patterns of 3 days, by 95th percentile", "patterns?limit=200&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
                 ("a statement", $"statements/{hash}"),

@@ -36,7 +36,7 @@ internal static class DaybookApi
     private static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
 
     private static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag,
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, bool? percentiles,
         BookStore books, DaybookStore daybook, DeploymentStore deployments, CaptureStore captures, SampleStore samples)
     {
         if (books.Find(id) is not { } book)
@@ -58,7 +58,7 @@ internal static class DaybookApi
         Stretch stretch = StretchFor(last - first, first, daybook.MinutesFrom(id));
         var filter = new PatternFilter(text, kind, table, tag);
         IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
-        IReadOnlyList<TimedCell> course = daybook.Timeline(Chosen(all, sources), stretch, first, last, patterns);
+        IReadOnlyList<TimedCell> course = daybook.Timeline(Chosen(all, sources), stretch, first, last, patterns, percentiles ?? true);
         return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)), stretch.Minutes(),
             names, deployed, course.Select(CoursePoint.Of).ToList(), files));
     }

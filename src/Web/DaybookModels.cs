@@ -6,7 +6,7 @@ namespace SwiftLedger.Web;
 /// <summary>One point of a course: what was executed in a stretch of time.</summary>
 /// <param name="At">Start, ISO 8601, UTC.</param>
 /// <param name="Seconds">Time in the database.</param>
-/// <param name="P50Ms">Percentiles in milliseconds; null where nothing was timed.</param>
+/// <param name="P50Ms">Percentiles in milliseconds; null where nothing was timed, or they were not asked for.</param>
 public sealed record CoursePoint(
     string At, long Calls, long Errors, double Seconds, double? P50Ms, double? P95Ms, double? P99Ms, double? P999Ms, double? WorstMs,
     long? RowsReturned, long? RowsRead, long? RowsWritten)
@@ -17,7 +17,7 @@ public sealed record CoursePoint(
         p.Cell.Timed > 0 ? p.Cell.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null,
         p.Cell.RowsReturned, p.Cell.RowsRead, p.Cell.RowsWritten);
 
-    public static double? Quantile(Cell cell, double p) => cell.Timed > 0 ? cell.Durations.Quantile(p) / (double)TimeSpan.TicksPerMillisecond : null;
+    public static double? Quantile(Cell cell, double p) => cell.Durations.Count > 0 ? cell.Durations.Quantile(p) / (double)TimeSpan.TicksPerMillisecond : null;
 }
 
 public sealed record SourceView(long Id, string Name);

@@ -32,8 +32,9 @@ export type Narrowing = {
 };
 
 /** The whole course of a book; the span that is chosen narrows only what stands below it. */
-export function useDaybook(id: number, narrowing: Narrowing) {
-  const { from: _from, to: _to, ...query } = narrowing;
+export function useDaybook(id: number, narrowing: Narrowing, percentiles = false) {
+  const { from: _from, to: _to, ...rest } = narrowing;
+  const query = { ...rest, percentiles };
   return useQuery({
     queryKey: ["daybook", id, query],
     enabled: id > 0,

@@ -477,6 +477,7 @@ export interface paths {
                     kind?: string;
                     table?: string;
                     tag?: string;
+                    percentiles?: boolean;
                 };
                 header?: never;
                 path: {

@@ -16,14 +16,18 @@ import { PatternTable } from "./PatternTable";
 import { ReadCapture } from "./ReadCapture";
 import { Timeline } from "./Timeline";
 
+/** How many patterns are listed at first; the rest comes on demand. */
+const firstShown = 300;
+
 /** What was executed over time: the course with its deployments above, the patterns of the chosen span below. */
 export function DaybookView() {
   const id = Number(daybookRoute.useParams().bookId);
   const search = daybookRoute.useSearch();
   const navigate = useNavigate();
   const { measure: measureKey, rank = "total", deployment, ...narrowing } = search;
-  const daybook = useDaybook(id, narrowing);
-  const patterns = usePatterns(id, narrowing, rank, 20_000);
+  const daybook = useDaybook(id, narrowing, measureOf(measureKey).percentile);
+  const [limit, setLimit] = useState(firstShown);
+  const patterns = usePatterns(id, narrowing, rank, limit);
   const page = daybook.data;
   const set = (part: Partial<typeof search>) =>
     navigate({
@@ -79,6 +83,7 @@ export function DaybookView() {
                       rank={rank}
                       patterns={patterns.data}
                       set={set}
+                      showAll={() => setLimit(20_000)}
                     />
                   }
                   right={
@@ -176,9 +181,10 @@ type StatementsProps = {
   rank: RankBy;
   patterns?: Schemas["PatternsPage"];
   set: (part: Partial<Narrowing> & { rank?: RankBy }) => void;
+  showAll: () => void;
 };
 
-function Statements({ book, narrowing, rank, patterns, set }: StatementsProps) {
+function Statements({ book, narrowing, rank, patterns, set, showAll }: StatementsProps) {
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const search = useRef<HTMLInputElement>(null);
   useSearchKey(search);
@@ -210,6 +216,14 @@ function Statements({ book, narrowing, rank, patterns, set }: StatementsProps) {
           picked={picked}
           pick={pick}
         />
+      )}
+      {patterns && patterns.matching > patterns.patterns.length && (
+        <p className="px-5 py-1">
+          {count(patterns.patterns.length)} of {count(patterns.matching)} are listed.{" "}
+          <button type="button" className="link" onClick={showAll}>
+            List all
+          </button>
+        </p>
       )}
       {patterns && (
         <Foot

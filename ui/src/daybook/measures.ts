@@ -7,15 +7,17 @@ export type Measure = {
   name: string;
   unit: string;
   of: (p: Point, minutes: number) => number | null;
+  /** Whether it needs percentiles, which are dear to read. */
+  percentile?: boolean;
 };
 
 export const measures: Measure[] = [
   { key: "time", name: "time in the database", unit: "s an hour", of: (p, m) => (p.seconds * 60) / m },
   { key: "calls", name: "calls", unit: "a second", of: (p, m) => p.calls / (m * 60) },
-  { key: "p50", name: "median duration", unit: "ms", of: (p) => p.p50Ms },
-  { key: "p95", name: "95th percentile", unit: "ms", of: (p) => p.p95Ms },
-  { key: "p99", name: "99th percentile", unit: "ms", of: (p) => p.p99Ms },
-  { key: "p999", name: "99.9th percentile", unit: "ms", of: (p) => p.p999Ms },
+  { key: "p50", name: "median duration", unit: "ms", of: (p) => p.p50Ms, percentile: true },
+  { key: "p95", name: "95th percentile", unit: "ms", of: (p) => p.p95Ms, percentile: true },
+  { key: "p99", name: "99th percentile", unit: "ms", of: (p) => p.p99Ms, percentile: true },
+  { key: "p999", name: "99.9th percentile", unit: "ms", of: (p) => p.p999Ms, percentile: true },
   { key: "read", name: "rows read", unit: "a second", of: (p, m) => perSecond(p.rowsRead, m) },
   { key: "returned", name: "rows returned", unit: "a second", of: (p, m) => perSecond(p.rowsReturned, m) },
   { key: "written", name: "rows written", unit: "a second", of: (p, m) => perSecond(p.rowsWritten, m) },
