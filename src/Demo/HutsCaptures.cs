@@ -135,7 +135,7 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
 
         bool failed = writes && at >= Locked.From && at < Locked.To && random.Unit() < 0.5;
         string page = statement.Name.Split('_')[0];
-        Statement(json, file, at, failed ? 5_000 : ms, $"{statement.Sql}\n/*app='huts',page='{page}'*/", failed ? "SQLITE_BUSY" : "",
+        Statement(json, file, at, failed ? 55 : ms, $"{statement.Sql}\n/*app='huts',page='{page}'*/", failed ? "SQLITE_BUSY" : "",
             writes ? null : (long)rows, writes ? null : (long)rowsRead, $"s{instance}-{random.Below(24)}", unit, Binds(statement, hut, at, ref random), writes ? 1 : null);
     }
 

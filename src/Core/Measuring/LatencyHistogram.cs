@@ -13,11 +13,16 @@ public sealed class LatencyHistogram
     private const int HalfBits = 10, Half = 1 << HalfBits;
     private const int LeastPending = 64;
 
+    // From so many buckets on, sums are kept as one array over all buckets while others are added to it: merging sorted ones anew
+    // for each would write all of them each time.
+    private const int DenseFrom = 256, LastBucket = (64 - HalfBits) << HalfBits;
+
     private int[] _buckets = [];
     private long[] _counts = [];
     private int _used;
     private int[]? _pending;
     private int _pendingUsed;
+    private long[]? _dense;
 
     /// <summary>How many durations were recorded.</summary>
     public long Count { get; private set; }
@@ -124,6 +129,12 @@ public sealed class LatencyHistogram
     /// <exception cref="FormatException">The bytes are no histogram.</exception>
     public void AddEncoded(ReadOnlySpan<byte> bytes)
     {
+        if (_dense is not null || _used + (bytes.Length / 2) >= DenseFrom)
+        {
+            AddToDense(bytes);
+            return;
+        }
+
         Settle();
         int pairs = 0;
         foreach (byte b in bytes)
@@ -148,6 +159,34 @@ public sealed class LatencyHistogram
         }
 
         Merge(buckets, counts);
+    }
+
+    private void AddToDense(ReadOnlySpan<byte> bytes)
+    {
+        if (_dense is null || _pendingUsed > 0)
+        {
+            Settle();
+            _dense = new long[LastBucket];
+            for (int i = 0; i < _used; i++)
+            {
+                _dense[_buckets[i]] = _counts[i];
+            }
+
+            _used = 0;
+        }
+
+        for (ulong bucket = 0; !bytes.IsEmpty;)
+        {
+            bucket += Read(ref bytes);
+            long count = (long)Read(ref bytes);
+            if (bucket >= (ulong)_dense.Length)
+            {
+                throw new FormatException("The histogram has a bucket beyond the longest duration.");
+            }
+
+            _dense[bucket] += count;
+            Count += count;
+        }
     }
 
     private static void Write(List<byte> bytes, ulong value)
@@ -196,6 +235,27 @@ public sealed class LatencyHistogram
     }
 
     private void Settle()
+    {
+        if (_dense is not null)
+        {
+            int used = _dense.Length - _dense.AsSpan().Count(0L);
+            (_buckets, _counts, _used) = (new int[used], new long[used], 0);
+            for (int bucket = 0; bucket < _dense.Length && _used < used; bucket++)
+            {
+                if (_dense[bucket] != 0)
+                {
+                    _buckets[_used] = bucket;
+                    _counts[_used++] = _dense[bucket];
+                }
+            }
+
+            _dense = null;
+        }
+
+        SettlePending();
+    }
+
+    private void SettlePending()
     {
         if (_pendingUsed == 0)
         {
