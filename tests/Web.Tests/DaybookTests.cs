@@ -53,6 +53,7 @@ public sealed class DaybookTests : IAsyncLifetime
         JsonElement patterns = await Get($"/api/books/{book}/patterns?rank=calls");
         patterns.GetProperty("patterns")[0].GetProperty("text").GetString().ShouldBe("select * from parcel where id = ?");
         patterns.GetProperty("patterns").EnumerateArray().Sum(p => p.GetProperty("share").GetDouble()).ShouldBe(1, 1e-9);
+        (await Get($"/api/books/{book}/daybook?text=nothing-like-it")).GetProperty("course").GetArrayLength().ShouldBe(0);
         (await Get($"/api/books/{book}/patterns?table=depot")).GetProperty("matching").GetInt32().ShouldBe(1);
         (await Get($"/api/books/{book}/patterns?text=PARCEL")).GetProperty("matching").GetInt32().ShouldBe(2);
         (await Get($"/api/books/{book}/patterns?tag=page%3Dslow")).GetProperty("matching").GetInt32().ShouldBe(1);

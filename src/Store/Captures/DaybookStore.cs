@@ -75,6 +75,11 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     /// <param name="durations">Whether percentiles will be asked for: they cost ten times what the sums cost.</param>
     public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null, bool durations = true)
     {
+        if (patterns is { Count: 0 })
+        {
+            return [];
+        }
+
         var points = new SortedDictionary<int, Cell>();
         using SqliteConnection connection = ledger.Open();
         foreach (long source in sources)
