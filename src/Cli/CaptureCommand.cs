@@ -99,7 +99,7 @@ internal static class CaptureCommand
             Console.WriteLine($"  {Figures.Count(report.NotKeptApart)} statements count as everything else: the book keeps no more patterns apart");
         }
 
-        foreach (Rejection rejection in report.Rejections.GroupBy(r => r.Reason).Select(g => new Rejection(g.Key, g.Sum(r => r.Count), g.Min(r => r.FirstLine))))
+        foreach (Rejection rejection in report.Rejections)
         {
             Console.WriteLine($"  {Figures.Count(rejection.Count)} x {rejection.Reason} First in line {rejection.FirstLine}.");
         }

@@ -23,7 +23,8 @@ public sealed class LedgerDatabase
     {
         var connection = new SqliteConnection(_connectionString);
         connection.Open();
-        connection.Execute("PRAGMA synchronous = NORMAL");
+        // The daybook and its imports touch more pages than the two megabytes that SQLite keeps by default.
+        connection.Execute("PRAGMA synchronous = NORMAL; PRAGMA cache_size = -16384");
         return connection;
     }
 

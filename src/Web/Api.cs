@@ -36,6 +36,7 @@ internal static class Api
         api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
         DaybookApi.Map(api);
+        DaybookChanges.Map(api);
         api.MapFallback(() => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
     }
 

@@ -12,7 +12,7 @@ using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Web;
 
-/// <summary>What was executed: captures, deployments, patterns.</summary>
+/// <summary>What was executed: the questions that the daybook and its statements ask.</summary>
 internal static class DaybookApi
 {
     private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420;
@@ -24,16 +24,11 @@ internal static class DaybookApi
         api.MapGet("/books/{id:long}/patterns", Patterns);
         api.MapGet("/books/{id:long}/patterns.{format}", Export).ExcludeFromDescription();
         api.MapGet("/books/{id:long}/statements/{hash}", Statement);
-        api.MapPost("/books/{id:long}/statements/{hash}/notes", AddNote);
-        api.MapPost("/books/{id:long}/statements/{hash}/keep", Keep);
-        api.MapPost("/books/{id:long}/workload", Take);
-        api.MapPost("/books/{id:long}/deployments", RecordDeployment);
         api.MapGet("/books/{id:long}/deployments/{deployment:long}", Effects);
         api.MapGet("/books/{id:long}/repeats", Repeats);
-        api.MapPost("/captures", CaptureAsync).Accepts<IFormFile>("application/octet-stream");
     }
 
-    private static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
+    internal static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
 
     private static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
         long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, bool? percentiles,
@@ -130,7 +125,7 @@ internal static class DaybookApi
     {
         Cell sum = cost.Sum;
         double? worst = sum.Timed > 0 ? sum.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null;
-        return new(HashText(record.Hash), record.Text, record.Kind, record.Tables, record.KeptAtTop, sum.Calls, sum.Errors,
+        return new(SqlPattern.NameOf(record.Hash), record.Text, record.Kind, record.Tables, record.KeptAtTop, sum.Calls, sum.Errors,
             sum.TotalTicks / (double)TimeSpan.TicksPerSecond, total > 0 ? sum.TotalTicks / (double)total : 0,
             cost.AverageTicks / TimeSpan.TicksPerMillisecond, CoursePoint.Quantile(sum, 0.95), worst, sum.RowsRead, sum.RowsReturned, cost.RowsReadPerReturned,
             cost.Spread, worst > SlowMs, cost.Course.Select(t => t / (double)TimeSpan.TicksPerSecond).ToList());
@@ -163,106 +158,6 @@ internal static class DaybookApi
             samples.Notes(pattern.Id), inWorkload));
     }
 
-    private static Results<Ok<IReadOnlyList<NoteRecord>>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> AddNote(
-        long id, string hash, NoteRequest request, DaybookStore daybook, SampleStore samples)
-    {
-        if (PatternOf(daybook, id, hash) is not { } pattern)
-        {
-            return Nothing("statement");
-        }
-
-        if (string.IsNullOrWhiteSpace(request.Text) || request.Text.Length > 10_000)
-        {
-            return TypedResults.UnprocessableEntity(ProblemReport.Because("note", "A note has 1 to 10,000 characters."));
-        }
-
-        samples.AddNote(pattern.Id, request.Text.Trim());
-        return TypedResults.Ok(samples.Notes(pattern.Id));
-    }
-
-    private static Results<Ok<KeepRequest>, NotFound<ProblemReport>> Keep(long id, string hash, KeepRequest request, DaybookStore daybook, SampleStore samples)
-    {
-        if (PatternOf(daybook, id, hash) is not { } pattern)
-        {
-            return Nothing("statement");
-        }
-
-        samples.KeepAtTop(pattern.Id, request.AtTop);
-        return TypedResults.Ok(request);
-    }
-
-    private static Results<Ok<TakenView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Take(
-        long id, TakeRequest request, BookStore books, DaybookStore daybook, SampleStore samples)
-    {
-        if (books.Find(id) is not { } book || daybook.Extent(id) is not { } extent)
-        {
-            return Nothing("book");
-        }
-
-        Workload workload = WorkloadFile.Parse(book.Workload).Value;
-        var text = new StringBuilder(book.Workload.TrimEnd());
-        HashSet<string> taken = workload.Statements.Select(s => s.Name).ToHashSet(StringComparer.Ordinal);
-        IReadOnlyList<long> sources = daybook.Sources(id).Select(s => s.Id).ToList();
-        double days = (extent.To - extent.From) / 1440.0;
-        var added = new List<string>();
-        foreach (string hash in request.Hashes.Distinct())
-        {
-            if (PatternOf(daybook, id, hash) is not { Hash: not 0 } pattern)
-            {
-                return Nothing("statement");
-            }
-
-            if (workload.Statements.Any(s => s.Pattern.Hash == pattern.Hash))
-            {
-                continue;
-            }
-
-            var sum = new Cell();
-            foreach (TimedCell day in daybook.Timeline(sources, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, [pattern.Id]))
-            {
-                sum.Add(day.Cell);
-            }
-
-            string name = CapturedWorkload.NameFor(pattern.Kind, pattern.Tables, taken);
-            string? statement = CapturedWorkload.Statement(name, sum.Calls / days, sum.Durations.Quantile(0.5),
-                samples.Samples(pattern.Id).Where(s => s.SqlState.Length == 0).Select(s => new CaseSource(s.Sql, s.Binds, s.Duration)).ToList(), SqlDialect.Sqlite);
-            if (statement is null)
-            {
-                return TypedResults.UnprocessableEntity(ProblemReport.Because("request", $"No execution of '{pattern.Text}' was kept to take parameters from."));
-            }
-
-            taken.Add(name);
-            added.Add(name);
-            text.Append(text.Length > 0 ? "\n\n" : "").Append(statement.TrimEnd());
-        }
-
-        string whole = text.Append('\n').ToString();
-        books.KeepWorkload(id, whole);
-        return TypedResults.Ok(new TakenView(whole, added));
-    }
-
-    private static Results<Ok<DeploymentView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> RecordDeployment(
-        long id, DeploymentRequest request, BookStore books, DeploymentStore deployments)
-    {
-        if (books.Find(id) is null)
-        {
-            return Nothing("book");
-        }
-
-        DateTimeOffset at = DateTimeOffset.UtcNow;
-        if (!string.IsNullOrWhiteSpace(request.At) && !DateTimeOffset.TryParse(request.At, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out at))
-        {
-            return TypedResults.UnprocessableEntity(ProblemReport.Because("at", $"'{request.At}' is no time; write 2026-07-11T10:00:00Z."));
-        }
-
-        if (string.IsNullOrWhiteSpace(request.Version) && string.IsNullOrWhiteSpace(request.What))
-        {
-            return TypedResults.UnprocessableEntity(ProblemReport.Because("what", "A deployment needs a version or a few words on what it changes."));
-        }
-
-        return TypedResults.Ok(DeploymentView.Of(deployments.Record(id, at.UtcDateTime, request.Version.Trim(), request.What.Trim(), request.Script)));
-    }
-
     private static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
         long id, long deployment, double? days, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments)
     {
@@ -284,55 +179,14 @@ internal static class DaybookApi
 
         Dictionary<ulong, string> texts = daybook.Patterns(id).ToDictionary(p => p.Hash, p => p.Text);
         return TypedResults.Ok(repeats.OfBook(id).Select(r => new RepeatView(
-            r.Before is { } b ? HashText(b.Hash) : null, r.Before?.Text, HashText(r.Repeated.Hash), r.Repeated.Text, r.Repeat.Units, r.Repeat.Statements,
+            r.Before is { } b ? SqlPattern.NameOf(b.Hash) : null, r.Before?.Text, SqlPattern.NameOf(r.Repeated.Hash), r.Repeated.Text, r.Repeat.Units, r.Repeat.Statements,
             r.Repeat.Least, r.Repeat.Most, r.Repeat.Statements - r.Repeat.Units, r.Repeat.Ticks / (double)TimeSpan.TicksPerSecond,
             r.Repeat.Gaps > 0 ? r.Repeat.GapTicks / (double)r.Repeat.Gaps / TimeSpan.TicksPerMillisecond : null, r.Repeat.OneForEachRow / (double)r.Repeat.Units,
-            r.Repeat.Example.Select(e => new StepView(HashText(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList())).ToList());
+            r.Repeat.Example.Select(e => new StepView(SqlPattern.NameOf(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList())).ToList());
     }
 
-    private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(
-        HttpRequest request, string book, string source, string name, string? form, string? prefix, BookStore books, CaptureStore captures, CancellationToken stop)
-    {
-        if (string.IsNullOrWhiteSpace(book) || string.IsNullOrWhiteSpace(source))
-        {
-            return TypedResults.UnprocessableEntity(ProblemReport.Because("capture", "A capture belongs to a book and comes from a source: both need a name."));
-        }
-
-        if (request.HttpContext.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
-        {
-            limit.MaxRequestBodySize = Api.UploadLimit;
-        }
-
-        // Spooled first, so that a slow sender does not hold a transaction open, and gzip can be told by its first bytes.
-        string spool = Path.GetTempFileName();
-        try
-        {
-            await using (var file = new FileStream(spool, FileMode.Create))
-            {
-                await request.Body.CopyToAsync(file, stop);
-            }
-
-            long id = books.OpenByName(book.Trim()).Id;
-            CaptureReport report = await Task.Run(
-                () =>
-                {
-                    using FileStream file = File.OpenRead(spool);
-                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix), stop: stop);
-                }, stop);
-            return report.Problem is { } problem && report.Statements == 0
-                ? TypedResults.UnprocessableEntity(ProblemReport.Because("capture", problem))
-                : TypedResults.Ok(CaptureView.Of(id, report));
-        }
-        finally
-        {
-            File.Delete(spool);
-        }
-    }
-
-    private static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>
+    internal static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>
         ulong.TryParse(hash, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out ulong value) ? daybook.Pattern(id, value) : null;
-
-    private static string HashText(ulong hash) => hash.ToString("x16", CultureInfo.InvariantCulture);
 
     private static List<long> Chosen(IReadOnlyList<SourceRecord> all, string? sources)
     {

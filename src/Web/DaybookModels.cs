@@ -112,8 +112,7 @@ public sealed record CaptureView(
     IReadOnlyList<Rejection> Rejected)
 {
     public static CaptureView Of(long book, CaptureReport r) => new(
-        book, r.Name, r.Form, r.Problem, r.Statements, r.Bytes, r.SkippedBytes, r.UnreadBytes, r.NotKeptApart,
-        r.Rejections.GroupBy(x => x.Reason, StringComparer.Ordinal).Select(g => new Rejection(g.Key, g.Sum(x => x.Count), g.Min(x => x.FirstLine))).ToList());
+        book, r.Name, r.Form, r.Problem, r.Statements, r.Bytes, r.SkippedBytes, r.UnreadBytes, r.NotKeptApart, r.Rejections);
 }
 
 internal static class Iso

@@ -1,6 +1,6 @@
-using System.Globalization;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store.Captures;
 
@@ -40,6 +40,6 @@ internal sealed class DeploymentAccount(DaybookStore daybook)
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 
     private static EffectRow RowOf(DeploymentEffect e, PatternRecord p) => new(
-        p.Hash.ToString("x16", CultureInfo.InvariantCulture), p.Text, e.Movement.ToString().ToLowerInvariant(), e.Message, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
+        SqlPattern.NameOf(p.Hash), p.Text, e.Movement.ToString().ToLowerInvariant(), e.Message, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
         e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null);
 }

@@ -23,7 +23,12 @@ public readonly record struct ErrorKey(ulong Pattern, string Source, int Hour, s
 public sealed record SchemaStatement(DateTime At, string Source, string Sql);
 
 /// <summary>Lines that were not understood for the same reason.</summary>
-public sealed record Rejection(string Reason, long Count, long FirstLine);
+public sealed record Rejection(string Reason, long Count, long FirstLine)
+{
+    /// <summary>One for each reason.</summary>
+    public static IReadOnlyList<Rejection> Together(IEnumerable<Rejection> rejections) => rejections.GroupBy(r => r.Reason, StringComparer.Ordinal)
+        .Select(g => new Rejection(g.Key, g.Sum(r => r.Count), g.Min(r => r.FirstLine))).ToList();
+}
 
 /// <summary>What a stretch of a capture came to.</summary>
 public sealed record FoldedBatch(

@@ -34,15 +34,9 @@ public static class CaptureForms
     /// <param name="head">Its first bytes, at most <see cref="HeadBytes"/>.</param>
     /// <param name="name">One of <see cref="Names"/>; null to find out.</param>
     /// <param name="prefix">The server's log_line_prefix; null to try the usual ones.</param>
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix, long firstLine = 1)
+    public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix)
     {
         List<string> lines = FirstLines(head);
-        if (lines.Count == 0 && head.IndexOf("\"resourceSpans\""u8) >= 0)
-        {
-            lines.Add("{\"resourceSpans\"");
-        }
-
         if (lines.Count == 0)
         {
             return new(null, "There is nothing in it yet.");
@@ -51,12 +45,12 @@ public static class CaptureForms
         name ??= prefix is not null ? "pg-stderr" : Guess(head, lines);
         return name switch
         {
-            "json-lines" => new(new JsonLinesForm(firstLine), ""),
-            "pg-csv" => new(new CsvLog(firstLine), ""),
-            "pg-json" => new(new JsonLog(firstLine), ""),
-            "otlp-json" => new(new OtlpJson(firstLine), ""),
-            "mysql-slow" => new(new MySqlSlowLog(firstLine), ""),
-            "pg-stderr" => ChoosePrefix(lines, prefix, firstLine),
+            "json-lines" => new(new JsonLinesForm(), ""),
+            "pg-csv" => new(new CsvLog(), ""),
+            "pg-json" => new(new JsonLog(), ""),
+            "otlp-json" => new(new OtlpJson(), ""),
+            "mysql-slow" => new(new MySqlSlowLog(), ""),
+            "pg-stderr" => ChoosePrefix(lines, prefix),
             _ => new(null, $"'{name}' is no form of capture; there are {string.Join(", ", Names)}."),
         };
     }
@@ -80,7 +74,7 @@ public static class CaptureForms
         return CsvRecord.Read(head, 0, fields, out int count, out _) == CsvEnd.Record && count >= 23 ? "pg-csv" : "pg-stderr";
     }
 
-    private static FormChoice ChoosePrefix(List<string> lines, string? given, long firstLine)
+    private static FormChoice ChoosePrefix(List<string> lines, string? given)
     {
         LinePrefix? best = null;
         int most = 0;
@@ -110,7 +104,7 @@ public static class CaptureForms
                 : $"The prefix '{given}' fits {most} of the first {lines.Count} lines. They begin with: {found}");
         }
 
-        return new(new StderrLog(best, firstLine), "", best.Text);
+        return new(new StderrLog(best), "", best.Text);
     }
 
     private static bool Fits(LinePrefix prefix, string line)
@@ -135,6 +129,12 @@ public static class CaptureForms
             }
 
             at = next;
+        }
+
+        // One entry may be longer than all that is looked at.
+        if (lines.Count == 0 && at < head.Length)
+        {
+            lines.Add(Encoding.UTF8.GetString(head[at..]));
         }
 
         return lines;

@@ -20,7 +20,8 @@ public static class CapturedWorkload
     /// <param name="executions">Kept executions of one pattern.</param>
     public static string? Statement(string name, double callsPerDay, long medianTicks, IReadOnlyList<CaseSource> executions, SqlDialect dialect)
     {
-        List<CaseSource> usable = executions.Select(e => WithParameters(Bare(e), dialect)).ToList();
+        // What was too long to be kept whole is no statement any more.
+        List<CaseSource> usable = executions.Where(e => e.Sql.Length <= CapturedSample.LongestSql && e.Binds.Length <= CapturedSample.LongestBinds).Select(e => WithParameters(Bare(e), dialect)).ToList();
         if (usable.Count == 0)
         {
             return null;

@@ -17,12 +17,9 @@ public sealed class JsonLinesForm : ICaptureForm
     private readonly Utf8Buffer _text = new();
     private readonly StringBuilder _binds = new();
 
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public JsonLinesForm(long firstLine = 1) => Line = firstLine;
-
     public string Name => "json-lines";
 
-    public long Line { get; private set; }
+    public long Line { get; set; } = 1;
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {

@@ -16,12 +16,9 @@ public sealed class MySqlSlowLog : ICaptureForm
     private DateTime? _time;
     private string _database = "";
 
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public MySqlSlowLog(long firstLine = 1) => Line = firstLine;
-
     public string Name => "mysql-slow";
 
-    public long Line { get; private set; }
+    public long Line { get; set; } = 1;
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {

@@ -87,8 +87,8 @@ public interface ICaptureForm
     /// <summary>Its name on the command line: <c>pg-csv</c>.</summary>
     string Name { get; }
 
-    /// <summary>The number of the line that the next piece begins with.</summary>
-    long Line { get; }
+    /// <summary>The number of the line that the next piece begins with, from 1; set where reading is taken up again or a line is left out.</summary>
+    long Line { get; set; }
 
     /// <summary>Bytes; a longer entry is left out, and said.</summary>
     int LongestEntry => 8 << 20;

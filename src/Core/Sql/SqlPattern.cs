@@ -10,7 +10,10 @@ namespace SwiftLedger.Core.Sql;
 public sealed record SqlPattern(string Text, ulong Hash)
 {
     /// <summary>The hash as 16 hexadecimal digits: the pattern's name.</summary>
-    public string Name => Hash.ToString("x16", CultureInfo.InvariantCulture);
+    public string Name => NameOf(Hash);
+
+    /// <summary>The name that a hash gives a pattern.</summary>
+    public static string NameOf(ulong hash) => hash.ToString("x16", CultureInfo.InvariantCulture);
 
     private const int Scratch = 1024;
 

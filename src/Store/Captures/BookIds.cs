@@ -5,31 +5,30 @@ using SwiftLedger.Core.Captures;
 
 namespace SwiftLedger.Store.Captures;
 
-/// <summary>The row numbers of a book's sources and patterns, made where they are missing.</summary>
+/// <summary>The row numbers of a book's sources and patterns, made where they are missing; each is asked for once.</summary>
 internal sealed class BookIds(SqliteConnection connection, SqliteTransaction transaction, long bookId)
 {
     private readonly Dictionary<string, long> _sources = new(StringComparer.Ordinal);
-    private readonly Dictionary<ulong, long> _patterns = connection
-        .Query<(long Hash, long Id)>("SELECT hash, id FROM pattern WHERE book_id = @bookId", new { bookId }, transaction)
-        .ToDictionary(r => unchecked((ulong)r.Hash), r => r.Id);
+    private readonly Dictionary<ulong, long> _patterns = [];
 
     public void Add(IEnumerable<FoundPattern> found)
     {
         foreach (FoundPattern p in found)
         {
-            Add(p.Hash, p.Text, p.Kind, p.Tables);
+            Add(p);
         }
     }
 
     public long Pattern(ulong hash)
     {
-        if (!_patterns.ContainsKey(hash))
+        if (!_patterns.TryGetValue(hash, out long id))
         {
-            // Only everything else has no text of its own.
-            Add(hash, "", "", []);
+            // Only everything else was never found, and has no text of its own.
+            id = Find(hash) ?? Add(new FoundPattern(hash, "", "", []));
+            _patterns[hash] = id;
         }
 
-        return _patterns[hash];
+        return id;
     }
 
     public long Source(string name)
@@ -44,12 +43,14 @@ internal sealed class BookIds(SqliteConnection connection, SqliteTransaction tra
         return id;
     }
 
-    private void Add(ulong hash, string text, string kind, IReadOnlyList<string> tables)
+    private long Add(FoundPattern p)
     {
         connection.Execute("""
-            INSERT INTO pattern (book_id, hash, text, kind, tables) VALUES (@bookId, @hash, @text, @kind, @tables) ON CONFLICT DO NOTHING
-            """, new { bookId, hash = unchecked((long)hash), text, kind, tables = JsonSerializer.Serialize(tables) }, transaction);
-        _patterns[hash] = connection.ExecuteScalar<long>(
-            "SELECT id FROM pattern WHERE book_id = @bookId AND hash = @hash", new { bookId, hash = unchecked((long)hash) }, transaction);
+            INSERT INTO pattern (book_id, hash, text, kind, tables) VALUES (@bookId, @hash, @Text, @Kind, @tables) ON CONFLICT DO NOTHING
+            """, new { bookId, hash = unchecked((long)p.Hash), p.Text, p.Kind, tables = JsonSerializer.Serialize(p.Tables) }, transaction);
+        return _patterns[p.Hash] = Find(p.Hash)!.Value;
     }
+
+    private long? Find(ulong hash) => connection.ExecuteScalar<long?>(
+        "SELECT id FROM pattern WHERE book_id = @bookId AND hash = @hash", new { bookId, hash = unchecked((long)hash) }, transaction);
 }

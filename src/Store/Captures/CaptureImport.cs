@@ -28,6 +28,8 @@ public sealed class CaptureImport(CaptureStore store)
 {
     private const int FirstBuffer = 1 << 20, MostWaiting = 60_000;
 
+    private static ReadOnlySpan<byte> GzipMagic => [0x1F, 0x8B];
+
     /// <param name="stream">Plain or gzip; read from its start to its end.</param>
     /// <param name="told">Called now and then with the bytes done, unpacked.</param>
     /// <exception cref="OperationCanceledException">What was stored until then stays, and reading can be taken up again.</exception>
@@ -48,15 +50,18 @@ public sealed class CaptureImport(CaptureStore store)
     /// <summary>The stream as it reads unpacked, and what its gzip trailer says of its length; null where it has none.</summary>
     private static (Stream Plain, long? Length) Unpacked(Stream stream)
     {
+        Span<byte> magic = stackalloc byte[2];
         if (!stream.CanSeek)
         {
-            return (new BufferedStream(stream, 1 << 16), null);
+            int there = stream.ReadAtLeast(magic, 2, throwOnEndOfStream: false);
+            var whole = new PrefixedStream(magic[..there].ToArray(), stream);
+            return (magic[..there].SequenceEqual(GzipMagic) ? new GZipStream(whole, CompressionMode.Decompress) : whole, null);
         }
 
-        int first = stream.ReadByte(), second = stream.ReadByte();
-        if (first != 0x1F || second != 0x8B || stream.Length < 18)
+        int read = stream.ReadAtLeast(magic, 2, throwOnEndOfStream: false);
+        stream.Position = 0;
+        if (!magic[..read].SequenceEqual(GzipMagic) || stream.Length < 18)
         {
-            stream.Position = 0;
             return (stream, null);
         }
 
@@ -94,7 +99,7 @@ public sealed class CaptureImport(CaptureStore store)
                 return new(name, form.Name, "It is shorter than it was when it was read last; nothing was counted again.", 0, 0, skipped, 0, 0, []);
             }
 
-            form = CaptureForms.Choose(buffer.AsSpan(_start, _end - _start), form.Name, choice.Prefix, file.Lines + 1).Form ?? form;
+            form.Line = file.Lines + 1;
             var fold = new CaptureFold(choice.Dialect, request.Source, request.MostPatterns, store.KnownPatterns(bookId));
             var rejections = new List<Rejection>();
             long statements = 0;
@@ -125,11 +130,14 @@ public sealed class CaptureImport(CaptureStore store)
             form.Finish(fold);
             fold.CloseUnits();
             statements += Store(fold, ref file, form, rejections);
-            store.RollUp(bookId);
+            if (statements > 0)
+            {
+                store.RollUp(bookId);
+            }
 
             // A damaged stream throws; one that is merely cut reads as if it ended there, but its last bytes are no length then.
             _broken ??= packedLength > _offset + _end ? EndsEarly : null;
-            return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, rejections);
+            return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, Rejection.Together(rejections));
         }
 
         private const int HeadHashed = 4096;
@@ -169,6 +177,19 @@ public sealed class CaptureImport(CaptureStore store)
 
         private bool TrySkip(ref byte[] buffer, long bytes)
         {
+            if (stream.CanSeek && bytes > _offset + _end)
+            {
+                if (bytes > stream.Length)
+                {
+                    return false;
+                }
+
+                stream.Position = _offset = bytes;
+                (_start, _end, _ended) = (0, 0, false);
+                Fill(ref buffer, 1);
+                return true;
+            }
+
             while (_offset + _end < bytes)
             {
                 if (_ended)
@@ -196,6 +217,7 @@ public sealed class CaptureImport(CaptureStore store)
                 Fill(ref buffer, 1);
             }
 
+            form.Line++;
             _start = end < 0 ? _end : _start + end + 1;
         }
 

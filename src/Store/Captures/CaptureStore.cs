@@ -71,9 +71,6 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     public void Apply(long bookId, FoldedBatch batch, CaptureFileRecord file)
     {
         using SqliteConnection connection = ledger.Open();
-
-        // A batch touches more pages than the two megabytes that SQLite keeps by default.
-        connection.Execute("PRAGMA cache_size = -32768");
         using SqliteTransaction transaction = connection.BeginTransaction();
         var ids = new BookIds(connection, transaction, bookId);
         ids.Add(batch.Patterns);
@@ -109,17 +106,19 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
               AND minute < (SELECT max(c.minute) FROM source s JOIN cell c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 3) - @stay
             """, new { bookId, stay = (int)MinutesStay.TotalMinutes });
         connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
-        connection.Execute("ANALYZE cell");
     }
 
     /// <summary>Adds up rejections by reason.</summary>
     internal static string Together(string before, IReadOnlyList<Rejection> more) =>
-        JsonSerializer.Serialize((JsonSerializer.Deserialize<List<Rejection>>(before) ?? [])
-            .Concat(more).GroupBy(r => r.Reason, StringComparer.Ordinal)
-            .Select(g => new Rejection(g.Key, g.Sum(r => r.Count), g.Min(r => r.FirstLine))));
+        JsonSerializer.Serialize(Rejection.Together((JsonSerializer.Deserialize<List<Rejection>>(before) ?? []).Concat(more)));
 
     private static void WriteSamples(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyList<CapturedSample> samples, BookIds ids)
     {
+        if (samples.Count == 0)
+        {
+            return;
+        }
+
         connection.Execute("""
             INSERT INTO captured_sample (pattern_id, source_id, place, at, duration, sql, binds, rows_returned, rows_read, sql_state, message,
                 session, unit, application, database, user, tags, plan, priority)
@@ -149,14 +148,15 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         }), transaction);
 
         // A sample is handed over when it is among the best so far; better ones that came later push it out.
-        connection.Execute("""
+        string patterns = string.Join(',', samples.Select(s => ids.Pattern(s.Pattern)).Distinct());
+        connection.Execute($"""
             DELETE FROM captured_sample WHERE id IN (
                 SELECT id FROM (
                     SELECT id, place,
                         row_number() OVER (PARTITION BY pattern_id, place ORDER BY CASE place WHEN 1 THEN duration ELSE priority END DESC, id) AS rank,
                         row_number() OVER (PARTITION BY pattern_id, place, sql_state ORDER BY at DESC, id) AS of_state
-                    FROM captured_sample WHERE pattern_id IN @patterns)
+                    FROM captured_sample WHERE pattern_id IN ({patterns}))
                 WHERE (place = 1 AND rank > 5) OR (place = 2 AND rank > 20) OR (place = 3 AND of_state > 1))
-            """.Replace("@patterns", $"({string.Join(',', samples.Select(s => ids.Pattern(s.Pattern)).Distinct())})", StringComparison.Ordinal), transaction: transaction);
+            """, transaction: transaction);
     }
 }

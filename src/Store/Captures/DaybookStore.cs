@@ -18,7 +18,7 @@ public sealed record PatternRecord(long Id, ulong Hash, string Text, string Kind
 /// <summary>Reads what was executed.</summary>
 public sealed class DaybookStore(LedgerDatabase ledger)
 {
-    private const string CellColumns = "calls, errors, timed, total, longest, rows_returned, rows_read, rows_written, durations";
+    private const string SumColumns = "calls, errors, timed, total, longest, rows_returned, rows_read, rows_written";
 
     /// <summary>The sum of all patterns: see the table's comment.</summary>
     private const long AllPatterns = 0;
@@ -75,36 +75,33 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     /// <param name="durations">Whether percentiles will be asked for: they cost ten times what the sums cost.</param>
     public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null, bool durations = true)
     {
-        if (patterns is { Count: 0 })
+        if (patterns is { Count: 0 } || sources.Count == 0)
         {
             return [];
         }
 
+        string which = patterns is null ? $"= {AllPatterns}" : $"IN ({string.Join(',', patterns)})";
         var points = new SortedDictionary<int, Cell>();
         using SqliteConnection connection = ledger.Open();
-        foreach (long source in sources)
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = $"""
+            SELECT minute, {SumColumns}{(durations ? ", durations" : "")} FROM cell {IndexFor(stretch)}
+            WHERE stretch = {(int)stretch} AND source_id IN ({string.Join(',', sources)}) AND minute >= $from AND minute < $to AND pattern_id {which}
+            """;
+        Bind(command, 0, from, to);
+        using SqliteDataReader reader = command.ExecuteReader();
+        while (reader.Read())
         {
-            string which = patterns is null ? "= 0" : $"IN ({string.Join(',', patterns)})";
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = $"""
-                SELECT minute, {CellColumns} FROM cell {IndexFor(stretch)}
-                WHERE stretch = {(int)stretch} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id {which}
-                """;
-            Bind(command, source, from, to);
-            using SqliteDataReader reader = command.ExecuteReader();
-            while (reader.Read())
+            int minute = reader.GetInt32(0);
+            if (!points.TryGetValue(minute, out Cell? sum))
             {
-                int minute = reader.GetInt32(0);
-                if (!points.TryGetValue(minute, out Cell? sum))
-                {
-                    points[minute] = sum = new();
-                }
+                points[minute] = sum = new();
+            }
 
-                AddSums(sum, reader, 1);
-                if (durations)
-                {
-                    sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(9));
-                }
+            AddSums(sum, reader, 1);
+            if (durations)
+            {
+                sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(9));
             }
         }
 
@@ -186,7 +183,7 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         {
             using SqliteCommand command = connection.CreateCommand();
             command.CommandText = $"""
-                SELECT minute, pattern_id, {CellColumns} FROM cell
+                SELECT minute, pattern_id, {SumColumns}, durations FROM cell
                 WHERE stretch = {(int)Stretch.Hour} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
                 """;
             Bind(command, source, from, to);

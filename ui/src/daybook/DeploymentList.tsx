@@ -1,9 +1,9 @@
-import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { type Deployment, useRecordDeployment } from "../api/daybook";
+import type { Deployment } from "../api/daybook";
 import { bytes, count, moment } from "../format/figures";
 import { Page } from "../parts/Spread";
 import { ReadCapture } from "./ReadCapture";
+import { RecordDeployment } from "./RecordDeployment";
 import { Repeats } from "./Repeats";
 
 type Props = { page: Schemas["DaybookPage"]; open: (deployment: number) => void };
@@ -88,64 +88,4 @@ export function DeploymentList({ page, open }: Props) {
 
 function firstLine(d: Deployment): string {
   return d.script.split("\n")[0] || d.what;
-}
-
-function RecordDeployment({ book }: { book: number }) {
-  const record = useRecordDeployment(book);
-  const [form, setForm] = useState({ at: "", version: "", what: "", script: "" });
-  const set = (part: Partial<typeof form>) => setForm((f) => ({ ...f, ...part }));
-  return (
-    <details className="mt-2">
-      <summary className="link inline-block">Record a deployment</summary>
-      <form
-        className="mt-2 grid max-w-lg grid-cols-[6rem_1fr] items-baseline gap-2"
-        onSubmit={(e) => {
-          e.preventDefault();
-          record.mutate(form, { onSuccess: () => setForm({ at: "", version: "", what: "", script: "" }) });
-        }}
-      >
-        <label htmlFor="deployment-at">when, UTC</label>
-        <input
-          id="deployment-at"
-          className="field"
-          placeholder="now"
-          value={form.at}
-          onChange={(e) => set({ at: e.target.value })}
-        />
-        <label htmlFor="deployment-version">version</label>
-        <input
-          id="deployment-version"
-          className="field"
-          value={form.version}
-          onChange={(e) => set({ version: e.target.value })}
-        />
-        <label htmlFor="deployment-what">what</label>
-        <input
-          id="deployment-what"
-          className="field"
-          value={form.what}
-          onChange={(e) => set({ what: e.target.value })}
-        />
-        <label htmlFor="deployment-script">script</label>
-        <textarea
-          id="deployment-script"
-          rows={3}
-          className="field font-mono text-[13px]"
-          value={form.script}
-          onChange={(e) => set({ script: e.target.value })}
-        />
-        <span />
-        <div>
-          <button type="submit" className="press" disabled={record.isPending}>
-            Record
-          </button>
-          {record.error && (
-            <p role="alert" className="mt-1 text-failed">
-              {record.error.message}
-            </p>
-          )}
-        </div>
-      </form>
-    </details>
-  );
 }

@@ -4,7 +4,7 @@ import { type Effect, useEffects, useTake } from "../api/daybook";
 import { count, moment, shortRatio, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
 import { inkOf, SideMark, VerdictMark } from "../parts/Mark";
-import { Failure } from "../parts/Notice";
+import { Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 
@@ -172,11 +172,7 @@ function Onward(p: { book: number; deployment: number; effects: Effect[]; script
       >
         Take {regressed.length === 1 ? "it" : `these ${count(regressed.length)}`} to a trial
       </button>
-      {take.error && (
-        <p role="alert" className="mt-1 text-failed">
-          {take.error.message}
-        </p>
-      )}
+      <Wrong error={take.error} />
     </div>
   );
 }

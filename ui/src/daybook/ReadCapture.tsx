@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useReadCapture } from "../api/daybook";
 import { bytes, count } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
 /** Hands a log to the server: what was understood, and what was not, stands below. */
 export function ReadCapture({ book }: { book: string }) {
@@ -46,14 +47,10 @@ export function ReadCapture({ book }: { book: string }) {
           {read.isPending ? "Reading" : "Read this log"}
         </button>
         <p className="mt-1 text-sm text-quiet">
-          PostgreSQL's logs (plain, csv, json), MySQL's slow log, or JSON lines; plain or gzip. What was read
-          before is not counted again.
+          PostgreSQL's logs (plain, csv, json), MySQL's slow log, OpenTelemetry traces (OTLP JSON) or JSON
+          lines; plain or gzip. What was read before is not counted again.
         </p>
-        {read.error && (
-          <p role="alert" className="mt-1 text-failed">
-            {read.error.message}
-          </p>
-        )}
+        <Wrong error={read.error} />
         {read.data && (
           <div role="status" className="mt-1">
             <p>

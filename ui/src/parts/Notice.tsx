@@ -26,6 +26,17 @@ export function Failure({ error, retry }: { error: Error; retry?: () => void }) 
   );
 }
 
+/** What went wrong with something just done, beside it. */
+export function Wrong({ error }: { error: Error | null }) {
+  return (
+    error && (
+      <p role="alert" className="mt-1 text-failed">
+        {error.message}
+      </p>
+    )
+  );
+}
+
 const partNames: Record<string, string> = {
   subject: "Database",
   workload: "Workload",

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
 import { count, moment, percent, three } from "../format/figures";
-import { Failure } from "../parts/Notice";
+import { Failure, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Top } from "../parts/Top";
@@ -122,11 +122,7 @@ function Head({ book, page }: { book: number; page: Statement }) {
         </button>
         <span className="text-sm text-quiet">{page.hash}</span>
       </div>
-      {take.error && (
-        <p role="alert" className="mt-1 text-failed">
-          {take.error.message}
-        </p>
-      )}
+      <Wrong error={take.error} />
     </>
   );
 }
@@ -244,11 +240,7 @@ function Notes({ book, page }: { book: number; page: Statement }) {
         <button type="submit" className="press mt-1" disabled={note.isPending || text.trim() === ""}>
           Write it down
         </button>
-        {note.error && (
-          <p role="alert" className="mt-1 text-failed">
-            {note.error.message}
-          </p>
-        )}
+        <Wrong error={note.error} />
       </form>
     </>
   );

@@ -10,12 +10,9 @@ namespace SwiftLedger.Core.Captures.Otlp;
 /// <remarks>OpenTelemetry Protocol specification 1.x, "JSON Protobuf Encoding": ids are hexadecimal, 64-bit numbers may be text.</remarks>
 public sealed class OtlpJson : ICaptureForm
 {
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public OtlpJson(long firstLine = 1) => Line = firstLine;
-
     public string Name => "otlp-json";
 
-    public long Line { get; private set; }
+    public long Line { get; set; } = 1;
 
     public int LongestEntry => 64 << 20;
 

@@ -12,12 +12,9 @@ public sealed class CsvLog : ICaptureForm
     private readonly Utf8Buffer _text = new();
     private readonly CsvField[] _fields = new CsvField[MostColumns];
 
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public CsvLog(long firstLine = 1) => Line = firstLine;
-
     public string Name => "pg-csv";
 
-    public long Line { get; private set; }
+    public long Line { get; set; } = 1;
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {

@@ -10,12 +10,9 @@ public sealed class JsonLog : ICaptureForm
     private readonly LogMessages _messages = new();
     private readonly Utf8Buffer _text = new();
 
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public JsonLog(long firstLine = 1) => Line = firstLine;
-
     public string Name => "pg-json";
 
-    public long Line { get; private set; }
+    public long Line { get; set; } = 1;
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {

@@ -13,16 +13,11 @@ public sealed class StderrLog : ICaptureForm
     private readonly LogMessages _messages = new();
     private readonly Utf8Buffer _text = new();
 
-    /// <param name="firstLine">The number of the line that reading begins with.</param>
-    public StderrLog(LinePrefix prefix, long firstLine = 1)
-    {
-        _prefix = prefix;
-        Line = firstLine;
-    }
+    public StderrLog(LinePrefix prefix) => _prefix = prefix;
 
     public string Name => "pg-stderr";
 
-    public long Line { get; private set; }
+    public long Line { get; set; } = 1;
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {

@@ -1,0 +1,163 @@
+using System.Globalization;
+using System.Text;
+using Microsoft.AspNetCore.Http.Features;
+using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Web;
+
+/// <summary>What adds to a daybook or takes from it: captures, deployments, notes, and statements that go into the workload.</summary>
+internal static class DaybookChanges
+{
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapPost("/books/{id:long}/statements/{hash}/notes", AddNote);
+        api.MapPost("/books/{id:long}/statements/{hash}/keep", Keep);
+        api.MapPost("/books/{id:long}/workload", Take);
+        api.MapPost("/books/{id:long}/deployments", RecordDeployment);
+        api.MapPost("/captures", CaptureAsync).Accepts<IFormFile>("application/octet-stream");
+    }
+
+    private static Results<Ok<IReadOnlyList<NoteRecord>>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> AddNote(
+        long id, string hash, NoteRequest request, DaybookStore daybook, SampleStore samples)
+    {
+        if (DaybookApi.PatternOf(daybook, id, hash) is not { } pattern)
+        {
+            return DaybookApi.Nothing("statement");
+        }
+
+        if (string.IsNullOrWhiteSpace(request.Text) || request.Text.Length > 10_000)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("note", "A note has 1 to 10,000 characters."));
+        }
+
+        samples.AddNote(pattern.Id, request.Text.Trim());
+        return TypedResults.Ok(samples.Notes(pattern.Id));
+    }
+
+    private static Results<Ok<KeepRequest>, NotFound<ProblemReport>> Keep(long id, string hash, KeepRequest request, DaybookStore daybook, SampleStore samples)
+    {
+        if (DaybookApi.PatternOf(daybook, id, hash) is not { } pattern)
+        {
+            return DaybookApi.Nothing("statement");
+        }
+
+        samples.KeepAtTop(pattern.Id, request.AtTop);
+        return TypedResults.Ok(request);
+    }
+
+    private static Results<Ok<TakenView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Take(
+        long id, TakeRequest request, BookStore books, DaybookStore daybook, SampleStore samples)
+    {
+        if (books.Find(id) is not { } book || daybook.Extent(id) is not { } extent)
+        {
+            return DaybookApi.Nothing("book");
+        }
+
+        Workload workload = WorkloadFile.Parse(book.Workload).Value;
+        var text = new StringBuilder(book.Workload.TrimEnd());
+        HashSet<string> taken = workload.Statements.Select(s => s.Name).ToHashSet(StringComparer.Ordinal);
+        IReadOnlyList<long> sources = daybook.Sources(id).Select(s => s.Id).ToList();
+        double days = (extent.To - extent.From) / 1440.0;
+        var added = new List<string>();
+        foreach (string hash in request.Hashes.Distinct())
+        {
+            if (DaybookApi.PatternOf(daybook, id, hash) is not { Hash: not 0 } pattern)
+            {
+                return DaybookApi.Nothing("statement");
+            }
+
+            if (workload.Statements.Any(s => s.Pattern.Hash == pattern.Hash))
+            {
+                continue;
+            }
+
+            var sum = new Cell();
+            foreach (TimedCell day in daybook.Timeline(sources, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, [pattern.Id]))
+            {
+                sum.Add(day.Cell);
+            }
+
+            string name = CapturedWorkload.NameFor(pattern.Kind, pattern.Tables, taken);
+            string? statement = CapturedWorkload.Statement(name, sum.Calls / days, sum.Durations.Quantile(0.5),
+                samples.Samples(pattern.Id).Where(s => s.SqlState.Length == 0).Select(s => new CaseSource(s.Sql, s.Binds, s.Duration)).ToList(), SqlDialect.Sqlite);
+            if (statement is null)
+            {
+                return TypedResults.UnprocessableEntity(ProblemReport.Because("request", $"No execution of '{pattern.Text}' was kept to take parameters from."));
+            }
+
+            taken.Add(name);
+            added.Add(name);
+            text.Append(text.Length > 0 ? "\n\n" : "").Append(statement.TrimEnd());
+        }
+
+        string whole = text.Append('\n').ToString();
+        books.KeepWorkload(id, whole);
+        return TypedResults.Ok(new TakenView(whole, added));
+    }
+
+    private static Results<Ok<DeploymentView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> RecordDeployment(
+        long id, DeploymentRequest request, BookStore books, DeploymentStore deployments)
+    {
+        if (books.Find(id) is null)
+        {
+            return DaybookApi.Nothing("book");
+        }
+
+        DateTimeOffset at = DateTimeOffset.UtcNow;
+        if (!string.IsNullOrWhiteSpace(request.At) && !DateTimeOffset.TryParse(request.At, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out at))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("at", $"'{request.At}' is no time; write 2026-07-11T10:00:00Z."));
+        }
+
+        if (string.IsNullOrWhiteSpace(request.Version) && string.IsNullOrWhiteSpace(request.What))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("what", "A deployment needs a version or a few words on what it changes."));
+        }
+
+        return TypedResults.Ok(DeploymentView.Of(deployments.Record(id, at.UtcDateTime, request.Version.Trim(), request.What.Trim(), request.Script)));
+    }
+
+    private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(
+        HttpRequest request, string book, string source, string name, string? form, string? prefix, BookStore books, CaptureStore captures, CancellationToken stop)
+    {
+        if (string.IsNullOrWhiteSpace(book) || string.IsNullOrWhiteSpace(source))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("capture", "A capture belongs to a book and comes from a source: both need a name."));
+        }
+
+        if (request.HttpContext.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+        {
+            limit.MaxRequestBodySize = Api.UploadLimit;
+        }
+
+        // Spooled first, so that a slow sender does not hold a transaction open, and gzip can be told by its first bytes.
+        string spool = Path.GetTempFileName();
+        try
+        {
+            await using (var file = new FileStream(spool, FileMode.Create))
+            {
+                await request.Body.CopyToAsync(file, stop);
+            }
+
+            long id = books.OpenByName(book.Trim()).Id;
+            CaptureReport report = await Task.Run(
+                () =>
+                {
+                    using FileStream file = File.OpenRead(spool);
+                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix), stop: stop);
+                }, stop);
+            return report.Problem is { } problem && report.Statements == 0
+                ? TypedResults.UnprocessableEntity(ProblemReport.Because("capture", problem))
+                : TypedResults.Ok(CaptureView.Of(id, report));
+        }
+        finally
+        {
+            File.Delete(spool);
+        }
+    }
+}

@@ -1,0 +1,73 @@
+import { useRef, useState } from "react";
+import type { Schemas } from "../api/client";
+import type { Narrowing, RankBy } from "../api/daybook";
+import { count } from "../format/figures";
+import { useSearchKey } from "../parts/keys";
+import { Narrow } from "./Narrow";
+import { PatternTable } from "./PatternTable";
+import { StatementsFoot } from "./StatementsFoot";
+
+type Props = {
+  book: number;
+  narrowing: Narrowing;
+  rank: RankBy;
+  patterns?: Schemas["PatternsPage"];
+  set: (part: Partial<Narrowing> & { rank?: RankBy }) => void;
+  showAll: () => void;
+};
+
+/** The patterns of the chosen span: narrowed, ranked, and some of them picked. */
+export function Statements({ book, narrowing, rank, patterns, set, showAll }: Props) {
+  const [picked, setPicked] = useState<Set<string>>(new Set());
+  const search = useRef<HTMLInputElement>(null);
+  useSearchKey(search);
+  const pick = (hash: string) =>
+    setPicked((old) => {
+      const next = new Set(old);
+      next.has(hash) ? next.delete(hash) : next.add(hash);
+      return next;
+    });
+  const rankBy = (r: RankBy) => set({ rank: r === "total" ? undefined : r });
+  return (
+    <section aria-label="Statements" className="flex h-full flex-col">
+      <Narrow
+        narrowing={narrowing}
+        patterns={patterns}
+        rank={rank}
+        rankBy={rankBy}
+        set={set}
+        search={search}
+      />
+      {patterns && patterns.patterns.length === 0 ? (
+        <p className="px-5 py-3 text-quiet">No statement fits.</p>
+      ) : (
+        <PatternTable
+          book={book}
+          patterns={patterns?.patterns ?? []}
+          rank={rank}
+          rankBy={rankBy}
+          picked={picked}
+          pick={pick}
+        />
+      )}
+      {patterns && patterns.matching > patterns.patterns.length && (
+        <p className="px-5 py-1">
+          {count(patterns.patterns.length)} of {count(patterns.matching)} are listed.{" "}
+          <button type="button" className="link" onClick={showAll}>
+            List all
+          </button>
+        </p>
+      )}
+      {patterns && (
+        <StatementsFoot
+          book={book}
+          narrowing={narrowing}
+          patterns={patterns}
+          picked={picked}
+          clear={() => setPicked(new Set())}
+          set={set}
+        />
+      )}
+    </section>
+  );
+}
