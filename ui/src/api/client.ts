@@ -11,7 +11,8 @@ export type Summary = Schemas["TrialSummary"];
 /** The header that the server asks for on every request that changes something. */
 export const ownHeader = { "X-Swift-Ledger": "1" };
 
-export const api = createClient<paths>({ headers: ownHeader });
+// The function of the moment: a test answers in its place.
+export const api = createClient<paths>({ headers: ownHeader, fetch: (request) => globalThis.fetch(request) });
 
 /** What the server refused, with its reasons. */
 export class Refused extends Error {

@@ -1,0 +1,93 @@
+// @vitest-environment happy-dom
+import { fireEvent, screen } from "@testing-library/react";
+import { expect, test, vi } from "vitest";
+import type { Deployment, Point } from "../api/daybook";
+import { show } from "../testing/show";
+import { measureOf } from "./measures";
+import { Timeline } from "./Timeline";
+
+const hour = 3_600_000;
+const start = Date.parse("2026-07-06T00:00:00Z");
+const iso = (t: number) => new Date(t).toISOString();
+const course = Array.from({ length: 48 }, (_, i) => ({
+  at: iso(start + i * hour),
+  calls: 10,
+  errors: 0,
+  seconds: i,
+})) as Point[];
+const deployment = (id: number, at: number, version: string, noticed = false): Deployment => ({
+  id,
+  at: iso(at),
+  version,
+  what: "Tidy up",
+  script: "",
+  noticed,
+});
+
+function timeline(over: Partial<Parameters<typeof Timeline>[0]> = {}) {
+  return (
+    <Timeline
+      course={course}
+      from={iso(start)}
+      to={iso(start + 48 * hour)}
+      minutes={60}
+      measure={measureOf("time")}
+      deployments={[deployment(1, start + 10 * hour, "3.3"), deployment(2, start + 30 * hour, "", true)]}
+      span={null}
+      select={() => {}}
+      open={() => {}}
+      {...over}
+    />
+  );
+}
+
+test("it says in words what it shows", async () => {
+  await show(timeline());
+  const chart = await screen.findByRole("img");
+  expect(chart.getAttribute("aria-label")).toContain("time in the database from 2026-07-06");
+  expect(chart.getAttribute("aria-label")).toContain("at most 47.0 s an hour, with 2 deployments");
+});
+
+test("each deployment is a button, and one that nobody announced has no version", async () => {
+  const open = vi.fn();
+  await show(timeline({ open, chosen: 1 }));
+  const buttons = await screen.findAllByRole("button");
+  expect(buttons.map((b) => b.textContent)).toEqual(["3.3", "?"]);
+  expect(buttons[0]?.getAttribute("aria-pressed")).toBe("true");
+  expect(buttons[1]?.getAttribute("aria-label")).toContain("not announced");
+  fireEvent.click(buttons[1] as HTMLElement);
+  expect(open).toHaveBeenCalledWith(2);
+});
+
+test("without a span there is nothing to move", async () => {
+  await show(timeline());
+  await screen.findByRole("img");
+  expect(screen.queryAllByRole("slider")).toEqual([]);
+});
+
+test("the ends of a span move by keys, by the stretch of a point and by a day", async () => {
+  const select = vi.fn();
+  await show(timeline({ select, span: { from: start + 5 * hour, to: start + 20 * hour } }));
+  const [from, to] = (await screen.findAllByRole("slider")) as [HTMLElement, HTMLElement];
+  fireEvent.keyDown(to, { key: "ArrowRight" });
+  expect(select).toHaveBeenLastCalledWith({ from: start + 5 * hour, to: start + 21 * hour });
+  fireEvent.keyDown(to, { key: "PageUp" });
+  expect(select).toHaveBeenLastCalledWith({ from: start + 5 * hour, to: start + 44 * hour });
+  fireEvent.keyDown(from, { key: "PageDown" });
+  expect(select).toHaveBeenLastCalledWith({ from: start, to: start + 20 * hour });
+});
+
+test("an end that passes the other changes places with it", async () => {
+  const select = vi.fn();
+  await show(timeline({ select, span: { from: start + 19 * hour, to: start + 20 * hour } }));
+  const from = (await screen.findAllByRole("slider"))[0] as HTMLElement;
+  fireEvent.keyDown(from, { key: "PageUp" });
+  expect(select).toHaveBeenLastCalledWith({ from: start + 20 * hour, to: start + 43 * hour });
+});
+
+test("a gap in the course falls to the base line", async () => {
+  const { container } = await show(timeline({ course: [course[1], course[40]] as Point[] }));
+  await screen.findByRole("img");
+  const path = container.querySelector("path")?.getAttribute("d") ?? "";
+  expect(path.match(/M/g)?.length).toBe(2);
+});

@@ -1,0 +1,268 @@
+// @vitest-environment happy-dom
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { expect, test, vi } from "vitest";
+import type { Schemas } from "../api/client";
+import type { Effect, Repeat } from "../api/daybook";
+import { serve, show } from "../testing/show";
+import { DeploymentList } from "./DeploymentList";
+import { EffectPanel } from "./EffectPanel";
+import { ReadCapture } from "./ReadCapture";
+import { RecordDeployment } from "./RecordDeployment";
+import { Repeats } from "./Repeats";
+import { StatementsFoot } from "./StatementsFoot";
+
+const deployment = {
+  id: 3,
+  at: "2026-07-11T10:00:00.000Z",
+  version: "3.3",
+  what: "Tidy up indexes",
+  script: "DROP INDEX parcel_note;",
+  noticed: false,
+};
+const effect = (hash: string, movement: string, ratio: number | null): Effect => ({
+  hash,
+  text: `select ${hash}`,
+  movement,
+  message: "40 calls before, 60 after.",
+  beforeSecondsPerDay: 1,
+  afterSecondsPerDay: 8,
+  changePerDay: 7,
+  callsBeforePerDay: 10,
+  callsAfterPerDay: 10,
+  ratio,
+  low: ratio && ratio * 0.9,
+  high: ratio && ratio * 1.1,
+});
+const account = {
+  deployment,
+  beforeFrom: "2026-07-09T14:00:00Z",
+  afterTo: "2026-07-14T16:00:00Z",
+  beforeSecondsPerDay: 21.5,
+  afterSecondsPerDay: 42.8,
+  effects: [
+    effect("aa", "regressed", 8),
+    effect("bb", "new", null),
+    effect("cc", "level", 1),
+    effect("dd", "unsettled", 1.1),
+  ],
+};
+
+test("a deployment's account says first what happened, and hides what did not move", async () => {
+  serve({ "GET /api/books/1/deployments/3": account });
+  await show(<EffectPanel book={1} deployment={3} close={() => {}} />);
+  expect(
+    await screen.findByText(
+      /^1 of 4 regressed, 1 level, 1 unsettled, 1 new; time in the database went from 21.5 to 42.8 s a day$/,
+    ),
+  ).toBeTruthy();
+  expect(screen.getByText("select aa")).toBeTruthy();
+  expect(screen.getByText("select bb")).toBeTruthy();
+  expect(screen.queryByText("select cc")).toBeNull();
+  fireEvent.click(screen.getByText("and 2 that are level or unsettled"));
+  expect(screen.getByText("select cc")).toBeTruthy();
+});
+
+test("its regressed statements go to a trial of its script", async () => {
+  const asked = serve({
+    "GET /api/books/1/deployments/3": account,
+    "POST /api/books/1/workload": { workload: "", added: [] },
+  });
+  const { router } = await show(<EffectPanel book={1} deployment={3} close={() => {}} />);
+  fireEvent.click(await screen.findByText("Take it to a trial"));
+  await waitFor(() => expect(router.state.location.pathname).toBe("/new"));
+  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ hashes: ["aa"] });
+  expect(router.state.location.search).toMatchObject({ book: 1, deployment: 3 });
+});
+
+test("Escape closes it, and a refusal is said with a way to try again", async () => {
+  serve({});
+  const close = vi.fn();
+  await show(<EffectPanel book={1} deployment={3} close={close} />);
+  expect((await screen.findByRole("alert")).textContent).toContain("Refused for the test.");
+  fireEvent.keyDown(window, { key: "Escape" });
+  expect(close).toHaveBeenCalledOnce();
+});
+
+const daybook: Schemas["DaybookPage"] = {
+  bookId: 1,
+  bookName: "Depot",
+  from: "2026-07-06T00:00:00Z",
+  to: "2026-07-20T00:00:00Z",
+  stretchMinutes: 60,
+  sources: [],
+  deployments: [
+    deployment,
+    {
+      ...deployment,
+      id: 4,
+      version: "",
+      what: "Schema change",
+      script: "CREATE INDEX i ON t(a);\nANALYZE;",
+      noticed: true,
+    },
+  ],
+  course: [],
+  files: [
+    {
+      name: "a.log",
+      source: "db1",
+      form: "pg-csv",
+      bytes: 2048,
+      statements: 12,
+      readAt: "2026-07-20T00:00:00Z",
+      rejected: [{ reason: "A duration is no number of milliseconds.", count: 2, firstLine: 7 }],
+    },
+  ],
+};
+
+test("a schema change that nobody announced is named by what it did", async () => {
+  serve({ "GET /api/books/1/repeats": [] });
+  const open = vi.fn();
+  await show(<DeploymentList page={daybook} open={open} />);
+  const row = (await screen.findByText("not announced")).closest("tr") as HTMLElement;
+  fireEvent.click(within(row).getByText("CREATE INDEX i ON t(a);"));
+  expect(open).toHaveBeenCalledWith(4);
+});
+
+test("what of a capture was not understood stands beside its file", async () => {
+  serve({ "GET /api/books/1/repeats": [] });
+  await show(<DeploymentList page={daybook} open={() => {}} />);
+  expect(await screen.findByText(/2 not understood, first in line 7: A duration is no number/)).toBeTruthy();
+});
+
+test("without deployments it says how to record one", async () => {
+  serve({ "GET /api/books/1/repeats": [] });
+  await show(<DeploymentList page={{ ...daybook, deployments: [] }} open={() => {}} />);
+  expect(await screen.findByText(/None is known/)).toBeTruthy();
+});
+
+test("a deployment is recorded, and a refusal keeps what was written", async () => {
+  const asked = serve({});
+  await show(<RecordDeployment book={1} />);
+  fireEvent.change(await screen.findByLabelText("version"), { target: { value: "3.4" } });
+  fireEvent.click(screen.getByText("Record"));
+  expect((await screen.findByRole("alert")).textContent).toBe("Refused for the test.");
+  expect(asked[0]?.body).toEqual({ at: "", version: "3.4", what: "", script: "" });
+  expect((screen.getByLabelText("version") as HTMLInputElement).value).toBe("3.4");
+});
+
+const repeat: Repeat = {
+  beforeHash: "aa",
+  beforeText: "select list",
+  hash: "bb",
+  text: "select each",
+  units: 630,
+  statements: 7148,
+  least: 11,
+  most: 11,
+  saved: 6518,
+  seconds: 1.2,
+  gapMs: 2,
+  oneForEachRow: 1,
+  example: [
+    { hash: "aa", text: "select list", at: "2026-07-06T10:00:00.000Z", ms: 3, binds: "" },
+    { hash: "bb", text: "select each", at: "2026-07-06T10:00:00.005Z", ms: 0.1, binds: "id=7" },
+  ],
+};
+
+// Common practice, no source: 11 parents and one query each make 12 statements, where 1 or 2 would do.
+test("a repeated statement is named with its counts and what it costs", async () => {
+  serve({ "GET /api/books/1/repeats": [repeat] });
+  await show(<Repeats book={1} />);
+  expect(await screen.findByText("1 + 11 statements where 1 or 2 would do")).toBeTruthy();
+  expect(
+    screen.getByText(/6 518 statements fewer, each with 2.00 ms between it and the next: 13.0 s of waiting/),
+  ).toBeTruthy();
+  expect(screen.getByText(/In 100 % of them one for each row/)).toBeTruthy();
+  fireEvent.click(screen.getByText("an example"));
+  expect(screen.getByText("id=7")).toBeTruthy();
+  expect(screen.getByText("5.00")).toBeTruthy();
+});
+
+test("a repetition without a list before it, and of no one number, is said so", async () => {
+  serve({
+    "GET /api/books/1/repeats": [
+      { ...repeat, beforeText: null, beforeHash: null, least: 4, most: 24, oneForEachRow: 0 },
+    ],
+  });
+  await show(<Repeats book={1} />);
+  expect(await screen.findByText("4 to 24 statements where 1 would do")).toBeTruthy();
+  expect(screen.queryByText(/one for each row/)).toBeNull();
+});
+
+test("a log is sent with its book and source, and what came of it is told", async () => {
+  const asked = serve({
+    "POST /api/captures": {
+      bookId: 1,
+      name: "a.log",
+      form: "pg-stderr",
+      problem: null,
+      statements: 5,
+      bytes: 2048,
+      skippedBytes: 1024,
+      unreadBytes: 0,
+      notKeptApart: 0,
+      rejected: [{ reason: "No record.", count: 1, firstLine: 3 }],
+    },
+  });
+  await show(<ReadCapture book="Depot" />);
+  const button = (await screen.findByText("Read this log")) as HTMLButtonElement;
+  expect(button.disabled).toBe(true);
+  fireEvent.change(screen.getByLabelText("log"), { target: { files: [new File(["x"], "a.log")] } });
+  fireEvent.click(button);
+  expect((await screen.findByRole("status")).textContent).toContain(
+    "5 statements from 2.00 KiB; 1.00 KiB were read before.",
+  );
+  expect(screen.getByText(/1 not understood, first in line 3: No record/)).toBeTruthy();
+  expect(asked[0]?.path).toBe("/api/captures");
+});
+
+const patterns = {
+  from: "2026-07-06T00:00:00Z",
+  to: "2026-07-07T00:00:00Z",
+  calls: 1200,
+  errors: 0,
+  seconds: 12.3,
+  matching: 7,
+  kinds: [],
+  tables: [],
+  patterns: [],
+};
+
+test("picked statements go into the workload; without any there is nothing to press", async () => {
+  const asked = serve({ "POST /api/books/1/workload": { workload: "", added: ["a"] } });
+  const { router } = await show(
+    <StatementsFoot
+      book={1}
+      narrowing={{ text: "huts" }}
+      patterns={patterns}
+      picked={new Set(["aa", "bb"])}
+      clear={() => {}}
+      set={() => {}}
+    />,
+  );
+  expect(await screen.findByText(/12.3 s in 1 200 calls of 7 statements/)).toBeTruthy();
+  expect((screen.getByText("CSV") as HTMLAnchorElement).getAttribute("href")).toBe(
+    "/api/books/1/patterns.csv?text=huts",
+  );
+  fireEvent.click(screen.getByText("Take 2 into the workload"));
+  await waitFor(() => expect(router.state.location.pathname).toBe("/new"));
+  expect(asked[0]?.body).toEqual({ hashes: ["aa", "bb"] });
+});
+
+test("a chosen span can be given up", async () => {
+  const set = vi.fn();
+  await show(
+    <StatementsFoot
+      book={1}
+      narrowing={{ from: "2026-07-06T00:00:00Z" }}
+      patterns={patterns}
+      picked={new Set()}
+      clear={() => {}}
+      set={set}
+    />,
+  );
+  fireEvent.click(await screen.findByText("all time"));
+  expect(set).toHaveBeenCalledWith({ from: undefined, to: undefined });
+  expect(screen.queryByText(/into the workload/)).toBeNull();
+});

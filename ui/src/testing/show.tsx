@@ -1,0 +1,61 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import {
+  createMemoryHistory,
+  createRootRoute,
+  createRoute,
+  createRouter,
+  Outlet,
+  RouterProvider,
+} from "@tanstack/react-router";
+import { cleanup, render } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { afterEach, vi } from "vitest";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+  localStorage.clear();
+});
+
+/** What the server is asked for in a test, by method and path without its query. */
+export type Answers = Record<string, unknown>;
+
+/** A request that a component made. */
+export type Asked = { method: string; path: string; body: unknown };
+
+/** Answers the requests of a test; what is not listed is refused. */
+export function serve(answers: Answers): Asked[] {
+  const asked: Asked[] = [];
+  vi.stubGlobal("fetch", async (input: Request | string, init?: RequestInit) => {
+    const request =
+      input instanceof Request ? input : new Request(new URL(input, "http://ledger.test"), init);
+    const path = new URL(request.url).pathname;
+    const text = request.method === "GET" ? "" : await request.clone().text();
+    asked.push({ method: request.method, path, body: text.startsWith("{") ? JSON.parse(text) : text });
+    const answer = answers[`${request.method} ${path}`];
+    return answer === undefined
+      ? Response.json({ problems: [{ part: "request", message: "Refused for the test." }] }, { status: 422 })
+      : Response.json(answer);
+  });
+  return asked;
+}
+
+/** Shows a component where links lead somewhere and requests go through a cache, as in the application. */
+export async function show(element: ReactNode) {
+  const root = createRootRoute({ component: Outlet });
+  const here = createRoute({ getParentRoute: () => root, path: "/", component: () => element });
+  const elsewhere = createRoute({ getParentRoute: () => root, path: "$", component: () => <p>elsewhere</p> });
+  const router = createRouter({
+    routeTree: root.addChildren([here, elsewhere]),
+    history: createMemoryHistory({ initialEntries: ["/"] }),
+  });
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const shown = render(
+    <QueryClientProvider client={client}>
+      {/* The application's own router is the one that links are typed by. */}
+      <RouterProvider router={router as never} />
+    </QueryClientProvider>,
+  );
+  await router.load();
+  return { ...shown, router };
+}

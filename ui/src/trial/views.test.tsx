@@ -1,0 +1,231 @@
+// @vitest-environment happy-dom
+import { fireEvent, screen, within } from "@testing-library/react";
+import { expect, test, vi } from "vitest";
+import type { Schemas } from "../api/client";
+import { serve, show } from "../testing/show";
+import { line, trial } from "../testing/trial";
+import { BillPanel } from "./BillPanel";
+import { LinePanel } from "./LinePanel";
+import { LinesTable } from "./LinesTable";
+import { PlanPair } from "./PlanPair";
+import { Progress } from "./Progress";
+import { SamplesChart } from "./SamplesChart";
+
+const statements = () =>
+  screen
+    .getAllByRole("row")
+    .map((r) => within(r).queryByRole("button", { name: /^statement_/ })?.textContent)
+    .filter(Boolean);
+
+test("what hurts stands at the top of a trial, and the bill at its foot", async () => {
+  await show(<LinesTable page={trial()} head={null} selected={null} open={() => {}} />);
+  await screen.findByText("regressed");
+  expect(statements()).toEqual(["statement_2 1", "statement_3 1", "statement_1 1"]);
+  expect(screen.getByText("3.00x dearer")).toBeTruthy();
+  expect(screen.getByText("bill, database-seconds a day")).toBeTruthy();
+  expect(screen.getByText("3.19x cheaper")).toBeTruthy();
+});
+
+test("lines are filtered by verdict and by text, and the empty list says so", async () => {
+  await show(<LinesTable page={trial()} head={null} selected={null} open={() => {}} />);
+  fireEvent.click(await screen.findByLabelText("regressed 1"));
+  expect(statements()).toEqual(["statement_2 1"]);
+  fireEvent.change(screen.getByLabelText("Search statements and values"), { target: { value: "hut=3" } });
+  expect(screen.getByText("No line passes this filter.")).toBeTruthy();
+});
+
+test("a head sorts by its column, and once more the other way", async () => {
+  const lines = [2, 9, 5].map((ms, i) => line(i + 1, { before: { ...line(1).result.before, medianMs: ms } }));
+  await show(<LinesTable page={trial({ lines })} head={null} selected={null} open={() => {}} />);
+  await screen.findByText("statement, case");
+  const head = screen.getAllByRole("columnheader")[2] as HTMLElement;
+  fireEvent.click(within(head).getByRole("button"));
+  expect(head.getAttribute("aria-sort")).toBe("descending");
+  expect(statements()).toEqual(["statement_2 1", "statement_3 1", "statement_1 1"]);
+  fireEvent.click(within(head).getByRole("button"));
+  expect(statements()).toEqual(["statement_1 1", "statement_3 1", "statement_2 1"]);
+});
+
+test("the slash key goes to the search, and a line opens by its name", async () => {
+  const open = vi.fn();
+  await show(<LinesTable page={trial()} head={null} selected={null} open={open} />);
+  fireEvent.click(await screen.findByText("statement_2"));
+  expect(open).toHaveBeenCalledWith(2);
+  fireEvent.keyDown(document.body, { key: "/" });
+  expect(document.activeElement).toBe(screen.getByLabelText("Search statements and values"));
+});
+
+test("a line under way says what it waits for, one that a cancelled trial left says it was not settled", async () => {
+  const open = line(1, { verdict: null }, "measuring");
+  const { unmount } = await show(
+    <LinesTable
+      page={trial({ lines: [open] }, { state: "running" })}
+      head={null}
+      selected={null}
+      open={() => {}}
+    />,
+  );
+  expect(await screen.findByText("measuring")).toBeTruthy();
+  unmount();
+  await show(
+    <LinesTable
+      page={trial({ lines: [open] }, { state: "cancelled" })}
+      head={null}
+      selected={null}
+      open={() => {}}
+    />,
+  );
+  expect(await screen.findByText("not settled")).toBeTruthy();
+});
+
+test("the bill names what moved it, sums the rest, and its parts make its total", async () => {
+  const open = vi.fn();
+  await show(<BillPanel page={trial()} open={open} />);
+  expect(await screen.findByText("2 other lines")).toBeTruthy();
+  const total = screen.getByText("all").closest("tr") as HTMLElement;
+  expect(within(total).getByText("\u221228.3")).toBeTruthy();
+  fireEvent.click(screen.getByText("statement_1 1"));
+  expect(open).toHaveBeenCalledWith(1);
+});
+
+test("what the bill leaves out is listed once the trial has ended, not before", async () => {
+  const bill = { ...trial().bill, leftOut: [{ line: 2, statement: "slow", case: "1", reason: "failed" }] };
+  const { unmount } = await show(<BillPanel page={trial({ bill }, { state: "running" })} open={() => {}} />);
+  await screen.findByText("How it was measured");
+  expect(screen.queryByText("Not in the bill")).toBeNull();
+  unmount();
+  await show(<BillPanel page={trial({ bill })} open={() => {}} />);
+  expect((await screen.findByText("Not in the bill")).nextElementSibling?.textContent).toBe("slow 1: failed");
+});
+
+test("an empty bill says what it would be", async () => {
+  await show(<BillPanel page={trial({ bill: { ...trial().bill, items: [] } })} open={() => {}} />);
+  expect(await screen.findByText(/The bill is calls a day times mean time/)).toBeTruthy();
+});
+
+test("results come in five forms", async () => {
+  await show(<BillPanel page={trial()} open={() => {}} />);
+  await screen.findByText("JSON");
+  for (const [name, format] of [
+    ["JSON", "json"],
+    ["CSV", "csv"],
+    ["Markdown", "md"],
+    ["JUnit XML", "xml"],
+    ["HTML", "html"],
+  ]) {
+    expect(screen.getByText(name as string).getAttribute("href")).toBe(`/api/trials/4/result.${format}`);
+  }
+});
+
+const row = (as: string, before: string | null, after: string | null): Schemas["AlignedView"] => ({
+  as,
+  beforeDepth: 0,
+  before,
+  afterDepth: 1,
+  after,
+});
+
+test("plans stand beside each other with a mark and a word where they differ", async () => {
+  await show(
+    <PlanPair
+      rows={[
+        row("kept", "SCAN a", "SCAN a"),
+        row("removed", "SORT", null),
+        row("added", null, "SEARCH b"),
+        row("changed", "SCAN c", "SEARCH c"),
+      ]}
+    />,
+  );
+  await screen.findAllByText("SCAN a");
+  const marks = screen.getAllByRole("row").map((r) => r.querySelector("td")?.textContent?.trim());
+  expect(marks).toEqual([undefined, "kept", "\u2212 removed", "+ added", "\u2260 changed"]);
+});
+
+test("a statement without a plan says so", async () => {
+  await show(<PlanPair rows={[]} />);
+  expect(await screen.findByText(/There is no plan to show/)).toBeTruthy();
+});
+
+test("a waiting trial says how many are ahead of it", async () => {
+  await show(<Progress page={trial({}, { state: "waiting", ahead: 2 })} />);
+  expect(await screen.findByText(/Waits for its turn: 2 ahead of it/)).toBeTruthy();
+});
+
+test("a running trial says what is settled, what is measured, and how long it may take", async () => {
+  const lines = [1, 2, 3, 4, 5, 6, 7, 8, 9, 10].map((n) => line(n, {}, n <= 5 ? "ended" : "measuring"));
+  const startedAt = new Date(Date.now() - 20_000).toISOString();
+  const stage = { stage: "measuring", detail: "huts (1)", ended: 5, total: 10, confirming: true };
+  await show(<Progress page={trial({ lines, stage }, { state: "running", startedAt })} />);
+  const bar = await screen.findByRole("progressbar");
+  expect([bar.getAttribute("aria-valuenow"), bar.getAttribute("aria-valuemax")]).toEqual(["5", "10"]);
+  expect(
+    screen.getByText(
+      /5 of 10 lines settled, 2\d s so far, about 2\d s to go; confirming: measuring huts \(1\)/,
+    ),
+  ).toBeTruthy();
+});
+
+const block = (beforeUs: number, afterUs: number, leftOut = false): Schemas["BlockView"] => ({
+  atSeconds: 0,
+  beforeFirst: true,
+  beforeUs,
+  afterUs,
+  switches: 0,
+  stolenMs: 0,
+  leftOut,
+});
+
+test("every block is drawn, hollow before and solid after, and what was left out is counted", async () => {
+  const { container } = await show(
+    <SamplesChart blocks={[block(1000, 2000), block(1100, 2100, true)]} confirming={[block(900, 1900)]} />,
+  );
+  const chart = await screen.findByRole("img");
+  expect(chart.getAttribute("aria-label")).toBe("3 blocks between 0.900 and 2.10 ms");
+  expect(container.querySelectorAll('circle[fill="none"]').length).toBeGreaterThanOrEqual(3);
+  expect(screen.getByText("second session")).toBeTruthy();
+  expect(screen.getByText(/1 crossed: left out/)).toBeTruthy();
+});
+
+const linePage = (over: Partial<Schemas["LinePage"]> = {}): Schemas["LinePage"] => ({
+  trial: trial().trial,
+  line: line(2, {
+    verdict: "regressed",
+    message: "Confirmed in a second session on fresh copies.",
+    notices: ["Time and work disagree."],
+  }),
+  beforeSql: "SELECT 1",
+  afterSql: "SELECT 1",
+  beforeBinds: "hut=2",
+  afterBinds: "hut=2",
+  bandLow: 0.952,
+  bandHigh: 1.05,
+  blocks: [],
+  confirmingBlocks: [],
+  plan: [],
+  confirmation: null,
+  ...over,
+});
+
+test("a line states its verdict, its reason and whether the rows are the same, then its evidence", async () => {
+  serve({ "GET /api/trials/4/lines/2": linePage() });
+  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  expect(await screen.findByText("Confirmed in a second session on fresh copies.")).toBeTruthy();
+  expect(screen.getByText("Time and work disagree.")).toBeTruthy();
+  expect(screen.getByText("same rows (7)")).toBeTruthy();
+  expect(screen.getByText(/with 99.9 % confidence, 20 blocks; the shaded band counts as level/)).toBeTruthy();
+  expect(screen.getByText("engine steps")).toBeTruthy();
+});
+
+test("rows that differ are said with both counts, and a rewrite shows both texts", async () => {
+  const differing = line(2, {
+    verdict: "failed",
+    sameRows: false,
+    time: null,
+    after: { ...line(1).result.after, rows: 6 },
+  });
+  serve({ "GET /api/trials/4/lines/2": linePage({ line: differing, afterSql: "SELECT 2" }) });
+  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  expect(await screen.findByText("rows differ: 7 before, 6 after")).toBeTruthy();
+  expect(screen.getByLabelText("SQL of the statement").textContent).toBe("SELECT 1");
+  expect(screen.getByLabelText("SQL of the rewrite").textContent).toBe("SELECT 2");
+});
