@@ -69,6 +69,97 @@ public sealed class CaptureImportTests : IDisposable
     }
 
     [Fact]
+    public void A_packed_stream_that_cannot_be_rewound_is_read_too()
+    {
+        new CaptureImport(_captures).Read(_book, new OnlyForward(Packed(Log(300))), "standard input", new("server")).Statements.ShouldBe(300);
+        new CaptureImport(_captures).Read(_book, new OnlyForward(Log(40)), "standard input", new("other")).Statements.ShouldBe(40);
+        new CaptureImport(_captures).Read(_book, new OnlyForward([]), "standard input", new("other")).Problem.ShouldBe("There is nothing in it yet.");
+    }
+
+    [Fact]
+    public void A_file_that_shrank_is_said_to_and_counts_nothing()
+    {
+        byte[] file = Log(20_000);
+        Read(file, "log").Statements.ShouldBe(20_000);
+        CaptureReport shorter = Read(file[..(file.Length / 2)], "log");
+        shorter.Problem!.ShouldContain("shorter than it was");
+        Calls().ShouldBe(20_000);
+    }
+
+    [Fact]
+    public void Reading_on_tells_the_lines_of_the_whole_file()
+    {
+        byte[] first = Log(10), rest = Encoding.UTF8.GetBytes("rubbish\n");
+        Read(first, "log");
+        Read([.. first, .. rest], "log").Rejections.ShouldHaveSingleItem().FirstLine.ShouldBe(12);
+    }
+
+    [Fact]
+    public void A_line_behind_one_that_is_too_long_has_its_own_number()
+    {
+        byte[] file = [.. Log(1), .. Encoding.UTF8.GetBytes(new string('x', 9 << 20) + "\nrubbish\n")];
+        Read(file, "log").Rejections.Single(r => !r.Reason.Contains("longer than", StringComparison.Ordinal)).FirstLine.ShouldBe(4);
+    }
+
+    [Fact]
+    public void Patterns_beyond_the_limit_are_one_row_that_keeps_its_calls()
+    {
+        var few = new CaptureRequest("server", MostPatterns: 2);
+        new CaptureImport(_captures).Read(_book, new MemoryStream(Log(500)), "log", few).NotKeptApart.ShouldBe(300);
+        IReadOnlyList<PatternRecord> patterns = _daybook.Patterns(_book);
+        patterns.Count(p => p.Hash != CaptureFold.EverythingElse).ShouldBe(2);
+        long rest = patterns.Single(p => p.Hash == CaptureFold.EverythingElse).Id;
+        (int from, int to) = _daybook.Extent(_book)!.Value;
+        long[] sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
+        _daybook.Timeline(sources, Stretch.Hour, from, to, [rest]).Sum(c => c.Cell.Calls).ShouldBe(300);
+    }
+
+    [Fact]
+    public void Samples_of_a_pattern_stay_few_however_much_is_read()
+    {
+        Read(Log(5_000), "one");
+        Read(Log(7_000, secondsApart: 2), "two");
+        var samples = new SampleStore(_ledger, TimeProvider.System);
+        foreach (PatternRecord pattern in _daybook.Patterns(_book))
+        {
+            IReadOnlyList<SampleRecord> kept = samples.Samples(pattern.Id);
+            kept.Count.ShouldBeInRange(20, 25);
+            kept.Count(s => s.Place == (int)SamplePlace.Slowest).ShouldBeLessThanOrEqualTo(5);
+            kept.Max(s => s.Duration).ShouldBe(161_000);
+        }
+    }
+
+    [Fact]
+    public void Repeated_statements_of_two_imports_are_added_up()
+    {
+        Read(Unit("u1", 6), "one");
+        Read(Unit("u2", 9), "two");
+        Repeat repeat = new RepeatStore(_ledger, _daybook).OfBook(_book).ShouldHaveSingleItem().Repeat;
+        (repeat.Units, repeat.Statements, repeat.Least, repeat.Most).ShouldBe((2, 15, 6, 9));
+        repeat.Example.Count.ShouldBe(10);
+
+        static byte[] Unit(string unit, int rows)
+        {
+            string Step(int i, string sql) => string.Create(CultureInfo.InvariantCulture,
+                $"{{\"at\":\"2026-03-02T00:00:00.{i:000}Z\",\"ms\":0.5,\"sql\":\"{sql}\",\"unit\":\"{unit}\"}}\n");
+            return Encoding.UTF8.GetBytes(Step(0, "SELECT id FROM depot") + string.Concat(Enumerable.Range(1, rows).Select(i => Step(i, "SELECT * FROM parcel WHERE id = ?"))));
+        }
+    }
+
+    [Fact]
+    public void Notes_stay_with_their_pattern_and_it_can_be_kept_at_the_top()
+    {
+        Read(Log(10), "log");
+        var samples = new SampleStore(_ledger, TimeProvider.System);
+        PatternRecord pattern = _daybook.Patterns(_book)[0];
+        samples.AddNote(pattern.Id, "first");
+        samples.AddNote(pattern.Id, "second");
+        samples.KeepAtTop(pattern.Id, true);
+        samples.Notes(pattern.Id).Select(n => n.Text).ShouldBe(["first", "second"]);
+        _daybook.Pattern(_book, pattern.Hash)!.KeptAtTop.ShouldBeTrue();
+    }
+
+    [Fact]
     public void An_import_that_was_stopped_can_be_run_again_without_counting_twice()
     {
         byte[] file = Log(150_000, secondsApart: 30);
@@ -193,6 +284,16 @@ public sealed class CaptureImportTests : IDisposable
 
     private static string Line(DateTime at, double ms, string sql) =>
         string.Create(CultureInfo.InvariantCulture, $"{{\"at\":\"{at:yyyy-MM-ddTHH:mm:ss.fffZ}\",\"ms\":{ms},\"sql\":\"{sql}\"}}\n");
+
+    /// <summary>A stream like a pipe: it comes in small pieces and cannot be rewound.</summary>
+    private sealed class OnlyForward(byte[] bytes) : MemoryStream(bytes)
+    {
+        public override bool CanSeek => false;
+
+        public override int Read(Span<byte> buffer) => base.Read(buffer[..Math.Min(buffer.Length, 700)]);
+
+        public override int Read(byte[] buffer, int offset, int count) => base.Read(buffer, offset, Math.Min(count, 700));
+    }
 
     private static byte[] Packed(byte[] plain)
     {

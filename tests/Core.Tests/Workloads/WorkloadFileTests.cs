@@ -7,6 +7,21 @@ namespace SwiftLedger.Core.Tests.Workloads;
 
 public class WorkloadFileTests
 {
+    [Theory]
+    [InlineData("1200/day", 1200.0)]
+    [InlineData("2/second", 172_800.0)]
+    [InlineData("1.5/minute", 2160.0)]
+    [InlineData("3/hour", 72.0)]
+    public void Rates_of_calls_are_told_per_day(string text, double perDay) =>
+        WorkloadFile.Parse($"-- calls: {text}\nSELECT 1").Value.Statements[0].CallsPerDay.ShouldBe(perDay);
+
+    [Theory]
+    [InlineData("3/week")]
+    [InlineData("-1/day")]
+    [InlineData("many")]
+    public void A_rate_that_is_none_is_a_problem_with_its_place(string text) =>
+        WorkloadFile.Parse($"-- calls: {text}\nSELECT 1").Problems.ShouldHaveSingleItem().Place!.Value.Line.ShouldBe(1);
+
     [Fact]
     public void Name_calls_and_cases_are_read()
     {
