@@ -37,6 +37,7 @@ internal static class DaybookBench
                 ("patterns of 14 days, by total", "patterns?limit=200"),
                 ("patterns of 3 days, by 95th percentile", "patterns?limit=200&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
                 ("a statement", $"statements/{hash}"),
+                ("the 60 largest effects of a deployment", "deployments/1"),
             })
             {
                 Report.Target($"{what}, p95 of {Asked}", await P95Of(client, $"/api/books/{book}/{path}"), "ms", 100);
@@ -101,6 +102,7 @@ internal static class DaybookBench
         }
 
         captures.RollUp(book);
+        new DeploymentStore(ledger).Record(book, Start.AddDays(Days / 2), "1", "made", "");
         return book;
     }
 }

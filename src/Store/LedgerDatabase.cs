@@ -1,12 +1,16 @@
 using System.Globalization;
 using Dapper;
 using Microsoft.Data.Sqlite;
+using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Store;
 
 /// <summary>The ledger's own SQLite file: write-ahead log, foreign keys, numbered migrations.</summary>
 public sealed class LedgerDatabase
 {
+    /// <summary>The schema that keeps cells in blocks.</summary>
+    private const int BlocksFrom = 3;
+
     private readonly string _connectionString;
 
     /// <param name="path">The file; it is made, or brought to this version, if need be.</param>
@@ -62,6 +66,11 @@ public sealed class LedgerDatabase
         foreach ((int number, string script) in scripts.Where(s => s.Key > version))
         {
             connection.Execute(script, transaction: transaction);
+            if (number == BlocksFrom)
+            {
+                CellsIntoBlocks.Run(connection, transaction);
+            }
+
             connection.Execute(string.Create(CultureInfo.InvariantCulture, $"PRAGMA user_version = {number}"), transaction: transaction);
         }
 

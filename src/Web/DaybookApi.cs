@@ -15,7 +15,7 @@ namespace SwiftLedger.Web;
 /// <summary>What was executed: the questions that the daybook and its statements ask.</summary>
 internal static class DaybookApi
 {
-    private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420;
+    private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420, MostEffects = 60;
     private const double SlowMs = 1_000;
 
     public static void Map(RouteGroupBuilder api)
@@ -100,7 +100,7 @@ internal static class DaybookApi
         bool byDurations = rank is RankBy.P95 or RankBy.Spread;
         if (byDurations)
         {
-            daybook.AddDetails(fitting.Select(f => f.Cost).ToList(), chosen, runs, first, last);
+            daybook.AddDurations(fitting.Select(f => f.Cost).ToList(), chosen, runs);
         }
 
         List<(PatternCost Cost, PatternRecord Record)> shown = fitting
@@ -108,7 +108,7 @@ internal static class DaybookApi
             .Take(limit).ToList();
         if (!byDurations)
         {
-            daybook.AddDetails(shown.Select(f => f.Cost).ToList(), chosen, runs, first, last);
+            daybook.AddDurations(shown.Select(f => f.Cost).ToList(), chosen, runs);
         }
 
         List<PatternRow> rows = shown.Select(f => RowOf(f.Cost, f.Record, total)).ToList();
@@ -159,7 +159,7 @@ internal static class DaybookApi
     }
 
     private static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
-        long id, long deployment, double? days, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments)
+        long id, long deployment, double? days, string? sources, int? limit, BookStore books, DaybookStore daybook, DeploymentStore deployments)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);
         if (books.Find(id) is null || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
@@ -167,7 +167,7 @@ internal static class DaybookApi
             return Nothing("deployment with captures around it");
         }
 
-        return TypedResults.Ok(new DeploymentAccount(daybook).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources)));
+        return TypedResults.Ok(new DeploymentAccount(daybook).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
     }
 
     private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(long id, BookStore books, RepeatStore repeats, DaybookStore daybook)

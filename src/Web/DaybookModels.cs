@@ -79,8 +79,10 @@ public sealed record EffectRow(
 
 /// <param name="BeforeFrom">Start of the span before; it ends with the deployment.</param>
 /// <param name="AfterTo">End of the span after.</param>
+/// <param name="Patterns">How many there are: more than are compared, where a limit was given.</param>
 public sealed record EffectPage(
-    DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, IReadOnlyList<EffectRow> Effects);
+    DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, int Patterns,
+    IReadOnlyList<EffectRow> Effects);
 
 public sealed record StepView(string Hash, string Text, string At, double? Ms, string Binds);
 

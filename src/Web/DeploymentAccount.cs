@@ -9,9 +9,13 @@ namespace SwiftLedger.Web;
 /// <summary>Every pattern before and after a deployment, ranked by what it costs more or less a day.</summary>
 internal sealed class DeploymentAccount(DaybookStore daybook)
 {
+    /// <summary>Patterns whose hours are in memory together.</summary>
+    private const int ComparedAtOnce = 200;
+
+    /// <param name="limit">How many are compared, those whose cost moved most first.</param>
     /// <param name="days">Length of each span; null for what lies between this deployment and its neighbours, a week at most.</param>
     public EffectPage Of(
-        long book, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources)
+        long book, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, int limit)
     {
         int at = Stretches.MinuteOf(new DateTime(deployment.At, DateTimeKind.Utc));
         int most = (int)((days ?? 7) * 1440);
@@ -27,15 +31,25 @@ internal sealed class DeploymentAccount(DaybookStore daybook)
         // The hour in which it happened belongs to neither side.
         int before = Stretch.Hour.StartOf(at), after = before + Stretch.Hour.Minutes();
         from = Stretch.Hour.StartOf(from + 59);
-        ILookup<long, TimedCell> x = daybook.Hours(sources, from, before), y = daybook.Hours(sources, after, to);
         Dictionary<long, PatternRecord> records = daybook.Patterns(book).ToDictionary(p => p.Id);
         double daysBefore = Math.Max(0, before - from) / 1440.0, daysAfter = Math.Max(0, to - after) / 1440.0;
-        List<DeploymentEffect> effects = x.Select(g => g.Key).Union(y.Select(g => g.Key)).Where(records.ContainsKey)
-            .Select(p => DeploymentEffects.Of(p, x[p].ToList(), y[p].ToList(), daysBefore, daysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)p))
-            .OrderByDescending(e => Math.Abs(e.ChangePerDay)).ToList();
+        Dictionary<long, double> x = PerDay(sources, from, before, daysBefore), y = PerDay(sources, after, to, daysAfter);
+        List<long> patterns = x.Keys.Union(y.Keys).Where(records.ContainsKey).OrderByDescending(p => Math.Abs(y.GetValueOrDefault(p) - x.GetValueOrDefault(p))).ToList();
+        List<DeploymentEffect> effects = patterns.Take(limit).Chunk(ComparedAtOnce)
+            .SelectMany(some => Compared(some, daybook.Hours(sources, from, before, some), daybook.Hours(sources, after, to, some), daysBefore, daysAfter)).ToList();
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
-            effects.Sum(e => e.BeforePerDay), effects.Sum(e => e.AfterPerDay), effects.Select(e => RowOf(e, records[e.Pattern])).ToList());
+            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, records[e.Pattern])).ToList());
     }
+
+    /// <summary>Database-seconds a day by pattern.</summary>
+    private Dictionary<long, double> PerDay(IReadOnlyList<long> sources, int from, int to, double days) =>
+        daybook.Costs(sources, Coverage.Of(from, to, int.MaxValue), 1)
+            .ToDictionary(c => c.Pattern, c => c.Sum.TotalTicks / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9));
+
+    private static ParallelQuery<DeploymentEffect> Compared(
+        long[] patterns, ILookup<long, TimedCell> before, ILookup<long, TimedCell> after, double daysBefore, double daysAfter) =>
+        patterns.AsParallel().AsOrdered().Select(p => DeploymentEffects.Of(
+            p, before[p].ToList(), after[p].ToList(), daysBefore, daysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)p));
 
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 

@@ -207,7 +207,7 @@ public sealed class CaptureImportTests : IDisposable
         (int first, int last) = (from + 300, to - 900);
         IReadOnlyList<Run> runs = Coverage.Of(first, last, _daybook.MinutesFrom(_book));
         IReadOnlyList<PatternCost> costs = _daybook.Costs(sources, runs, 10);
-        _daybook.AddDetails(costs, sources, runs, first, last);
+        _daybook.AddDurations(costs, sources, runs);
         costs.ShouldAllBe(c => c.Sum.Durations.Count == c.Sum.Timed);
         IReadOnlyList<TimedCell> course = _daybook.Timeline(sources, Stretch.Hour, first, last);
         costs.Sum(c => c.Sum.Calls).ShouldBe(course.Sum(c => c.Cell.Calls));
@@ -265,11 +265,9 @@ public sealed class CaptureImportTests : IDisposable
     private CaptureReport Read(byte[] file, string name, string source = "server", Action<long>? told = null, CancellationToken stop = default) =>
         new CaptureImport(_captures).Read(_book, new MemoryStream(file), name, new(source), told, stop);
 
-    private long Calls()
-    {
-        using SqliteConnection connection = _ledger.Open();
-        return connection.ExecuteScalar<long>("SELECT coalesce(sum(calls), 0) FROM cell WHERE stretch = 3 AND pattern_id = 0");
-    }
+    private long Calls() => _daybook.Extent(_book) is { } extent
+        ? _daybook.Timeline(_daybook.Sources(_book).Select(s => s.Id).ToList(), Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To).Sum(d => d.Cell.Calls)
+        : 0;
 
     private static byte[] Log(int statements, int secondsApart = 1)
     {

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Numerics;
 
 namespace SwiftLedger.Core.Measuring;
@@ -10,19 +11,23 @@ namespace SwiftLedger.Core.Measuring;
 /// <remarks>The unit is <see cref="TimeSpan"/>'s tick, 100 ns.</remarks>
 public sealed class LatencyHistogram
 {
-    private const int HalfBits = 10, Half = 1 << HalfBits;
-    private const int LeastPending = 64;
+    private const int HalfBits = 10, Half = 1 << HalfBits, LastBucket = (64 - HalfBits) << HalfBits;
 
-    // From so many buckets on, sums are kept as one array over all buckets while others are added to it: merging sorted ones anew
-    // for each would write all of them each time.
-    private const int DenseFrom = 256, LastBucket = (64 - HalfBits) << HalfBits;
+    // With so many, counting them in one array over all buckets is faster than sorting.
+    private const int CountedFrom = 256;
+    private const int LeastWaiting = 64;
+
+    [ThreadStatic]
+    private static long[]? t_counting;
 
     private int[] _buckets = [];
     private long[] _counts = [];
     private int _used;
-    private int[]? _pending;
-    private int _pendingUsed;
-    private long[]? _dense;
+
+    // What came in since, in no order; counts are null while all of them are 1.
+    private int[] _waiting = [];
+    private long[]? _waitingCounts;
+    private int _waitingUsed;
 
     /// <summary>How many durations were recorded.</summary>
     public long Count { get; private set; }
@@ -45,29 +50,25 @@ public sealed class LatencyHistogram
 
     public void Record(long ticks)
     {
+        MakeRoom(1);
         Count++;
-        RecordBucket(BucketOf(ticks));
+        _waiting[_waitingUsed] = BucketOf(ticks);
+        if (_waitingCounts is not null)
+        {
+            _waitingCounts[_waitingUsed] = 1;
+        }
+
+        _waitingUsed++;
     }
 
     public void Add(LatencyHistogram other)
     {
         other.Settle();
-        Count += other.Count;
-        if (other.Count <= LeastPending)
+        MakeRoom(other._used);
+        for (int i = 0; i < other._used; i++)
         {
-            for (int i = 0; i < other._used; i++)
-            {
-                for (long n = 0; n < other._counts[i]; n++)
-                {
-                    RecordBucket(other._buckets[i]);
-                }
-            }
-
-            return;
+            Wait(other._buckets[i], other._counts[i]);
         }
-
-        Settle();
-        Merge(other._buckets.AsSpan(0, other._used), other._counts.AsSpan(0, other._used));
     }
 
     /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
@@ -101,20 +102,24 @@ public sealed class LatencyHistogram
         }
     }
 
-    /// <summary>Pairs of variable-length numbers: distance to the last bucket, and count.</summary>
+    /// <summary>Pairs of numbers in <see cref="Leb128"/>: distance to the last bucket, and count.</summary>
     public byte[] Encode()
     {
+        var writer = new ArrayBufferWriter<byte>();
+        Encode(writer);
+        return writer.WrittenSpan.ToArray();
+    }
+
+    public void Encode(ArrayBufferWriter<byte> writer)
+    {
         Settle();
-        var bytes = new List<byte>(_used * 3);
         int last = 0;
         for (int i = 0; i < _used; i++)
         {
-            Write(bytes, (ulong)(_buckets[i] - last));
-            Write(bytes, (ulong)_counts[i]);
+            Leb128.Write(writer, (ulong)(_buckets[i] - last));
+            Leb128.Write(writer, (ulong)_counts[i]);
             last = _buckets[i];
         }
-
-        return [.. bytes];
     }
 
     /// <exception cref="FormatException">The bytes are no histogram.</exception>
@@ -129,173 +134,137 @@ public sealed class LatencyHistogram
     /// <exception cref="FormatException">The bytes are no histogram.</exception>
     public void AddEncoded(ReadOnlySpan<byte> bytes)
     {
-        if (_dense is not null || _used + (bytes.Length / 2) >= DenseFrom)
-        {
-            AddToDense(bytes);
-            return;
-        }
-
-        Settle();
-        int pairs = 0;
-        foreach (byte b in bytes)
-        {
-            pairs += b < 0x80 ? 1 : 0;
-        }
-
-        int[] buckets = new int[pairs / 2];
-        long[] counts = new long[pairs / 2];
-        int last = 0;
-        for (int i = 0; i < buckets.Length; i++)
-        {
-            last = checked(last + (int)Read(ref bytes));
-            buckets[i] = last;
-            counts[i] = (long)Read(ref bytes);
-            Count += counts[i];
-        }
-
-        if (!bytes.IsEmpty)
-        {
-            throw new FormatException("The histogram is cut.");
-        }
-
-        Merge(buckets, counts);
-    }
-
-    private void AddToDense(ReadOnlySpan<byte> bytes)
-    {
-        if (_dense is null || _pendingUsed > 0)
-        {
-            Settle();
-            _dense = new long[LastBucket];
-            for (int i = 0; i < _used; i++)
-            {
-                _dense[_buckets[i]] = _counts[i];
-            }
-
-            _used = 0;
-        }
-
+        MakeRoom(bytes.Length / 2);
         for (ulong bucket = 0; !bytes.IsEmpty;)
         {
-            bucket += Read(ref bytes);
-            long count = (long)Read(ref bytes);
-            if (bucket >= (ulong)_dense.Length)
+            bucket += Leb128.Read(ref bytes);
+            long count = (long)Leb128.Read(ref bytes);
+            if (bucket >= LastBucket)
             {
                 throw new FormatException("The histogram has a bucket beyond the longest duration.");
             }
 
-            _dense[bucket] += count;
-            Count += count;
+            Wait((int)bucket, count);
         }
     }
 
-    private static void Write(List<byte> bytes, ulong value)
+    private void Wait(int bucket, long count)
     {
-        while (value >= 0x80)
+        Count += count;
+        if (count != 1 && _waitingCounts is null)
         {
-            bytes.Add((byte)(value | 0x80));
-            value >>= 7;
+            _waitingCounts = new long[_waiting.Length];
+            _waitingCounts.AsSpan(0, _waitingUsed).Fill(1);
         }
 
-        bytes.Add((byte)value);
-    }
-
-    private static ulong Read(ref ReadOnlySpan<byte> bytes)
-    {
-        ulong value = 0;
-        for (int i = 0; i < bytes.Length && i < 10; i++)
+        _waiting[_waitingUsed] = bucket;
+        if (_waitingCounts is not null)
         {
-            value |= (ulong)(bytes[i] & 0x7F) << (7 * i);
-            if (bytes[i] < 0x80)
-            {
-                bytes = bytes[(i + 1)..];
-                return value;
-            }
+            _waitingCounts[_waitingUsed] = count;
         }
 
-        throw new FormatException("The histogram is cut.");
+        _waitingUsed++;
     }
 
     /// <summary>What comes in waits until there is as much of it as of what is there, so that merging costs the same for each however many there are.</summary>
-    private void RecordBucket(int bucket)
+    private void MakeRoom(int more)
     {
-        if (_pending is null || _pendingUsed == _pending.Length)
+        if (_waitingUsed >= Math.Max(LeastWaiting, _used))
         {
-            if (_pendingUsed >= Math.Max(LeastPending, _used))
-            {
-                Settle();
-            }
-            else
-            {
-                Array.Resize(ref _pending, Math.Max(4, _pendingUsed * 2));
-            }
+            Settle();
         }
 
-        _pending![_pendingUsed++] = bucket;
+        if (_waitingUsed + more > _waiting.Length)
+        {
+            int length = Math.Max(_waitingUsed + more, Math.Max(4, _waitingUsed * 2));
+            Array.Resize(ref _waiting, length);
+            if (_waitingCounts is not null)
+            {
+                Array.Resize(ref _waitingCounts, length);
+            }
+        }
     }
 
     private void Settle()
     {
-        if (_dense is not null)
-        {
-            int used = _dense.Length - _dense.AsSpan().Count(0L);
-            (_buckets, _counts, _used) = (new int[used], new long[used], 0);
-            for (int bucket = 0; bucket < _dense.Length && _used < used; bucket++)
-            {
-                if (_dense[bucket] != 0)
-                {
-                    _buckets[_used] = bucket;
-                    _counts[_used++] = _dense[bucket];
-                }
-            }
-
-            _dense = null;
-        }
-
-        SettlePending();
-    }
-
-    private void SettlePending()
-    {
-        if (_pendingUsed == 0)
+        if (_waitingUsed == 0)
         {
             return;
         }
 
-        Span<int> pending = _pending.AsSpan(0, _pendingUsed);
-        pending.Sort();
-        int[] buckets = new int[pending.Length];
-        long[] counts = new long[pending.Length];
-        int used = 0;
-        foreach (int bucket in pending)
+        if (_used + _waitingUsed >= CountedFrom)
         {
-            if (used > 0 && buckets[used - 1] == bucket)
-            {
-                counts[used - 1]++;
-                continue;
-            }
-
-            buckets[used] = bucket;
-            counts[used++] = 1;
+            SettleByCounting();
+        }
+        else
+        {
+            SettleBySorting();
         }
 
-        _pendingUsed = 0;
-        Merge(buckets.AsSpan(0, used), counts.AsSpan(0, used));
+        _waitingUsed = 0;
     }
 
-    private void Merge(ReadOnlySpan<int> buckets, ReadOnlySpan<long> counts)
+    private void SettleByCounting()
     {
-        int[] merged = new int[_used + buckets.Length];
-        long[] sums = new long[merged.Length];
-        int a = 0, b = 0, n = 0;
-        while (a < _used || b < buckets.Length)
+        long[] counting = t_counting ??= new long[LastBucket];
+        int least = _used > 0 ? _buckets[0] : int.MaxValue, most = _used > 0 ? _buckets[_used - 1] : 0;
+        for (int i = 0; i < _used; i++)
         {
-            int left = a < _used ? _buckets[a] : int.MaxValue;
-            int right = b < buckets.Length ? buckets[b] : int.MaxValue;
-            merged[n] = Math.Min(left, right);
-            sums[n++] = (left <= right ? _counts[a++] : 0) + (right <= left ? counts[b++] : 0);
+            counting[_buckets[i]] = _counts[i];
         }
 
-        (_buckets, _counts, _used) = (merged, sums, n);
+        for (int i = 0; i < _waitingUsed; i++)
+        {
+            int bucket = _waiting[i];
+            counting[bucket] += _waitingCounts is null ? 1 : _waitingCounts[i];
+            least = Math.Min(least, bucket);
+            most = Math.Max(most, bucket);
+        }
+
+        Span<long> range = counting.AsSpan(least, most - least + 1);
+        int used = range.Length - range.Count(0L);
+        (_buckets, _counts, _used) = (new int[used], new long[used], 0);
+        for (int i = 0; i < range.Length; i++)
+        {
+            if (range[i] != 0)
+            {
+                _buckets[_used] = least + i;
+                _counts[_used++] = range[i];
+            }
+        }
+
+        range.Clear();
+    }
+
+    private void SettleBySorting()
+    {
+        Span<int> waiting = _waiting.AsSpan(0, _waitingUsed);
+        Span<long> counts = _waitingCounts is null ? [] : _waitingCounts.AsSpan(0, _waitingUsed);
+        if (counts.IsEmpty)
+        {
+            waiting.Sort();
+        }
+        else
+        {
+            waiting.Sort(counts);
+        }
+
+        int[] merged = new int[_used + waiting.Length];
+        long[] sums = new long[merged.Length];
+        int a = 0, b = 0, n = -1;
+        while (a < _used || b < waiting.Length)
+        {
+            bool old = b >= waiting.Length || (a < _used && _buckets[a] <= waiting[b]);
+            (int bucket, long count) = old ? (_buckets[a], _counts[a++]) : (waiting[b], counts.IsEmpty ? 1 : counts[b]);
+            b += old ? 0 : 1;
+            if (n < 0 || merged[n] != bucket)
+            {
+                merged[++n] = bucket;
+            }
+
+            sums[n] += count;
+        }
+
+        (_buckets, _counts, _used) = (merged, sums, n + 1);
     }
 }

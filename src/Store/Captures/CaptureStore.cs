@@ -39,7 +39,6 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     /// <summary>Cells of single minutes stay this long behind the newest of their book; hours and days stay.</summary>
     public static readonly TimeSpan MinutesStay = TimeSpan.FromDays(2);
 
-    private const long AllPatterns = 0;
     private const string FileColumns =
         "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections";
 
@@ -74,7 +73,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteTransaction transaction = connection.BeginTransaction();
         var ids = new BookIds(connection, transaction, bookId);
         ids.Add(batch.Patterns);
-        CellWriter.Write(connection, batch.Cells, ids, AllPatterns);
+        CellWriter.Write(connection, transaction, batch.Cells, ids);
         WriteSamples(connection, transaction, batch.Samples, ids);
         connection.Execute("""
             INSERT INTO tag_count VALUES (@pattern, @source, @key, @value, @calls)
@@ -101,9 +100,9 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         connection.Execute("""
-            DELETE FROM cell
+            DELETE FROM block
             WHERE stretch = 1 AND source_id IN (SELECT id FROM source WHERE book_id = @bookId)
-              AND minute < (SELECT max(c.minute) FROM source s JOIN cell c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 3) - @stay
+              AND minute < (SELECT max(c.minute) FROM source s JOIN block c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 3) - @stay
             """, new { bookId, stay = (int)MinutesStay.TotalMinutes });
         connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
     }

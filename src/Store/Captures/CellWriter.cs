@@ -1,133 +1,103 @@
 using System.Runtime.InteropServices;
+using Dapper;
 using Microsoft.Data.Sqlite;
-using SQLitePCL;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Measuring;
 
 namespace SwiftLedger.Store.Captures;
 
-/// <summary>Adds cells to those that are there: minutes, the hours and days that they make up, and the sums over all patterns.</summary>
-/// <remarks>The one place of the store that goes around Dapper: tens of thousands of rows a batch, and values bound without boxes.</remarks>
+/// <summary>Adds cells to those that are there: minutes, and the hours and days that they make up.</summary>
 internal static class CellWriter
 {
-    private const string Upsert = """
-        INSERT INTO cell VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-        ON CONFLICT DO UPDATE SET
-            calls = calls + excluded.calls,
-            errors = errors + excluded.errors,
-            timed = timed + excluded.timed,
-            total = total + excluded.total,
-            longest = max(longest, excluded.longest),
-            rows_returned = coalesce(rows_returned + excluded.rows_returned, rows_returned, excluded.rows_returned),
-            rows_read = coalesce(rows_read + excluded.rows_read, rows_read, excluded.rows_read),
-            rows_written = coalesce(rows_written + excluded.rows_written, rows_written, excluded.rows_written),
-            durations = merged(durations, excluded.durations)
-        """;
-
-    /// <param name="connection">With a transaction open.</param>
-    public static void Write(SqliteConnection connection, IReadOnlyDictionary<CellKey, Cell> cells, BookIds ids, long allPatterns)
+    /// <param name="connection">With the transaction open.</param>
+    public static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<CellKey, Cell> cells, BookIds ids)
     {
-        connection.CreateFunction("merged", (byte[] a, byte[] b) => Merged(a, b), isDeterministic: true);
-        sqlite3 handle = connection.Handle!;
-        Check(handle, raw.sqlite3_prepare_v2(handle, Upsert, out sqlite3_stmt statement));
-        using (statement)
+        Dictionary<Place, Dictionary<long, Cell>> blocks = Blocks(cells, ids);
+        foreach ((Place place, Dictionary<long, Cell> added) in blocks.OrderBy(b => b.Key.Stretch).ThenBy(b => b.Key.Source).ThenBy(b => b.Key.Minute))
         {
-            foreach ((Place place, Cell cell) in Summed(cells, ids, allPatterns))
-            {
-                Bind(statement, place, cell);
-                if (raw.sqlite3_step(statement) != raw.SQLITE_DONE)
-                {
-                    Check(handle, raw.sqlite3_errcode(handle));
-                }
-
-                raw.sqlite3_reset(statement);
-            }
+            Add(connection, transaction, place, added);
         }
     }
 
-    /// <summary>In the order of the primary key, so that neighbours land on the same pages.</summary>
-    private static List<(Place Place, Cell Cell)> Summed(IReadOnlyDictionary<CellKey, Cell> cells, BookIds ids, long allPatterns)
+    /// <summary>Minutes that would not stay are left out; their hours are not.</summary>
+    private static Dictionary<Place, Dictionary<long, Cell>> Blocks(IReadOnlyDictionary<CellKey, Cell> cells, BookIds ids)
     {
-        var sums = new Dictionary<Place, Cell>();
-        var rows = new List<(Place, Cell)>(cells.Count * 2);
+        var blocks = new Dictionary<Place, Dictionary<long, Cell>>();
         int minutesFrom = cells.Keys.Select(k => k.Minute).DefaultIfEmpty().Max() - (int)CaptureStore.MinutesStay.TotalMinutes;
         foreach ((CellKey key, Cell cell) in cells)
         {
             (long source, long pattern) = (ids.Source(key.Source), ids.Pattern(key.Pattern));
+            SumOf(blocks, new(Stretch.Hour, source, Stretch.Hour.StartOf(key.Minute)), pattern).Add(cell);
             if (key.Minute >= minutesFrom)
             {
-                rows.Add((new(Stretch.Minute, source, key.Minute, pattern), cell));
-                Add(sums, new(Stretch.Minute, source, key.Minute, allPatterns), cell);
+                BlockOf(blocks, new(Stretch.Minute, source, key.Minute)).Add(pattern, cell);
+            }
+        }
+
+        // Days come from hours, which are far fewer.
+        foreach ((Place place, Dictionary<long, Cell> hour) in blocks.Where(b => b.Key.Stretch == Stretch.Hour).ToList())
+        {
+            foreach ((long pattern, Cell cell) in hour)
+            {
+                SumOf(blocks, place with { Stretch = Stretch.Day, Minute = Stretch.Day.StartOf(place.Minute) }, pattern).Add(cell);
+            }
+        }
+
+        return blocks;
+    }
+
+    private static Dictionary<long, Cell> BlockOf(Dictionary<Place, Dictionary<long, Cell>> blocks, Place place) =>
+        CollectionsMarshal.GetValueRefOrAddDefault(blocks, place, out _) ??= [];
+
+    private static Cell SumOf(Dictionary<Place, Dictionary<long, Cell>> blocks, Place place, long pattern) =>
+        CollectionsMarshal.GetValueRefOrAddDefault(BlockOf(blocks, place), pattern, out _) ??= new();
+
+    private static void Add(SqliteConnection connection, SqliteTransaction transaction, Place place, Dictionary<long, Cell> added)
+    {
+        (byte[] Whole, byte[] Sums, byte[] Durations) there = connection.QuerySingleOrDefault<(byte[], byte[], byte[])>(
+            "SELECT whole, sums, durations FROM block WHERE stretch = @Stretch AND source_id = @Source AND minute = @Minute",
+            place, transaction);
+        var whole = new Cell();
+        foreach (Cell cell in added.Values)
+        {
+            whole.Add(cell);
+        }
+
+        CellBlock.AddWhole(whole, there.Whole, durations: true);
+        CellBlock block = Merged(new CellReader(there.Sums, there.Durations), added);
+        connection.Execute("""
+            INSERT INTO block (stretch, source_id, minute, whole, sums, durations) VALUES (@stretch, @source, @minute, @whole, @sums, @durations)
+            ON CONFLICT DO UPDATE SET whole = excluded.whole, sums = excluded.sums, durations = excluded.durations
+            """, new { stretch = place.Stretch, source = place.Source, minute = place.Minute, whole = CellBlock.Whole(whole), sums = block.Sums.ToArray(), durations = block.Durations.ToArray() },
+            transaction);
+    }
+
+    private static CellBlock Merged(CellReader there, Dictionary<long, Cell> added)
+    {
+        var block = new CellBlock();
+        bool more = there.Next();
+        foreach ((long pattern, Cell cell) in added.OrderBy(a => a.Key))
+        {
+            for (; more && there.Pattern < pattern; more = there.Next())
+            {
+                block.Append(there);
             }
 
-            Add(sums, new(Stretch.Hour, source, Stretch.Hour.StartOf(key.Minute), pattern), cell);
+            if (more && there.Pattern == pattern)
+            {
+                there.AddTo(cell);
+                more = there.Next();
+            }
+
+            block.Append(pattern, cell);
         }
 
-        // Days and the sums over patterns come from hours, which are far fewer.
-        foreach ((Place place, Cell cell) in sums.Where(s => s.Key.Stretch == Stretch.Hour).ToList())
+        for (; more; more = there.Next())
         {
-            int day = Stretch.Day.StartOf(place.Minute);
-            Add(sums, new(Stretch.Day, place.Source, day, place.Pattern), cell);
-            Add(sums, place with { Pattern = allPatterns }, cell);
-            Add(sums, new(Stretch.Day, place.Source, day, allPatterns), cell);
+            block.Append(there);
         }
 
-        rows.AddRange(sums.Select(s => (s.Key, s.Value)));
-        rows.Sort((a, b) => a.Item1.CompareTo(b.Item1));
-        return rows;
+        return block;
     }
 
-    private static void Add(Dictionary<Place, Cell> sums, Place place, Cell cell)
-    {
-        ref Cell? sum = ref CollectionsMarshal.GetValueRefOrAddDefault(sums, place, out _);
-        (sum ??= new()).Add(cell);
-    }
-
-    private static void Bind(sqlite3_stmt statement, Place place, Cell cell)
-    {
-        raw.sqlite3_bind_int64(statement, 1, (long)place.Stretch);
-        raw.sqlite3_bind_int64(statement, 2, place.Source);
-        raw.sqlite3_bind_int64(statement, 3, place.Minute);
-        raw.sqlite3_bind_int64(statement, 4, place.Pattern);
-        raw.sqlite3_bind_int64(statement, 5, cell.Calls);
-        raw.sqlite3_bind_int64(statement, 6, cell.Errors);
-        raw.sqlite3_bind_int64(statement, 7, cell.Timed);
-        raw.sqlite3_bind_int64(statement, 8, cell.TotalTicks);
-        raw.sqlite3_bind_int64(statement, 9, cell.MaxTicks);
-        BindOrNull(statement, 10, cell.RowsReturned);
-        BindOrNull(statement, 11, cell.RowsRead);
-        BindOrNull(statement, 12, cell.RowsWritten);
-        raw.sqlite3_bind_blob(statement, 13, cell.Durations.Encode());
-    }
-
-    private static void BindOrNull(sqlite3_stmt statement, int index, long? value)
-    {
-        _ = value is { } v ? raw.sqlite3_bind_int64(statement, index, v) : raw.sqlite3_bind_null(statement, index);
-    }
-
-    private static void Check(sqlite3 handle, int result)
-    {
-        if (result != raw.SQLITE_OK)
-        {
-            throw new SqliteException(raw.sqlite3_errmsg(handle).utf8_to_string(), result);
-        }
-    }
-
-    private static byte[] Merged(byte[] a, byte[] b)
-    {
-        LatencyHistogram sum = LatencyHistogram.Decode(a);
-        sum.AddEncoded(b);
-        return sum.Encode();
-    }
-
-    private readonly record struct Place(Stretch Stretch, long Source, int Minute, long Pattern) : IComparable<Place>
-    {
-        public int CompareTo(Place other)
-        {
-            int order = Stretch.CompareTo(other.Stretch);
-            order = order != 0 ? order : Source.CompareTo(other.Source);
-            order = order != 0 ? order : Minute.CompareTo(other.Minute);
-            return order != 0 ? order : Pattern.CompareTo(other.Pattern);
-        }
-    }
+    private readonly record struct Place(Stretch Stretch, long Source, int Minute);
 }

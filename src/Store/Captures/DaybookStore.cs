@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
@@ -12,17 +13,9 @@ public sealed record SourceRecord(long Id, string Name);
 /// <param name="Hash">0 for everything else.</param>
 public sealed record PatternRecord(long Id, ulong Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop);
 
-
-
-
 /// <summary>Reads what was executed.</summary>
 public sealed class DaybookStore(LedgerDatabase ledger)
 {
-    private const string SumColumns = "calls, errors, timed, total, longest, rows_returned, rows_read, rows_written";
-
-    /// <summary>The sum of all patterns: see the table's comment.</summary>
-    private const long AllPatterns = 0;
-
     public IReadOnlyList<SourceRecord> Sources(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
@@ -36,8 +29,8 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         using SqliteConnection connection = ledger.Open();
         (long? from, long? to) = connection.QuerySingle<(long?, long?)>("""
             SELECT min(first), max(last) FROM (
-                SELECT (SELECT min(minute) FROM cell c WHERE c.stretch = 2 AND c.source_id = s.id) AS first,
-                       (SELECT max(minute) FROM cell c WHERE c.stretch = 2 AND c.source_id = s.id) AS last
+                SELECT (SELECT min(minute) FROM block c WHERE c.stretch = 2 AND c.source_id = s.id) AS first,
+                       (SELECT max(minute) FROM block c WHERE c.stretch = 2 AND c.source_id = s.id) AS last
                 FROM source s WHERE s.book_id = @bookId)
             """, new { bookId });
         return from is null ? null : ((int)from, (int)to! + Stretch.Hour.Minutes());
@@ -48,7 +41,7 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     {
         using SqliteConnection connection = ledger.Open();
         return (int)(connection.ExecuteScalar<long?>("""
-            SELECT min((SELECT min(minute) FROM cell c WHERE c.stretch = 1 AND c.source_id = s.id)) FROM source s WHERE s.book_id = @bookId
+            SELECT min((SELECT min(minute) FROM block c WHERE c.stretch = 1 AND c.source_id = s.id)) FROM source s WHERE s.book_id = @bookId
             """, new { bookId }) ?? int.MaxValue);
     }
 
@@ -72,69 +65,50 @@ public sealed class DaybookStore(LedgerDatabase ledger)
 
     /// <summary>What was executed in each stretch of a span, over the sources, of all patterns or of some.</summary>
     /// <param name="patterns">Null for all.</param>
-    /// <param name="durations">Whether percentiles will be asked for: they cost ten times what the sums cost.</param>
+    /// <param name="durations">Whether percentiles will be asked for.</param>
     public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null, bool durations = true)
     {
-        if (patterns is { Count: 0 } || sources.Count == 0)
-        {
-            return [];
-        }
-
-        string which = patterns is null ? $"= {AllPatterns}" : $"IN ({string.Join(',', patterns)})";
+        HashSet<long>? wanted = patterns?.ToHashSet();
         var points = new SortedDictionary<int, Cell>();
-        using SqliteConnection connection = ledger.Open();
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = $"""
-            SELECT minute, {SumColumns}{(durations ? ", durations" : "")} FROM cell {IndexFor(stretch)}
-            WHERE stretch = {(int)stretch} AND source_id IN ({string.Join(',', sources)}) AND minute >= $from AND minute < $to AND pattern_id {which}
-            """;
-        Bind(command, 0, from, to);
-        using SqliteDataReader reader = command.ExecuteReader();
-        while (reader.Read())
+        foreach (Block block in wanted is { Count: 0 } ? [] : Blocks(sources, new(stretch, from, to), patterns is null ? Parts.Whole : durations ? Parts.Everything : Parts.Sums))
         {
-            int minute = reader.GetInt32(0);
-            if (!points.TryGetValue(minute, out Cell? sum))
+            if (wanted is null)
             {
-                points[minute] = sum = new();
+                CellBlock.AddWhole(SumAt(points, block.Minute), block.Whole, durations);
+                continue;
             }
 
-            AddSums(sum, reader, 1);
-            if (durations)
+            var cells = new CellReader(block.Sums, block.Durations);
+            for (int left = wanted.Count; left > 0 && cells.Next();)
             {
-                sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(9));
+                if (wanted.Contains(cells.Pattern))
+                {
+                    cells.AddTo(SumAt(points, block.Minute));
+                    left--;
+                }
             }
         }
 
         return points.Select(p => new TimedCell(p.Key, p.Value)).ToList();
     }
 
-    /// <summary>What each pattern cost in a span, as sums alone: <see cref="AddDetails"/> adds durations and courses to those that are shown.</summary>
+    /// <summary>What each pattern cost in a span: sums and courses. <see cref="AddDurations"/> adds the durations of those that need them.</summary>
     /// <param name="parts">Into how many equal parts of the span the course of each is to be cut.</param>
     public IReadOnlyList<PatternCost> Costs(IReadOnlyList<long> sources, IReadOnlyList<Run> runs, int parts)
     {
         var costs = new Dictionary<long, PatternCost>();
-        using SqliteConnection connection = ledger.Open();
-        foreach (long source in sources)
+        int first = runs.Count > 0 ? runs[0].From : 0;
+        double part = Math.Max(1, (runs.Count > 0 ? runs[^1].To : 0) - first) / (double)parts;
+        foreach (Run run in runs)
         {
-            foreach (Run run in runs)
+            foreach (Block block in Blocks(sources, run, Parts.Sums))
             {
-                using SqliteCommand command = connection.CreateCommand();
-                command.CommandText = $"""
-                    SELECT pattern_id, sum(calls), sum(errors), sum(timed), sum(total), max(longest), sum(rows_returned), sum(rows_read), sum(rows_written) FROM cell
-                    WHERE stretch = {(int)run.Stretch} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
-                    GROUP BY pattern_id
-                    """;
-                Bind(command, source, run.From, run.To);
-                using SqliteDataReader reader = command.ExecuteReader();
-                while (reader.Read())
+                var cells = new CellReader(block.Sums, []);
+                while (cells.Next())
                 {
-                    long pattern = reader.GetInt64(0);
-                    if (!costs.TryGetValue(pattern, out PatternCost? cost))
-                    {
-                        costs[pattern] = cost = new(pattern, new(), new long[parts]);
-                    }
-
-                    AddSums(cost.Sum, reader, 1);
+                    PatternCost cost = CollectionsMarshal.GetValueRefOrAddDefault(costs, cells.Pattern, out _) ??= new(cells.Pattern, new(), new long[parts]);
+                    cells.AddSumsTo(cost.Sum);
+                    AddToCourse(cost.Course, block.Minute - first, run.Stretch.Minutes(), part, cells.Total);
                 }
             }
         }
@@ -142,65 +116,56 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         return [.. costs.Values];
     }
 
-    /// <summary>Adds durations and courses.</summary>
-    /// <param name="from">First minute of the span.</param>
-    /// <param name="to">The minute behind its last.</param>
-    public void AddDetails(IReadOnlyList<PatternCost> costs, IReadOnlyList<long> sources, IReadOnlyList<Run> runs, int from, int to)
+    /// <param name="costs">Of the same sources and runs.</param>
+    public void AddDurations(IReadOnlyList<PatternCost> costs, IReadOnlyList<long> sources, IReadOnlyList<Run> runs)
     {
-        if (costs.Count == 0 || sources.Count == 0)
-        {
-            return;
-        }
-
         Dictionary<long, PatternCost> byPattern = costs.ToDictionary(c => c.Pattern);
-        double part = Math.Max(1, to - from) / (double)costs[0].Course.Length;
-        using SqliteConnection connection = ledger.Open();
         foreach (Run run in runs)
         {
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = $"""
-                SELECT pattern_id, minute, total, durations FROM cell {IndexFor(run.Stretch)}
-                WHERE stretch = {(int)run.Stretch} AND source_id IN ({string.Join(',', sources)}) AND minute >= $from AND minute < $to
-                    AND pattern_id IN ({string.Join(',', byPattern.Keys)})
-                """;
-            Bind(command, 0, run.From, run.To);
-            using SqliteDataReader reader = command.ExecuteReader();
-            while (reader.Read())
+            foreach (Block block in Blocks(sources, run, Parts.Everything))
             {
-                PatternCost cost = byPattern[reader.GetInt64(0)];
-                cost.Sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(3));
-                AddToCourse(cost.Course, reader.GetInt32(1) - from, run.Stretch.Minutes(), part, reader.GetInt64(2));
+                var cells = new CellReader(block.Sums, block.Durations);
+                while (cells.Next())
+                {
+                    if (byPattern.TryGetValue(cells.Pattern, out PatternCost? cost))
+                    {
+                        cost.Sum.Durations.AddEncoded(cells.Durations);
+                    }
+                }
             }
         }
     }
 
     /// <summary>The cells of single hours in a span by pattern, in order, sources summed.</summary>
-    public ILookup<long, TimedCell> Hours(IReadOnlyList<long> sources, int from, int to)
+    /// <param name="patterns">Whose.</param>
+    public ILookup<long, TimedCell> Hours(IReadOnlyList<long> sources, int from, int to, IReadOnlyCollection<long> patterns)
     {
-        var cells = new SortedDictionary<(int Minute, long Pattern), Cell>();
-        using SqliteConnection connection = ledger.Open();
-        foreach (long source in sources)
+        HashSet<long> wanted = patterns.ToHashSet();
+        var hours = new SortedDictionary<(int Minute, long Pattern), Cell>();
+        foreach (Block block in Blocks(sources, new(Stretch.Hour, from, to), Parts.Everything))
         {
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = $"""
-                SELECT minute, pattern_id, {SumColumns}, durations FROM cell
-                WHERE stretch = {(int)Stretch.Hour} AND source_id = $source AND minute >= $from AND minute < $to AND pattern_id <> {AllPatterns}
-                """;
-            Bind(command, source, from, to);
-            using SqliteDataReader reader = command.ExecuteReader();
-            while (reader.Read())
+            var cells = new CellReader(block.Sums, block.Durations);
+            while (cells.Next())
             {
-                (int, long) key = (reader.GetInt32(0), reader.GetInt64(1));
-                if (!cells.TryGetValue(key, out Cell? sum))
+                if (wanted.Contains(cells.Pattern))
                 {
-                    cells[key] = sum = new();
+                    cells.AddTo(SumAt(hours, (block.Minute, cells.Pattern)));
                 }
-
-                AddTo(sum, reader, 2);
             }
         }
 
-        return cells.ToLookup(c => c.Key.Pattern, c => new TimedCell(c.Key.Minute, c.Value));
+        return hours.ToLookup(c => c.Key.Pattern, c => new TimedCell(c.Key.Minute, c.Value));
+    }
+
+    private static Cell SumAt<TKey>(SortedDictionary<TKey, Cell> sums, TKey key)
+        where TKey : notnull
+    {
+        if (!sums.TryGetValue(key, out Cell? sum))
+        {
+            sums[key] = sum = new();
+        }
+
+        return sum;
     }
 
     /// <summary>Spreads a cell's total over the parts of the span in proportion to how much of each its stretch covers.</summary>
@@ -213,44 +178,33 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         }
     }
 
-    /// <param name="source">0 where the text names the sources.</param>
-    private static void Bind(SqliteCommand command, long source, int from, int to)
+    private IEnumerable<Block> Blocks(IReadOnlyList<long> sources, Run run, Parts parts)
     {
-        if (source != 0)
+        using SqliteConnection connection = ledger.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = $"""
+            SELECT minute{(parts == Parts.Whole ? ", whole" : ", sums")}{(parts == Parts.Everything ? ", durations" : "")} FROM block
+            WHERE stretch = {(int)run.Stretch} AND source_id IN ({string.Join(',', sources)}) AND minute >= $from AND minute < $to
+            """;
+        command.Parameters.AddWithValue("$from", run.From);
+        command.Parameters.AddWithValue("$to", run.To);
+        using SqliteDataReader reader = command.ExecuteReader();
+        while (reader.Read())
         {
-            command.Parameters.AddWithValue("$source", source);
+            byte[] first = reader.GetFieldValue<byte[]>(1);
+            yield return parts == Parts.Whole
+                ? new(reader.GetInt32(0), first, [], [])
+                : new(reader.GetInt32(0), [], first, parts == Parts.Everything ? reader.GetFieldValue<byte[]>(2) : []);
         }
-
-        command.Parameters.AddWithValue("$from", from);
-        command.Parameters.AddWithValue("$to", to);
     }
 
-    /// <summary>What finds a few patterns in a span: the primary key would go through all patterns of it.</summary>
-    private static string IndexFor(Stretch stretch) => stretch switch
+    /// <summary>What of a block is to be read.</summary>
+    private enum Parts
     {
-        Stretch.Hour => "INDEXED BY cell_pattern_hour",
-        Stretch.Day => "INDEXED BY cell_pattern_day",
-        _ => "",
-    };
-
-    /// <summary>Adds the cell in the reader's columns from one on.</summary>
-    private static void AddTo(Cell sum, SqliteDataReader reader, int at)
-    {
-        AddSums(sum, reader, at);
-        sum.Durations.AddEncoded(reader.GetFieldValue<byte[]>(at + 8));
+        Whole,
+        Sums,
+        Everything,
     }
 
-    private static void AddSums(Cell sum, SqliteDataReader reader, int at)
-    {
-        sum.Calls += reader.GetInt64(at);
-        sum.Errors += reader.GetInt64(at + 1);
-        sum.Timed += reader.GetInt64(at + 2);
-        sum.TotalTicks += reader.GetInt64(at + 3);
-        sum.MaxTicks = Math.Max(sum.MaxTicks, reader.GetInt64(at + 4));
-        sum.RowsReturned = Plus(sum.RowsReturned, reader, at + 5);
-        sum.RowsRead = Plus(sum.RowsRead, reader, at + 6);
-        sum.RowsWritten = Plus(sum.RowsWritten, reader, at + 7);
-    }
-
-    private static long? Plus(long? sum, SqliteDataReader reader, int column) => reader.IsDBNull(column) ? sum : (sum ?? 0) + reader.GetInt64(column);
+    private readonly record struct Block(int Minute, byte[] Whole, byte[] Sums, byte[] Durations);
 }

@@ -632,6 +632,7 @@ export interface paths {
                 query?: {
                     days?: number;
                     sources?: string;
+                    limit?: number;
                 };
                 header?: never;
                 path: {
@@ -1198,6 +1199,8 @@ export interface components {
             beforeSecondsPerDay: number;
             /** Format: double */
             afterSecondsPerDay: number;
+            /** Format: int32 */
+            patterns: number;
             effects: components["schemas"]["EffectRow"][];
         };
         EffectRow: {
