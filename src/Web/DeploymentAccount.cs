@@ -47,9 +47,9 @@ internal sealed class DeploymentAccount(DaybookStore daybook)
             .ToDictionary(c => c.Pattern, c => c.Sum.TotalTicks / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9));
 
     private static ParallelQuery<DeploymentEffect> Compared(
-        long[] patterns, ILookup<long, TimedCell> before, ILookup<long, TimedCell> after, double daysBefore, double daysAfter) =>
+        long[] patterns, IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> before, IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> after, double daysBefore, double daysAfter) =>
         patterns.AsParallel().AsOrdered().Select(p => DeploymentEffects.Of(
-            p, before[p].ToList(), after[p].ToList(), daysBefore, daysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)p));
+            p, before[p], after[p], daysBefore, daysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)p));
 
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 

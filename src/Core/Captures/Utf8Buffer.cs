@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Text;
 using System.Text.Unicode;
 
@@ -23,10 +24,14 @@ internal sealed class Utf8Buffer
     public ReadOnlySpan<char> Decode(ReadOnlySpan<byte> bytes)
     {
         Reserve(bytes.Length);
-        int count = Encoding.UTF8.GetChars(bytes, _chars.AsSpan(_used));
+        if (Utf8.ToUtf16(bytes, _chars.AsSpan(_used), out _, out int count, replaceInvalidSequences: false) != OperationStatus.Done)
+        {
+            count = Encoding.UTF8.GetChars(bytes, _chars.AsSpan(_used));
+            Spoilt = true;
+        }
+
         ReadOnlySpan<char> chars = _chars.AsSpan(_used, count);
         _used += count;
-        Spoilt |= !Utf8.IsValid(bytes);
         return chars;
     }
 

@@ -13,12 +13,10 @@ public sealed class LatencyHistogram
 {
     private const int HalfBits = 10, Half = 1 << HalfBits, LastBucket = (64 - HalfBits) << HalfBits;
 
-    // With so many, counting them in one array over all buckets is faster than sorting.
-    private const int CountedFrom = 256;
     private const int LeastWaiting = 64;
 
-    [ThreadStatic]
-    private static long[]? t_counting;
+    // From so many buckets on, and while at least one in so many of their range is used, they are counted in one array over that range.
+    private const int DenseFrom = 384, SparsestDense = 16;
 
     private int[] _buckets = [];
     private long[] _counts = [];
@@ -28,6 +26,10 @@ public sealed class LatencyHistogram
     private int[] _waiting = [];
     private long[]? _waitingCounts;
     private int _waitingUsed;
+
+    // Instead of both: the count of each bucket from the base on.
+    private long[]? _dense;
+    private int _base;
 
     /// <summary>How many durations were recorded.</summary>
     public long Count { get; private set; }
@@ -52,6 +54,12 @@ public sealed class LatencyHistogram
     {
         MakeRoom(1);
         Count++;
+        if (_dense is not null)
+        {
+            AddDense(BucketOf(ticks), 1);
+            return;
+        }
+
         _waiting[_waitingUsed] = BucketOf(ticks);
         if (_waitingCounts is not null)
         {
@@ -65,10 +73,21 @@ public sealed class LatencyHistogram
     {
         other.Settle();
         MakeRoom(other._used);
-        for (int i = 0; i < other._used; i++)
+        Count += other.Count;
+        if (_dense is not null)
         {
-            Wait(other._buckets[i], other._counts[i]);
+            for (int i = 0; i < other._used; i++)
+            {
+                AddDense(other._buckets[i], other._counts[i]);
+            }
+
+            return;
         }
+
+        CountWaiting();
+        other._buckets.AsSpan(0, other._used).CopyTo(_waiting.AsSpan(_waitingUsed));
+        other._counts.AsSpan(0, other._used).CopyTo(_waitingCounts.AsSpan(_waitingUsed));
+        _waitingUsed += other._used;
     }
 
     /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
@@ -89,6 +108,13 @@ public sealed class LatencyHistogram
         }
 
         return 0;
+    }
+
+    /// <summary>The buckets in use, ascending, and the count of each.</summary>
+    internal (ReadOnlyMemory<int> Buckets, ReadOnlyMemory<long> Counts) Content()
+    {
+        Settle();
+        return (_buckets.AsMemory(0, _used), _counts.AsMemory(0, _used));
     }
 
     /// <summary>Each bucket in use, by its middle in ticks, with its count; ascending.</summary>
@@ -134,44 +160,72 @@ public sealed class LatencyHistogram
     /// <exception cref="FormatException">The bytes are no histogram.</exception>
     public void AddEncoded(ReadOnlySpan<byte> bytes)
     {
-        MakeRoom(bytes.Length / 2);
-        for (ulong bucket = 0; !bytes.IsEmpty;)
+        MakeRoom((bytes.Length / 2) + 1);
+        if (_dense is null)
         {
-            bucket += Leb128.Read(ref bytes);
-            long count = (long)Leb128.Read(ref bytes);
+            CountWaiting();
+        }
+
+        ulong bucket = 0;
+        for (int at = 0; at < bytes.Length;)
+        {
+            long count;
+            if (at + 1 < bytes.Length && (bytes[at] | bytes[at + 1]) < 0x80)
+            {
+                (bucket, count) = (bucket + bytes[at], bytes[at + 1]);
+                at += 2;
+            }
+            else
+            {
+                bucket += Leb128.Read(bytes, ref at);
+                count = (long)Leb128.Read(bytes, ref at);
+            }
+
             if (bucket >= LastBucket)
             {
                 throw new FormatException("The histogram has a bucket beyond the longest duration.");
             }
 
-            Wait((int)bucket, count);
+            Count += count;
+            if (_dense is not null)
+            {
+                AddDense((int)bucket, count);
+                continue;
+            }
+
+            _waiting[_waitingUsed] = (int)bucket;
+            _waitingCounts![_waitingUsed++] = count;
         }
     }
 
-    private void Wait(int bucket, long count)
+    private void CountWaiting()
     {
-        Count += count;
-        if (count != 1 && _waitingCounts is null)
+        if (_waitingCounts is null)
         {
             _waitingCounts = new long[_waiting.Length];
             _waitingCounts.AsSpan(0, _waitingUsed).Fill(1);
         }
-
-        _waiting[_waitingUsed] = bucket;
-        if (_waitingCounts is not null)
-        {
-            _waitingCounts[_waitingUsed] = count;
-        }
-
-        _waitingUsed++;
     }
 
-    /// <summary>What comes in waits until there is as much of it as of what is there, so that merging costs the same for each however many there are.</summary>
+    /// <summary>
+    /// What comes in waits until there is twice as much of it as of what is there, so that merging costs the same for each however many
+    /// there are; with many it is counted at once.
+    /// </summary>
     private void MakeRoom(int more)
     {
-        if (_waitingUsed >= Math.Max(LeastWaiting, _used))
+        if (_dense is not null)
         {
-            Settle();
+            return;
+        }
+
+        if (_waitingUsed >= Math.Max(LeastWaiting, 2 * _used))
+        {
+            if (TryGoDense())
+            {
+                return;
+            }
+
+            SettleBySorting();
         }
 
         if (_waitingUsed + more > _waiting.Length)
@@ -185,59 +239,87 @@ public sealed class LatencyHistogram
         }
     }
 
+    private bool TryGoDense()
+    {
+        int there = _used + _waitingUsed;
+        if (there < DenseFrom)
+        {
+            return false;
+        }
+
+        (int least, int most) = _used > 0 ? (_buckets[0], _buckets[_used - 1]) : (int.MaxValue, 0);
+        foreach (int bucket in _waiting.AsSpan(0, _waitingUsed))
+        {
+            least = Math.Min(least, bucket);
+            most = Math.Max(most, bucket);
+        }
+
+        int range = most - least + 1;
+        if (range > there * SparsestDense)
+        {
+            return false;
+        }
+
+        (_dense, _base) = (new long[range + (range / 8)], least);
+        for (int i = 0; i < _used; i++)
+        {
+            _dense[_buckets[i] - _base] = _counts[i];
+        }
+
+        for (int i = 0; i < _waitingUsed; i++)
+        {
+            _dense[_waiting[i] - _base] += _waitingCounts is null ? 1 : _waitingCounts[i];
+        }
+
+        (_buckets, _counts, _used, _waiting, _waitingCounts, _waitingUsed) = ([], [], 0, [], null, 0);
+        return true;
+    }
+
+    private void AddDense(int bucket, long count)
+    {
+        int at = bucket - _base;
+        if ((uint)at >= (uint)_dense!.Length)
+        {
+            int least = Math.Min(_base, bucket), most = Math.Max(_base + _dense.Length - 1, bucket), slack = _dense.Length / 4;
+            least = least < _base ? Math.Max(0, least - slack) : least;
+            long[] larger = new long[Math.Min(most - least + 1 + slack, LastBucket - least)];
+            _dense.CopyTo(larger, _base - least);
+            (_dense, _base, at) = (larger, least, bucket - least);
+        }
+
+        _dense[at] += count;
+    }
+
     private void Settle()
+    {
+        if (_dense is null && (_waitingUsed == 0 || !TryGoDense()))
+        {
+            SettleBySorting();
+            return;
+        }
+
+        Span<long> dense = _dense;
+        int used = dense.Length - dense.Count(0L);
+        (_buckets, _counts, _used) = (new int[used], new long[used], 0);
+        for (int i = 0; i < dense.Length; i++)
+        {
+            if (dense[i] != 0)
+            {
+                _buckets[_used] = _base + i;
+                _counts[_used++] = dense[i];
+            }
+        }
+
+        _dense = null;
+    }
+
+    private void SettleBySorting()
     {
         if (_waitingUsed == 0)
         {
             return;
         }
 
-        if (_used + _waitingUsed >= CountedFrom)
-        {
-            SettleByCounting();
-        }
-        else
-        {
-            SettleBySorting();
-        }
-
-        _waitingUsed = 0;
-    }
-
-    private void SettleByCounting()
-    {
-        long[] counting = t_counting ??= new long[LastBucket];
-        int least = _used > 0 ? _buckets[0] : int.MaxValue, most = _used > 0 ? _buckets[_used - 1] : 0;
-        for (int i = 0; i < _used; i++)
-        {
-            counting[_buckets[i]] = _counts[i];
-        }
-
-        for (int i = 0; i < _waitingUsed; i++)
-        {
-            int bucket = _waiting[i];
-            counting[bucket] += _waitingCounts is null ? 1 : _waitingCounts[i];
-            least = Math.Min(least, bucket);
-            most = Math.Max(most, bucket);
-        }
-
-        Span<long> range = counting.AsSpan(least, most - least + 1);
-        int used = range.Length - range.Count(0L);
-        (_buckets, _counts, _used) = (new int[used], new long[used], 0);
-        for (int i = 0; i < range.Length; i++)
-        {
-            if (range[i] != 0)
-            {
-                _buckets[_used] = least + i;
-                _counts[_used++] = range[i];
-            }
-        }
-
-        range.Clear();
-    }
-
-    private void SettleBySorting()
-    {
         Span<int> waiting = _waiting.AsSpan(0, _waitingUsed);
         Span<long> counts = _waitingCounts is null ? [] : _waitingCounts.AsSpan(0, _waitingUsed);
         if (counts.IsEmpty)
@@ -265,6 +347,6 @@ public sealed class LatencyHistogram
             sums[n] += count;
         }
 
-        (_buckets, _counts, _used) = (merged, sums, n + 1);
+        (_buckets, _counts, _used, _waitingUsed) = (merged, sums, n + 1, 0);
     }
 }

@@ -21,24 +21,20 @@ public static class Leb128
         writer.Advance(length);
     }
 
-    /// <summary>Takes a number off the front.</summary>
+    /// <param name="at">Where it begins; moved behind it.</param>
     /// <exception cref="FormatException">The bytes end inside it, or it has more than 64 bits.</exception>
-    public static ulong Read(ref ReadOnlySpan<byte> bytes)
-    {
-        if (!bytes.IsEmpty && bytes[0] < 0x80)
-        {
-            ulong single = bytes[0];
-            bytes = bytes[1..];
-            return single;
-        }
+    public static ulong Read(ReadOnlySpan<byte> bytes, ref int at) =>
+        (uint)at < (uint)bytes.Length && bytes[at] < 0x80 ? bytes[at++] : ReadLong(bytes, ref at);
 
+    private static ulong ReadLong(ReadOnlySpan<byte> bytes, ref int at)
+    {
         ulong value = 0;
-        for (int i = 0; i < bytes.Length && i < Longest; i++)
+        for (int i = 0; i < Longest && at < bytes.Length; i++)
         {
-            value |= (ulong)(bytes[i] & 0x7F) << (7 * i);
-            if (bytes[i] < 0x80)
+            byte group = bytes[at++];
+            value |= (ulong)(group & 0x7F) << (7 * i);
+            if (group < 0x80)
             {
-                bytes = bytes[(i + 1)..];
                 return value;
             }
         }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.InteropServices;
 
 namespace SwiftLedger.Core.Measuring;
 
@@ -46,9 +47,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             all.Add(h);
         }
 
-        double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
-        double width = Math.Max((high - low) / Bins, 1e-9);
-        double[][] x = before.Select(h => OnGrid(h, low, width)).ToArray(), y = after.Select(h => OnGrid(h, low, width)).ToArray();
+        var grid = Grid.Over(all);
+        double width = grid.Width;
+        double[][] x = before.Select(grid.Lay).ToArray(), y = after.Select(grid.Lay).ToArray();
         double[][] sumsX = Running(x), sumsY = Running(y);
         double shift = Shift(sumsX[^1], sumsY[^1], width);
         int blockX = BlockLengthOf(x), blockY = BlockLengthOf(y);
@@ -56,7 +57,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         double[] shifts = new double[Resamples];
         for (int i = 0; i < Resamples; i++)
         {
-            shifts[i] = Shift(Resampled(sumsX, blockX, ref random), Resampled(sumsY, blockY, ref random), width);
+            shifts[i] = Shift(Resampled(x, sumsX, blockX, ref random), Resampled(y, sumsY, blockY, ref random), width);
         }
 
         double mean = shifts.Average();
@@ -68,17 +69,6 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             : from >= band.Low && to <= band.High ? Standing.Inside
             : Standing.Undecided;
         return new(shift, from, to, callsBefore, callsAfter, Math.Max(blockX, blockY), standing);
-    }
-
-    private static double[] OnGrid(LatencyHistogram histogram, double low, double width)
-    {
-        double[] grid = new double[Bins];
-        foreach ((double ticks, long count) in histogram.Points())
-        {
-            grid[Math.Clamp((int)((Math.Log(Math.Max(ticks, 0.5)) - low) / width), 0, Bins - 1)] += count;
-        }
-
-        return grid;
     }
 
     /// <summary>Running sums over the stretches: what lies between two places is one subtraction.</summary>
@@ -95,25 +85,21 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         return sums;
     }
 
-    /// <summary>target += scale x values.</summary>
+    /// <summary>target += scale x values; both of the same length, a multiple of what the processor adds at once.</summary>
     private static void AddScaled(Span<double> target, ReadOnlySpan<double> values, double scale)
     {
-        int i = 0;
-        for (var factor = new Vector<double>(scale); i + Vector<double>.Count <= values.Length; i += Vector<double>.Count)
+        ref double to = ref MemoryMarshal.GetReference(target), from = ref MemoryMarshal.GetReference(values);
+        var factor = new Vector<double>(scale);
+        for (nuint i = 0; i < (nuint)values.Length; i += (nuint)Vector<double>.Count)
         {
-            (new Vector<double>(target[i..]) + (factor * new Vector<double>(values[i..]))).CopyTo(target[i..]);
-        }
-
-        for (; i < values.Length; i++)
-        {
-            target[i] += scale * values[i];
+            (Vector.LoadUnsafe(ref to, i) + (factor * Vector.LoadUnsafe(ref from, i))).StoreUnsafe(ref to, i);
         }
     }
 
     /// <summary>The weighted median of all differences between two distributions on the same grid.</summary>
     private static double Shift(double[] x, double[] y, double width)
     {
-        double[] differences = new double[(2 * Bins) - 1];
+        double[] differences = new double[2 * Bins];
         double total = 0;
         for (int i = 0; i < Bins; i++)
         {
@@ -143,16 +129,42 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         return 0;
     }
 
-    private static double[] Resampled(double[][] sums, int block, ref SplitMix random)
+    /// <param name="stretches">Their distributions, and the running sums of those.</param>
+    private static double[] Resampled(double[][] stretches, double[][] sums, int block, ref SplitMix random)
     {
-        int stretches = sums.Length - 1;
+        int n = stretches.Length;
         double[] sum = new double[Bins];
-        for (int drawn = 0; drawn < stretches; drawn += block)
+        if (block > 2)
         {
-            int start = random.Below(Math.Max(1, stretches - block + 1));
-            int end = Math.Min(start + Math.Min(block, stretches - drawn), stretches);
-            AddScaled(sum, sums[end], 1);
-            AddScaled(sum, sums[start], -1);
+            for (int drawn = 0; drawn < n; drawn += block)
+            {
+                int start = random.Below(Math.Max(1, n - block + 1));
+                int end = Math.Min(start + Math.Min(block, n - drawn), n);
+                AddScaled(sum, sums[end], 1);
+                AddScaled(sum, sums[start], -1);
+            }
+
+            return sum;
+        }
+
+        // Short blocks draw most stretches more than once or never: counting first is less to add.
+        Span<int> times = stackalloc int[n];
+        times.Clear();
+        for (int drawn = 0; drawn < n; drawn += block)
+        {
+            int start = random.Below(Math.Max(1, n - block + 1));
+            for (int i = start; i < Math.Min(start + Math.Min(block, n - drawn), n); i++)
+            {
+                times[i]++;
+            }
+        }
+
+        for (int i = 0; i < n; i++)
+        {
+            if (times[i] > 0)
+            {
+                AddScaled(sum, stretches[i], times[i]);
+            }
         }
 
         return sum;
@@ -192,5 +204,43 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         }
 
         return 0;
+    }
+
+    /// <summary>Equal bins of ln(duration), with the bin of each bucket worked out once.</summary>
+    private sealed class Grid
+    {
+        private readonly int _first;
+        private readonly byte[] _bins;
+
+        private Grid(int first, byte[] bins, double width) => (_first, _bins, Width) = (first, bins, width);
+
+        public double Width { get; }
+
+        public static Grid Over(LatencyHistogram all)
+        {
+            double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
+            double width = Math.Max((high - low) / Bins, 1e-9);
+            ReadOnlySpan<int> buckets = all.Content().Buckets.Span;
+            byte[] bins = new byte[buckets[^1] - buckets[0] + 1];
+            foreach (int bucket in buckets)
+            {
+                (long from, long to) = LatencyHistogram.RangeOf(bucket);
+                bins[bucket - buckets[0]] = (byte)Math.Clamp((Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width, 0, Bins - 1);
+            }
+
+            return new(buckets[0], bins, width);
+        }
+
+        public double[] Lay(LatencyHistogram histogram)
+        {
+            double[] laid = new double[Bins];
+            (ReadOnlyMemory<int> buckets, ReadOnlyMemory<long> counts) = histogram.Content();
+            for (int i = 0; i < buckets.Length; i++)
+            {
+                laid[_bins[buckets.Span[i] - _first]] += counts.Span[i];
+            }
+
+            return laid;
+        }
     }
 }

@@ -26,7 +26,7 @@ public sealed record CaptureReport(
 /// <summary>Reads a capture from a stream into a book, piece by piece.</summary>
 public sealed class CaptureImport(CaptureStore store)
 {
-    private const int FirstBuffer = 1 << 20, MostWaiting = 60_000;
+    private const int FirstBuffer = 1 << 20, MostWaiting = 40_000;
 
     private static ReadOnlySpan<byte> GzipMagic => [0x1F, 0x8B];
 
@@ -124,7 +124,9 @@ public sealed class CaptureImport(CaptureStore store)
                     SkipLine(ref buffer, form, fold);
                 }
 
-                Fill(ref buffer, _end - _start + 1);
+                // An entry that is not complete is looked at again only when there is half as much more of it.
+                int held = _end - _start;
+                Fill(ref buffer, taken == 0 ? held + (held / 2) + 1 : held + 1);
             }
 
             form.Finish(fold);

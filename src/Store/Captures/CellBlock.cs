@@ -1,4 +1,6 @@
 using System.Buffers;
+using System.Buffers.Binary;
+using System.Numerics;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Measuring;
 
@@ -83,70 +85,92 @@ internal sealed class CellBlock
 /// <param name="durations">Likewise; empty where only sums are wanted.</param>
 internal ref struct CellReader(ReadOnlySpan<byte> sums, ReadOnlySpan<byte> durations)
 {
-    private readonly bool _withDurations = !durations.IsEmpty;
-    private ReadOnlySpan<byte> _sums = sums, _durations = durations;
-    private long _calls, _errors, _timed, _total, _longest;
-    private ulong _rowsReturned, _rowsRead, _rowsWritten;
+    private const int NumbersOfACell = 9;
+
+    private readonly ReadOnlySpan<byte> _sums = sums, _durations = durations;
+    private int _at, _numbers, _durationsAt, _length;
 
     public long Pattern { get; private set; }
 
-    public readonly long Total => _total;
-
     /// <summary>The encoded histogram of the pattern.</summary>
-    public ReadOnlySpan<byte> Durations { get; private set; } = [];
+    public readonly ReadOnlySpan<byte> Durations => _durations.IsEmpty ? [] : _durations.Slice(_durationsAt, _length);
 
     /// <summary>The pattern's numbers as they stand, without its id.</summary>
-    public ReadOnlySpan<byte> Numbers { get; private set; } = [];
+    public readonly ReadOnlySpan<byte> Numbers => _sums[_numbers.._at];
 
     /// <summary>What stands behind the pattern's numbers.</summary>
-    public readonly ReadOnlySpan<byte> Rest => _sums;
+    public readonly ReadOnlySpan<byte> Rest => _sums[_at..];
+
+    /// <summary>Time in the database, in ticks.</summary>
+    public readonly long Total
+    {
+        get
+        {
+            int at = _numbers;
+            Leb128.Read(_sums, ref at);
+            Leb128.Read(_sums, ref at);
+            Leb128.Read(_sums, ref at);
+            return (long)Leb128.Read(_sums, ref at);
+        }
+    }
 
     /// <summary>Goes on to the next pattern.</summary>
     /// <returns>Whether there is one.</returns>
     /// <exception cref="FormatException">The bytes are no block.</exception>
     public bool Next()
     {
-        if (_sums.IsEmpty)
+        if (_at >= _sums.Length)
         {
             return false;
         }
 
-        Pattern += (long)Leb128.Read(ref _sums);
-        ReadOnlySpan<byte> from = _sums;
-        _calls = (long)Leb128.Read(ref _sums);
-        _errors = (long)Leb128.Read(ref _sums);
-        _timed = (long)Leb128.Read(ref _sums);
-        _total = (long)Leb128.Read(ref _sums);
-        _longest = (long)Leb128.Read(ref _sums);
-        _rowsReturned = Leb128.Read(ref _sums);
-        _rowsRead = Leb128.Read(ref _sums);
-        _rowsWritten = Leb128.Read(ref _sums);
-        int length = (int)Leb128.Read(ref _sums);
-        Numbers = from[..^_sums.Length];
-        if (_withDurations)
+        _durationsAt += _length;
+        Pattern += (long)Leb128.Read(_sums, ref _at);
+        _numbers = _at;
+
+        PassOver(NumbersOfACell - 1);
+        _length = (int)Leb128.Read(_sums, ref _at);
+        return _durations.IsEmpty || _durationsAt + _length <= _durations.Length ? true : throw new FormatException("A block's durations are cut.");
+    }
+
+    /// <summary>Most cells are passed over: their numbers are told apart by their last bytes alone, eight bytes at a time.</summary>
+    private void PassOver(int numbers)
+    {
+        for (; _at + sizeof(ulong) <= _sums.Length; _at += sizeof(ulong))
         {
-            if (length > _durations.Length)
+            ulong ends = ~BinaryPrimitives.ReadUInt64LittleEndian(_sums[_at..]) & 0x8080_8080_8080_8080;
+            int ended = BitOperations.PopCount(ends);
+            if (ended >= numbers)
             {
-                throw new FormatException("A block's durations are cut.");
+                for (; numbers > 1; numbers--)
+                {
+                    ends &= ends - 1;
+                }
+
+                _at += (BitOperations.TrailingZeroCount(ends) / 8) + 1;
+                return;
             }
 
-            Durations = _durations[..length];
-            _durations = _durations[length..];
+            numbers -= ended;
         }
 
-        return true;
+        for (; numbers > 0 && _at < _sums.Length; _at++)
+        {
+            numbers -= (_sums[_at] >> 7) ^ 1;
+        }
     }
 
     public readonly void AddSumsTo(Cell sum)
     {
-        sum.Calls += _calls;
-        sum.Errors += _errors;
-        sum.Timed += _timed;
-        sum.TotalTicks += _total;
-        sum.MaxTicks = Math.Max(sum.MaxTicks, _longest);
-        sum.RowsReturned = Plus(sum.RowsReturned, _rowsReturned);
-        sum.RowsRead = Plus(sum.RowsRead, _rowsRead);
-        sum.RowsWritten = Plus(sum.RowsWritten, _rowsWritten);
+        int at = _numbers;
+        sum.Calls += (long)Leb128.Read(_sums, ref at);
+        sum.Errors += (long)Leb128.Read(_sums, ref at);
+        sum.Timed += (long)Leb128.Read(_sums, ref at);
+        sum.TotalTicks += (long)Leb128.Read(_sums, ref at);
+        sum.MaxTicks = Math.Max(sum.MaxTicks, (long)Leb128.Read(_sums, ref at));
+        sum.RowsReturned = Plus(sum.RowsReturned, Leb128.Read(_sums, ref at));
+        sum.RowsRead = Plus(sum.RowsRead, Leb128.Read(_sums, ref at));
+        sum.RowsWritten = Plus(sum.RowsWritten, Leb128.Read(_sums, ref at));
     }
 
     public readonly void AddTo(Cell sum)

@@ -2,6 +2,7 @@ using System.Runtime.InteropServices;
 using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
+using SQLitePCL;
 using SwiftLedger.Core.Captures;
 
 namespace SwiftLedger.Store.Captures;
@@ -68,25 +69,31 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     /// <param name="durations">Whether percentiles will be asked for.</param>
     public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null, bool durations = true)
     {
-        HashSet<long>? wanted = patterns?.ToHashSet();
+        long[]? wanted = patterns?.Distinct().Order().ToArray();
         var points = new SortedDictionary<int, Cell>();
-        foreach (Block block in wanted is { Count: 0 } ? [] : Blocks(sources, new(stretch, from, to), patterns is null ? Parts.Whole : durations ? Parts.Everything : Parts.Sums))
+        if (wanted is null)
         {
-            if (wanted is null)
+            Visit(sources, new(stretch, from, to), Parts.Whole, (minute, whole, _) => CellBlock.AddWhole(SumAt(points, minute), whole, durations));
+        }
+        else if (wanted.Length > 0)
+        {
+            Visit(sources, new(stretch, from, to), durations ? Parts.Everything : Parts.Sums, (minute, sums, histograms) =>
             {
-                CellBlock.AddWhole(SumAt(points, block.Minute), block.Whole, durations);
-                continue;
-            }
-
-            var cells = new CellReader(block.Sums, block.Durations);
-            for (int left = wanted.Count; left > 0 && cells.Next();)
-            {
-                if (wanted.Contains(cells.Pattern))
+                var cells = new CellReader(sums, histograms);
+                for (int i = 0; i < wanted.Length && cells.Next();)
                 {
-                    cells.AddTo(SumAt(points, block.Minute));
-                    left--;
+                    while (i < wanted.Length && wanted[i] < cells.Pattern)
+                    {
+                        i++;
+                    }
+
+                    if (i < wanted.Length && wanted[i] == cells.Pattern)
+                    {
+                        cells.AddTo(SumAt(points, minute));
+                        i++;
+                    }
                 }
-            }
+            });
         }
 
         return points.Select(p => new TimedCell(p.Key, p.Value)).ToList();
@@ -101,16 +108,16 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         double part = Math.Max(1, (runs.Count > 0 ? runs[^1].To : 0) - first) / (double)parts;
         foreach (Run run in runs)
         {
-            foreach (Block block in Blocks(sources, run, Parts.Sums))
+            Visit(sources, run, Parts.Sums, (minute, sums, histograms) =>
             {
-                var cells = new CellReader(block.Sums, []);
+                var cells = new CellReader(sums, []);
                 while (cells.Next())
                 {
                     PatternCost cost = CollectionsMarshal.GetValueRefOrAddDefault(costs, cells.Pattern, out _) ??= new(cells.Pattern, new(), new long[parts]);
                     cells.AddSumsTo(cost.Sum);
-                    AddToCourse(cost.Course, block.Minute - first, run.Stretch.Minutes(), part, cells.Total);
+                    AddToCourse(cost.Course, minute - first, run.Stretch.Minutes(), part, cells.Total);
                 }
-            }
+            });
         }
 
         return [.. costs.Values];
@@ -122,9 +129,9 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         Dictionary<long, PatternCost> byPattern = costs.ToDictionary(c => c.Pattern);
         foreach (Run run in runs)
         {
-            foreach (Block block in Blocks(sources, run, Parts.Everything))
+            Visit(sources, run, Parts.Everything, (_, sums, histograms) =>
             {
-                var cells = new CellReader(block.Sums, block.Durations);
+                var cells = new CellReader(sums, histograms);
                 while (cells.Next())
                 {
                     if (byPattern.TryGetValue(cells.Pattern, out PatternCost? cost))
@@ -132,37 +139,35 @@ public sealed class DaybookStore(LedgerDatabase ledger)
                         cost.Sum.Durations.AddEncoded(cells.Durations);
                     }
                 }
-            }
+            });
         }
     }
 
-    /// <summary>The cells of single hours in a span by pattern, in order, sources summed.</summary>
-    /// <param name="patterns">Whose.</param>
-    public ILookup<long, TimedCell> Hours(IReadOnlyList<long> sources, int from, int to, IReadOnlyCollection<long> patterns)
+    /// <summary>The cells of single hours in a span, of some patterns, in order, sources summed; hours without a call are left out.</summary>
+    public IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> Hours(IReadOnlyList<long> sources, int from, int to, IReadOnlyCollection<long> patterns)
     {
-        HashSet<long> wanted = patterns.ToHashSet();
-        var hours = new SortedDictionary<(int Minute, long Pattern), Cell>();
-        foreach (Block block in Blocks(sources, new(Stretch.Hour, from, to), Parts.Everything))
+        int hours = Math.Max(0, to - from + 59) / 60;
+        Dictionary<long, Cell?[]> byPattern = patterns.ToDictionary(p => p, _ => new Cell?[hours]);
+        Visit(sources, new(Stretch.Hour, from, to), Parts.Everything, (minute, sums, histograms) =>
         {
-            var cells = new CellReader(block.Sums, block.Durations);
+            var cells = new CellReader(sums, histograms);
             while (cells.Next())
             {
-                if (wanted.Contains(cells.Pattern))
+                if (byPattern.TryGetValue(cells.Pattern, out Cell?[]? ofPattern))
                 {
-                    cells.AddTo(SumAt(hours, (block.Minute, cells.Pattern)));
+                    cells.AddTo(ofPattern[(minute - from) / 60] ??= new());
                 }
             }
-        }
-
-        return hours.ToLookup(c => c.Key.Pattern, c => new TimedCell(c.Key.Minute, c.Value));
+        });
+        return byPattern.ToDictionary(p => p.Key, p => (IReadOnlyList<TimedCell>)p.Value.Index().Where(c => c.Item is not null)
+            .Select(c => new TimedCell(from + (c.Index * 60), c.Item!)).ToList());
     }
 
-    private static Cell SumAt<TKey>(SortedDictionary<TKey, Cell> sums, TKey key)
-        where TKey : notnull
+    private static Cell SumAt(SortedDictionary<int, Cell> sums, int minute)
     {
-        if (!sums.TryGetValue(key, out Cell? sum))
+        if (!sums.TryGetValue(minute, out Cell? sum))
         {
-            sums[key] = sum = new();
+            sums[minute] = sum = new();
         }
 
         return sum;
@@ -178,7 +183,8 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         }
     }
 
-    private IEnumerable<Block> Blocks(IReadOnlyList<long> sources, Run run, Parts parts)
+    /// <summary>Goes through the blocks of a run. The bytes are SQLite's own, good for that one call: copies of them would be tens of megabytes.</summary>
+    private void Visit(IReadOnlyList<long> sources, Run run, Parts parts, Visitor visitor)
     {
         using SqliteConnection connection = ledger.Open();
         using SqliteCommand command = connection.CreateCommand();
@@ -191,12 +197,13 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         using SqliteDataReader reader = command.ExecuteReader();
         while (reader.Read())
         {
-            byte[] first = reader.GetFieldValue<byte[]>(1);
-            yield return parts == Parts.Whole
-                ? new(reader.GetInt32(0), first, [], [])
-                : new(reader.GetInt32(0), [], first, parts == Parts.Everything ? reader.GetFieldValue<byte[]>(2) : []);
+            sqlite3_stmt row = reader.Handle!;
+            visitor(reader.GetInt32(0), raw.sqlite3_column_blob(row, 1), parts == Parts.Everything ? raw.sqlite3_column_blob(row, 2) : []);
         }
     }
+
+    /// <param name="first">The whole, or the sums.</param>
+    private delegate void Visitor(int minute, ReadOnlySpan<byte> first, ReadOnlySpan<byte> durations);
 
     /// <summary>What of a block is to be read.</summary>
     private enum Parts
@@ -205,6 +212,4 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         Sums,
         Everything,
     }
-
-    private readonly record struct Block(int Minute, byte[] Whole, byte[] Sums, byte[] Durations);
 }

@@ -22,15 +22,16 @@ public sealed class StderrLog : ICaptureForm
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {
         int at = 0;
+        var head = new Head { At = -1 };
         while (at < bytes.Length)
         {
-            int taken = ConsumeMessage(bytes[at..], last, sink);
-            if (taken == 0)
+            int next = ConsumeMessage(bytes, at, ref head, last, sink);
+            if (next == at)
             {
                 break;
             }
 
-            at += taken;
+            at = next;
         }
 
         return at;
@@ -38,74 +39,73 @@ public sealed class StderrLog : ICaptureForm
 
     public void Finish(ICaptureSink sink) => _messages.Finish(sink);
 
-    /// <summary>Reads one message with all that belongs to it; 0 where its end has not come yet.</summary>
-    private int ConsumeMessage(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
+    /// <summary>Reads one message with all that belongs to it.</summary>
+    /// <param name="head">Of the message's first line, if it was read when it ended the message before; that of the next where this one ended.</param>
+    /// <returns>Where the next one begins; the same place where its end has not come yet.</returns>
+    private int ConsumeMessage(ReadOnlySpan<byte> bytes, int at, ref Head head, bool last, ICaptureSink sink)
     {
-        if (!Lines.TryRead(bytes, 0, out ReadOnlySpan<byte> line, out int next))
+        if (head.At != at && !TryReadHead(bytes, at, ref head))
         {
-            return 0;
+            return at;
         }
 
-        var fields = default(PrefixFields);
-        if (!TryReadHead(line, ref fields, out ReadOnlySpan<byte> severity, out int textStart))
+        if (!head.Fits)
         {
-            if (!line.IsEmpty)
+            if (head.Length > 0)
             {
                 sink.Reject(Line, "The line does not begin with the prefix and a severity.");
             }
 
             Line++;
-            return next;
+            return head.Next;
         }
 
-        ReadOnlySpan<byte> message = WithFurtherLines(bytes, textStart, ref next, last, out bool open);
+        Head first = head;
+        int next = first.Next;
+        ReadOnlySpan<byte> message = WithFurtherLines(bytes, first.Text, ref next, last, out bool open);
         ReadOnlySpan<byte> detail = default, statement = default;
-        while (!open && Lines.TryRead(bytes, next, out ReadOnlySpan<byte> follower, out int after))
+        while (!open && TryReadHead(bytes, next, ref head))
         {
-            var ofFollower = default(PrefixFields);
-            if (!TryReadHead(follower, ref ofFollower, out ReadOnlySpan<byte> kind, out int start) || !IsFollower(kind)
-                || !ofFollower.Session.SequenceEqual(fields.Session))
+            if (!head.Fits || !IsFollower(head.Severity) || !head.Fields.Session.SequenceEqual(first.Fields.Session))
             {
-                return Take(bytes, next, fields, severity, message, detail, statement, sink);
+                return Take(bytes[at..next], next, first, message, detail, statement, sink);
             }
 
-            int from = next + start;
-            next = after;
-            ReadOnlySpan<byte> text = WithFurtherLines(bytes, from, ref next, last, out open);
-            if (kind.SequenceEqual("DETAIL"u8))
+            next = head.Next;
+            ReadOnlySpan<byte> text = WithFurtherLines(bytes, head.Text, ref next, last, out open);
+            if (head.Severity.SequenceEqual("DETAIL"u8))
             {
                 detail = text;
             }
-            else if (kind.SequenceEqual("STATEMENT"u8))
+            else if (head.Severity.SequenceEqual("STATEMENT"u8))
             {
                 statement = text;
             }
         }
 
         // What may still belong to it has not come.
-        return last && !open ? Take(bytes, next, fields, severity, message, detail, statement, sink) : 0;
+        return last && !open ? Take(bytes[at..next], next, first, message, detail, statement, sink) : at;
     }
 
     private int Take(
-        ReadOnlySpan<byte> bytes, int end, scoped in PrefixFields fields, ReadOnlySpan<byte> severity, ReadOnlySpan<byte> message, ReadOnlySpan<byte> detail,
-        ReadOnlySpan<byte> statement, ICaptureSink sink)
+        ReadOnlySpan<byte> whole, int next, scoped in Head head, ReadOnlySpan<byte> message, ReadOnlySpan<byte> detail, ReadOnlySpan<byte> statement, ICaptureSink sink)
     {
         _text.Clear();
-        _text.Reserve(end + 1024);
+        _text.Reserve(whole.Length + 1024);
         var entry = new LogEntry
         {
             Line = Line,
-            At = fields.At,
-            Severity = severity,
-            SqlState = fields.SqlState,
+            At = head.Fields.At,
+            Severity = head.Severity,
+            SqlState = head.Fields.SqlState,
             Message = Untabbed(message),
             Detail = Untabbed(detail),
             Statement = Untabbed(statement),
-            Session = fields.Session,
-            Transaction = fields.Transaction,
-            Application = fields.Application,
-            Database = fields.Database,
-            User = fields.User,
+            Session = head.Fields.Session,
+            Transaction = head.Fields.Transaction,
+            Application = head.Fields.Application,
+            Database = head.Fields.Database,
+            User = head.Fields.User,
         };
         if (_text.Spoilt)
         {
@@ -113,28 +113,37 @@ public sealed class StderrLog : ICaptureForm
         }
 
         _messages.Take(entry, sink);
-        Line += Lines.Count(bytes[..end]);
-        return end;
+        Line += Lines.Count(whole);
+        return next;
     }
 
-    private bool TryReadHead(ReadOnlySpan<byte> line, ref PrefixFields fields, out ReadOnlySpan<byte> severity, out int textStart)
+    /// <summary>Reads the prefix and the severity of a line; false where the line's end has not come yet.</summary>
+    private bool TryReadHead(ReadOnlySpan<byte> bytes, int at, ref Head head)
     {
-        severity = default;
-        textStart = 0;
-        if (line.IsEmpty || line[0] == '\t' || !_prefix.TryRead(line, _time, ref fields, out int at))
+        if (at >= bytes.Length || !Lines.TryRead(bytes, at, out ReadOnlySpan<byte> line, out int next))
         {
             return false;
         }
 
-        ReadOnlySpan<byte> rest = line[at..];
-        int colon = rest.IndexOf(":  "u8);
-        if (colon is < 2 or > 12 || rest[..colon].IndexOfAnyExceptInRange((byte)'A', (byte)'Z') is >= 0 and int other && !char.IsAsciiDigit((char)rest[other]))
+        head = new() { At = at, Next = next, Length = line.Length };
+        var fields = default(PrefixFields);
+        if (line.IsEmpty || line[0] == '\t' || !_prefix.TryRead(line, _time, ref fields, out int after))
         {
-            return false;
+            return true;
         }
 
-        severity = rest[..colon];
-        textStart = at + colon + 3;
+        ReadOnlySpan<byte> rest = line[after..];
+        int colon = rest.IndexOf((byte)':');
+        if (colon is < 2 or > 12 || !rest[colon..].StartsWith(":  "u8)
+            || (rest[..colon].IndexOfAnyExceptInRange((byte)'A', (byte)'Z') is >= 0 and int other && !char.IsAsciiDigit((char)rest[other])))
+        {
+            return true;
+        }
+
+        head.Fits = true;
+        head.Fields = fields;
+        head.Severity = rest[..colon];
+        head.Text = at + after + colon + 3;
         return true;
     }
 
@@ -167,5 +176,27 @@ public sealed class StderrLog : ICaptureForm
     {
         ReadOnlySpan<char> chars = text.IsEmpty ? default : _text.Decode(text);
         return chars.IndexOf('\n') < 0 ? chars : chars.ToString().Replace("\n\t", "\n", StringComparison.Ordinal);
+    }
+
+    /// <summary>The start of a line.</summary>
+    private ref struct Head
+    {
+        /// <summary>Where the line begins.</summary>
+        public int At;
+
+        /// <summary>Where the next line begins.</summary>
+        public int Next;
+
+        public int Length;
+
+        /// <summary>Whether it begins with the prefix and a severity.</summary>
+        public bool Fits;
+
+        public PrefixFields Fields;
+
+        public ReadOnlySpan<byte> Severity;
+
+        /// <summary>Where the text behind them begins.</summary>
+        public int Text;
     }
 }
