@@ -34,10 +34,10 @@ internal static class DaybookBench
                 ("course of 14 days", "daybook?percentiles=false"),
                 ("course of 14 days with percentiles", "daybook?percentiles=true"),
                 ("course of the patterns with a text in them", "daybook?percentiles=false&text=table_77"),
-                ("patterns of 14 days, by total", "patterns?limit=200"),
-                ("patterns of 3 days, by 95th percentile", "patterns?limit=200&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
+                ("patterns of 14 days, by total", "patterns?limit=60"),
+                ("patterns of 3 days, by 95th percentile", "patterns?limit=60&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
                 ("a statement", $"statements/{hash}"),
-                ("the 60 largest effects of a deployment", "deployments/1"),
+                ("the 24 largest effects of a deployment", "deployments/1?limit=24"),
             })
             {
                 Report.Target($"{what}, p95 of {Asked}", await P95Of(client, $"/api/books/{book}/{path}"), "ms", 100);

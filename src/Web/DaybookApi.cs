@@ -31,7 +31,7 @@ internal static class DaybookApi
     internal static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
 
     private static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, bool? percentiles,
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, bool? percentiles, bool? apart,
         BookStore books, DaybookStore daybook, DeploymentStore deployments, CaptureStore captures, SampleStore samples)
     {
         if (books.Find(id) is not { } book)
@@ -46,16 +46,18 @@ internal static class DaybookApi
         List<SourceView> names = all.Select(s => new SourceView(s.Id, s.Name)).ToList();
         if (daybook.Extent(id) is not { } extent)
         {
-            return TypedResults.Ok(new DaybookPage(id, book.Name, null, null, 60, names, deployed, [], files));
+            return TypedResults.Ok(new DaybookPage(id, book.Name, null, null, null, null, 60, names, deployed, [], [], files));
         }
 
         (int first, int last) = SpanOf(from, to, extent);
         Stretch stretch = StretchFor(last - first, first, daybook.MinutesFrom(id));
         var filter = new PatternFilter(text, kind, table, tag);
         IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
-        IReadOnlyList<TimedCell> course = daybook.Timeline(Chosen(all, sources), stretch, first, last, patterns, percentiles ?? true);
-        return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)), stretch.Minutes(),
-            names, deployed, course.Select(CoursePoint.Of).ToList(), files));
+        List<long> chosen = Chosen(all, sources);
+        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => daybook.Timeline(some, stretch, first, last, patterns, percentiles ?? true).Select(CoursePoint.Of).ToList();
+        List<SourceCourse> each = apart == true ? chosen.Select(s => new SourceCourse(s, CourseOf([s]))).ToList() : [];
+        return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)),
+            Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), stretch.Minutes(), names, deployed, CourseOf(chosen), each, files));
     }
 
     private static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(

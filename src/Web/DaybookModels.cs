@@ -32,10 +32,14 @@ public sealed record CaptureFileView(string Name, string Source, string Form, lo
 
 /// <summary>The timeline of a book.</summary>
 /// <param name="From">Start of all that was captured; null where nothing was.</param>
+/// <param name="CourseFrom">Start of the part of it that the course shows.</param>
 /// <param name="StretchMinutes">Length of a point.</param>
+/// <param name="Apart">The course of each source, where they were asked for apart.</param>
 public sealed record DaybookPage(
-    long BookId, string BookName, string? From, string? To, int StretchMinutes, IReadOnlyList<SourceView> Sources, IReadOnlyList<DeploymentView> Deployments,
-    IReadOnlyList<CoursePoint> Course, IReadOnlyList<CaptureFileView> Files);
+    long BookId, string BookName, string? From, string? To, string? CourseFrom, string? CourseTo, int StretchMinutes, IReadOnlyList<SourceView> Sources, IReadOnlyList<DeploymentView> Deployments,
+    IReadOnlyList<CoursePoint> Course, IReadOnlyList<SourceCourse> Apart, IReadOnlyList<CaptureFileView> Files);
+
+public sealed record SourceCourse(long Source, IReadOnlyList<CoursePoint> Course);
 
 /// <summary>What a pattern cost in a span.</summary>
 /// <param name="Hash">Its name; 16 hexadecimal digits, all 0 for everything that is not kept apart.</param>

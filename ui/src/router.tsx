@@ -1,5 +1,5 @@
 import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/react-router";
-import type { Narrowing, RankBy } from "./api/daybook";
+import type { Narrowing, RankBy, View } from "./api/daybook";
 import { BooksView } from "./book/BooksView";
 import { BookView } from "./book/BookView";
 import { DaybookView } from "./daybook/DaybookView";
@@ -43,7 +43,7 @@ export const bookRoute = createRoute({
   component: BookView,
 });
 
-type DaybookSearch = Narrowing & { measure?: string; rank?: RankBy; deployment?: number };
+type DaybookSearch = Narrowing & View & { measure?: string; rank?: RankBy; deployment?: number };
 
 const text = (value: unknown): string | undefined =>
   value === undefined || value === null || value === "" ? undefined : String(value);
@@ -61,6 +61,9 @@ export const daybookRoute = createRoute({
     tag: text(s.tag),
     measure: text(s.measure),
     rank: text(s.rank) as RankBy | undefined,
+    since: text(s.since),
+    until: text(s.until),
+    apart: s.apart === true || undefined,
     deployment: whole(s.deployment),
   }),
   component: DaybookView,

@@ -31,10 +31,13 @@ export type Narrowing = {
   tag?: string;
 };
 
-/** The whole course of a book; the span that is chosen narrows only what stands below it. */
-export function useDaybook(id: number, narrowing: Narrowing, percentiles = false) {
+/** What of the course is looked at: all of it where nothing is said, and its sources in one. */
+export type View = { since?: string; until?: string; apart?: boolean };
+
+/** The course of a book; the span that is chosen narrows only what stands below it. */
+export function useDaybook(id: number, narrowing: Narrowing, view: View, percentiles = false) {
   const { from: _from, to: _to, ...rest } = narrowing;
-  const query = { ...rest, percentiles };
+  const query = { ...rest, from: view.since, to: view.until, apart: view.apart, percentiles };
   return useQuery({
     queryKey: ["daybook", id, query],
     enabled: id > 0,
@@ -56,13 +59,14 @@ export const usePatterns = (id: number, narrowing: Narrowing, rank: RankBy, limi
       ),
   });
 
-export const useEffects = (id: number, deployment: number, sources?: string) =>
+export const useEffects = (id: number, deployment: number, limit: number, sources?: string) =>
   useQuery({
-    queryKey: ["effects", id, deployment, sources],
+    queryKey: ["effects", id, deployment, limit, sources],
+    placeholderData: keepPreviousData,
     queryFn: async () =>
       dataOf(
         await api.GET("/api/books/{id}/deployments/{deployment}", {
-          params: { path: { id, deployment }, query: { sources } },
+          params: { path: { id, deployment }, query: { sources, limit } },
         }),
       ),
   });

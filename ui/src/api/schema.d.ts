@@ -478,6 +478,7 @@ export interface paths {
                     table?: string;
                     tag?: string;
                     percentiles?: boolean;
+                    apart?: boolean;
                 };
                 header?: never;
                 path: {
@@ -1169,11 +1170,14 @@ export interface components {
             bookName: string;
             from: null | string;
             to: null | string;
+            courseFrom: null | string;
+            courseTo: null | string;
             /** Format: int32 */
             stretchMinutes: number;
             sources: components["schemas"]["SourceView"][];
             deployments: components["schemas"]["DeploymentView"][];
             course: components["schemas"]["CoursePoint"][];
+            apart: components["schemas"]["SourceCourse"][];
             files: components["schemas"]["CaptureFileView"][];
         };
         DeploymentRequest: {
@@ -1495,6 +1499,11 @@ export interface components {
             /** Format: int64 */
             uploadLimitBytes: number;
             measuring: null | string;
+        };
+        SourceCourse: {
+            /** Format: int64 */
+            source: number;
+            course: components["schemas"]["CoursePoint"][];
         };
         SourceView: {
             /** Format: int64 */

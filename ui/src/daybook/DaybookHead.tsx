@@ -1,21 +1,20 @@
 import type { Schemas } from "../api/client";
-import { measureOf, measures } from "./measures";
+import type { Narrowing, View } from "../api/daybook";
+import { dashOf, measureOf, measures } from "./measures";
 
-type Props = {
-  page: Schemas["DaybookPage"];
-  measure?: string;
-  sources?: string;
-  set: (part: { measure?: string; sources?: string }) => void;
-};
+type Search = Narrowing & View & { measure?: string };
+type Props = { page: Schemas["DaybookPage"]; search: Search; set: (part: Partial<Search>) => void };
 
-/** What the course shows, and of which sources. */
-export function DaybookHead({ page, measure, sources, set }: Props) {
-  const chosen = new Set((sources ?? "").split(",").filter(Boolean));
+/** What the course shows, of which sources, and how much of it. */
+export function DaybookHead({ page, search, set }: Props) {
+  const chosen = new Set((search.sources ?? "").split(",").filter(Boolean));
   const toggle = (id: string) => {
     const next = new Set(chosen.size === 0 ? page.sources.map((s) => String(s.id)) : chosen);
     next.has(id) ? next.delete(id) : next.add(id);
     set({ sources: next.size === 0 || next.size === page.sources.length ? undefined : [...next].join(",") });
   };
+  const spanned = search.from !== undefined && search.to !== undefined;
+  const seen = search.from === search.since && search.to === search.until;
   return (
     <div className="flex shrink-0 flex-wrap items-baseline gap-x-5 px-5 pt-2 pb-1">
       <h1 className="head">Daybook</h1>
@@ -23,7 +22,7 @@ export function DaybookHead({ page, measure, sources, set }: Props) {
         <span className="sr-only">Measure of the course </span>
         <select
           className="field"
-          value={measureOf(measure).key}
+          value={measureOf(search.measure).key}
           onChange={(e) => set({ measure: e.target.value === "time" ? undefined : e.target.value })}
         >
           {measures.map((m) => (
@@ -34,7 +33,7 @@ export function DaybookHead({ page, measure, sources, set }: Props) {
         </select>
       </label>
       {page.sources.length > 1 && (
-        <fieldset className="flex gap-3">
+        <fieldset className="flex flex-wrap gap-x-3">
           <legend className="sr-only">Sources</legend>
           {page.sources.map((s) => (
             <label key={s.id} className="whitespace-nowrap">
@@ -44,10 +43,45 @@ export function DaybookHead({ page, measure, sources, set }: Props) {
                 onChange={() => toggle(String(s.id))}
               />{" "}
               {s.name}
+              {search.apart && (
+                <svg width={26} height={8} className="ml-1 inline" aria-hidden="true">
+                  <line
+                    x2={26}
+                    y1={4}
+                    y2={4}
+                    className="stroke-ink"
+                    strokeDasharray={dashOf(page, s.id) || undefined}
+                  />
+                </svg>
+              )}
             </label>
           ))}
+          <label className="whitespace-nowrap">
+            <input
+              type="checkbox"
+              checked={search.apart ?? false}
+              onChange={() => set({ apart: search.apart ? undefined : true })}
+            />{" "}
+            apart
+          </label>
         </fieldset>
       )}
+      <span className="ml-auto flex gap-3">
+        {spanned && !seen && (
+          <button
+            type="button"
+            className="link"
+            onClick={() => set({ since: search.from, until: search.to })}
+          >
+            look closer
+          </button>
+        )}
+        {search.since && (
+          <button type="button" className="link" onClick={() => set({ since: undefined, until: undefined })}>
+            whole course
+          </button>
+        )}
+      </span>
     </div>
   );
 }

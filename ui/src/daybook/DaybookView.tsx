@@ -9,21 +9,22 @@ import { daybookRoute } from "../router";
 import { DaybookHead } from "./DaybookHead";
 import { DeploymentList } from "./DeploymentList";
 import { EffectPanel } from "./EffectPanel";
-import { measureOf } from "./measures";
+import { dashOf, measureOf } from "./measures";
 import { ReadCapture } from "./ReadCapture";
 import { Statements } from "./Statements";
 import { Timeline } from "./Timeline";
 
 /** How many patterns are listed at first; the rest comes on demand. */
-const firstShown = 300;
+const firstShown = 60;
+const mostShown = 20_000;
 
 /** What was executed over time: the course with its deployments above, the patterns of the chosen span below. */
 export function DaybookView() {
   const id = Number(daybookRoute.useParams().bookId);
   const search = daybookRoute.useSearch();
   const navigate = useNavigate();
-  const { measure: measureKey, rank = "total", deployment, ...narrowing } = search;
-  const daybook = useDaybook(id, narrowing, measureOf(measureKey).percentile);
+  const { measure: measureKey, rank = "total", deployment, since, until, apart, ...narrowing } = search;
+  const daybook = useDaybook(id, narrowing, { since, until, apart }, measureOf(measureKey).percentile);
   const [limit, setLimit] = useState(firstShown);
   const patterns = usePatterns(id, narrowing, rank, limit);
   const page = daybook.data;
@@ -48,12 +49,17 @@ export function DaybookView() {
         {page && !(page.from && page.to) && <Nothing page={page} />}
         {page?.from && page.to && (
           <>
-            <DaybookHead page={page} measure={measureKey} sources={search.sources} set={set} />
+            <DaybookHead page={page} search={search} set={set} />
             <div className="shrink-0 px-5">
               <Timeline
                 course={page.course}
-                from={page.from}
-                to={page.to}
+                apart={page.apart.map((a) => ({
+                  key: a.source,
+                  course: a.course,
+                  dash: dashOf(page, a.source),
+                }))}
+                from={page.courseFrom ?? page.from}
+                to={page.courseTo ?? page.to}
                 minutes={page.stretchMinutes}
                 measure={measureOf(measureKey)}
                 deployments={page.deployments}
@@ -81,7 +87,7 @@ export function DaybookView() {
                       rank={rank}
                       patterns={patterns.data}
                       set={set}
-                      showAll={() => setLimit(20_000)}
+                      more={() => setLimit((n) => Math.min(n * 4, mostShown))}
                     />
                   }
                   right={

@@ -10,9 +10,13 @@ import { Sql } from "../parts/Sql";
 
 type Props = { book: number; deployment: number; sources?: string; close: () => void };
 
+/** How many patterns are compared at first, those whose cost moved most; comparing takes a while. */
+const firstCompared = 24;
+
 /** A deployment's account: every pattern before and after it, the greatest change of cost first. */
 export function EffectPanel({ book, deployment, sources, close }: Props) {
-  const effects = useEffects(book, deployment, sources);
+  const [limit, setLimit] = useState(firstCompared);
+  const effects = useEffects(book, deployment, limit, sources);
   const [all, setAll] = useState(false);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => e.key === "Escape" && close();
@@ -87,13 +91,26 @@ export function EffectPanel({ book, deployment, sources, close }: Props) {
             : `and ${page.effects.length - moved.length} that are level or unsettled`}
         </button>
       )}
+      {page.effects.length < page.patterns && (
+        <p className="mt-2 text-quiet">
+          {count(page.effects.length)} of {count(page.patterns)} are compared, those whose cost moved most.{" "}
+          <button
+            type="button"
+            className="link"
+            disabled={effects.isFetching}
+            onClick={() => setLimit(page.patterns)}
+          >
+            {effects.isFetching ? "comparing the rest" : "Compare all"}
+          </button>
+        </p>
+      )}
     </Page>
   );
 }
 
 function headline(
   effects: Effect[],
-  page: { beforeSecondsPerDay: number; afterSecondsPerDay: number },
+  page: { beforeSecondsPerDay: number; afterSecondsPerDay: number; patterns: number },
 ): string {
   const n = (m: string) => effects.filter((e) => e.movement === m).length;
   const parts = [`${n("regressed")} of ${effects.length} regressed`];

@@ -1,6 +1,6 @@
 import { Link } from "@tanstack/react-router";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 import type { Pattern, RankBy } from "../api/daybook";
 import { moveAlong } from "../parts/keys";
 import { columns, everythingElse, otherRanks, shareOf } from "./measures";
@@ -13,6 +13,9 @@ type Props = {
   rankBy: (rank: RankBy) => void;
   picked: Set<string>;
   pick: (hash: string) => void;
+  /** How many there are in all; more of them are fetched as the end of those here comes near. */
+  matching: number;
+  more: () => void;
 };
 
 const rowHeight = 42;
@@ -27,6 +30,16 @@ export function PatternTable(p: Props) {
     estimateSize: () => rowHeight,
     overscan: 12,
   });
+  const lastDrawn = rows.getVirtualItems().at(-1)?.index ?? 0;
+  const { length } = p.patterns;
+  const { more } = p;
+  const wantsMore = length < p.matching && lastDrawn > length - 30;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asked for once for each length
+  useEffect(() => {
+    if (wantsMore) {
+      more();
+    }
+  }, [wantsMore, length]);
   const other = otherRanks.find((o) => o.rank === p.rank);
   const go = (to: number) => {
     rows.scrollToIndex(to);
@@ -37,7 +50,7 @@ export function PatternTable(p: Props) {
     <div
       role="table"
       aria-label="Statements"
-      aria-rowcount={p.patterns.length}
+      aria-rowcount={p.matching}
       className="flex min-h-0 flex-1 flex-col"
     >
       <div

@@ -1,7 +1,6 @@
 import { useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import type { Narrowing, RankBy } from "../api/daybook";
-import { count } from "../format/figures";
 import { useSearchKey } from "../parts/keys";
 import { Narrow } from "./Narrow";
 import { PatternTable } from "./PatternTable";
@@ -13,11 +12,11 @@ type Props = {
   rank: RankBy;
   patterns?: Schemas["PatternsPage"];
   set: (part: Partial<Narrowing> & { rank?: RankBy }) => void;
-  showAll: () => void;
+  more: () => void;
 };
 
 /** The patterns of the chosen span: narrowed, ranked, and some of them picked. */
-export function Statements({ book, narrowing, rank, patterns, set, showAll }: Props) {
+export function Statements({ book, narrowing, rank, patterns, set, more }: Props) {
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const search = useRef<HTMLInputElement>(null);
   useSearchKey(search);
@@ -48,15 +47,9 @@ export function Statements({ book, narrowing, rank, patterns, set, showAll }: Pr
           rankBy={rankBy}
           picked={picked}
           pick={pick}
+          matching={patterns?.matching ?? 0}
+          more={more}
         />
-      )}
-      {patterns && patterns.matching > patterns.patterns.length && (
-        <p className="px-5 py-1">
-          {count(patterns.patterns.length)} of {count(patterns.matching)} are listed.{" "}
-          <button type="button" className="link" onClick={showAll}>
-            List all
-          </button>
-        </p>
       )}
       {patterns && (
         <StatementsFoot

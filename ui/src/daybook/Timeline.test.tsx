@@ -28,6 +28,7 @@ function timeline(over: Partial<Parameters<typeof Timeline>[0]> = {}) {
   return (
     <Timeline
       course={course}
+      apart={[]}
       from={iso(start)}
       to={iso(start + 48 * hour)}
       minutes={60}
@@ -90,4 +91,34 @@ test("a gap in the course falls to the base line", async () => {
   await screen.findByRole("img");
   const path = container.querySelector("path")?.getAttribute("d") ?? "";
   expect(path.match(/M/g)?.length).toBe(2);
+});
+
+test("sources stand apart as lines of their own strokes, and the scale follows the higher of them", async () => {
+  const half = course.map((c) => ({ ...c, seconds: c.seconds / 2 }));
+  const { container } = await show(
+    timeline({
+      apart: [
+        { key: 1, course: half, dash: "" },
+        { key: 2, course: half, dash: "7 3" },
+      ],
+    }),
+  );
+  const chart = await screen.findByRole("img");
+  expect(chart.getAttribute("aria-label")).toContain("at most 23.5 s an hour");
+  const paths = [...container.querySelectorAll("path")];
+  expect(paths.map((p) => p.getAttribute("stroke-dasharray"))).toEqual([null, "7 3"]);
+});
+
+test("looked at closer, it keeps what lies in view and names the hours", async () => {
+  const { container } = await show(
+    timeline({
+      from: iso(start + 24 * hour),
+      to: iso(start + 36 * hour),
+      span: { from: start, to: start + 26 * hour },
+    }),
+  );
+  expect((await screen.findAllByRole("button")).map((b) => b.textContent)).toEqual(["?"]);
+  expect(container.querySelector("rect")).toBeTruthy();
+  expect(screen.queryByRole("slider")).toBeNull();
+  expect(screen.getByText("06:00")).toBeTruthy();
 });

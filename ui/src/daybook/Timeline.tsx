@@ -7,6 +7,8 @@ import type { Measure } from "./measures";
 type Span = { from: number; to: number };
 type Props = {
   course: Point[];
+  /** The sources' own courses, where they are shown apart. */
+  apart: { key: number; course: Point[]; dash: string }[];
   from: string;
   to: string;
   minutes: number;
@@ -34,14 +36,19 @@ export function Timeline(p: Props) {
   const start = Date.parse(p.from);
   const end = Date.parse(p.to);
   const step = p.minutes * 60_000;
-  const values = p.course.map((c) => ({ at: Date.parse(c.at), value: p.measure.of(c, p.minutes) }));
-  const most = Math.max(...values.map((v) => v.value ?? 0), 1e-9);
+  const valuesOf = (course: Point[]) =>
+    course.map((c) => ({ at: Date.parse(c.at), value: p.measure.of(c, p.minutes) }));
+  const values = valuesOf(p.course);
+  const lines = p.apart.map((a) => ({ ...a, values: valuesOf(a.course) }));
+  const drawnValues = lines.length > 0 ? lines.flatMap((l) => l.values) : values;
+  const most = drawnValues.reduce((m, v) => Math.max(m, v.value ?? 0), 1e-9);
+  const deployments = p.deployments.filter((d) => Date.parse(d.at) >= start && Date.parse(d.at) <= end);
   const x = scaleLinear({ domain: [start, end], range: [left, Math.max(left + 10, width - 8)] });
   const y = scaleLinear({ domain: [0, most * 1.04], range: [height - bottom, top] });
   const snap = (px: number) =>
     Math.min(end, Math.max(start, start + Math.round((x.invert(px) - start) / step) * step));
   const at = (e: React.PointerEvent) => snap(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0));
-  const shown = drawn ?? p.span;
+  const shown = clipped(drawn ?? p.span, start, end);
   const finish = () => {
     if (drawn && drawn.to > drawn.from) {
       p.select(drawn);
@@ -58,7 +65,7 @@ export function Timeline(p: Props) {
         height={height}
         role="img"
         className="absolute inset-0 cursor-crosshair touch-none"
-        aria-label={`${p.measure.name} from ${moment(p.from)} to ${moment(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${p.deployments.length} deployments`}
+        aria-label={`${p.measure.name} from ${moment(p.from)} to ${moment(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${deployments.length} deployments`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           setBegun(at(e));
@@ -79,9 +86,9 @@ export function Timeline(p: Props) {
             </text>
           </g>
         ))}
-        {daysBetween(start, end).map((d, i, all) => (
-          <text key={d} x={x(d) + 2} y={height - 4} className="fill-quiet text-[12px]">
-            {i % Math.ceil(all.length / 14) === 0 ? dayName(d) : ""}
+        {ticksBetween(start, end).map((t) => (
+          <text key={t} x={x(t) + 2} y={height - 4} className="fill-quiet text-[12px]">
+            {t % day === 0 ? dayName(t) : clock(t)}
           </text>
         ))}
         {shown && (
@@ -93,8 +100,19 @@ export function Timeline(p: Props) {
             className="fill-chosen"
           />
         )}
-        <path d={outline(values, step, x, y)} className="fill-band stroke-ink" strokeWidth={1} />
-        {p.deployments.map((d) => (
+        {lines.length === 0 && (
+          <path d={outline(values, step, x, y)} className="fill-band stroke-ink" strokeWidth={1} />
+        )}
+        {lines.map((l) => (
+          <path
+            key={l.key}
+            d={outline(l.values, step, x, y)}
+            className="fill-none stroke-ink"
+            strokeWidth={1.2}
+            strokeDasharray={l.dash || undefined}
+          />
+        ))}
+        {deployments.map((d) => (
           <line
             key={d.id}
             x1={x(Date.parse(d.at))}
@@ -107,7 +125,7 @@ export function Timeline(p: Props) {
           />
         ))}
       </svg>
-      {p.deployments.map((d) => (
+      {deployments.map((d) => (
         <button
           key={d.id}
           type="button"
@@ -121,7 +139,7 @@ export function Timeline(p: Props) {
           {d.version || "?"}
         </button>
       ))}
-      {p.span && !drawn && (
+      {p.span && !drawn && p.span.from >= start && p.span.to <= end && (
         <>
           <Handle
             name="Start of the span"
@@ -214,12 +232,36 @@ function outline(
   return path ? `${path}V${y(0)}` : "";
 }
 
-function daysBetween(start: number, end: number): number[] {
-  const days: number[] = [];
-  for (let d = Math.ceil(start / day) * day; d < end; d += day) {
-    days.push(d);
+function clipped(span: Span | null, start: number, end: number): Span | null {
+  const part = span && { from: Math.max(span.from, start), to: Math.min(span.to, end) };
+  return part && part.from < part.to ? part : null;
+}
+
+/** At most fourteen round times: days, hours or minutes. */
+function ticksBetween(start: number, end: number): number[] {
+  const minute = hour / 60;
+  const steps = [
+    5 * minute,
+    15 * minute,
+    hour,
+    2 * hour,
+    6 * hour,
+    12 * hour,
+    day,
+    2 * day,
+    7 * day,
+    30 * day,
+  ];
+  const step = steps.find((s) => (end - start) / s <= 14) ?? 365 * day;
+  const ticks: number[] = [];
+  for (let t = Math.ceil(start / step) * step; t < end; t += step) {
+    ticks.push(t);
   }
-  return days;
+  return ticks;
+}
+
+function clock(at: number): string {
+  return new Date(at).toISOString().slice(11, 16);
 }
 
 function dayName(at: number): string {

@@ -39,6 +39,7 @@ const account = {
   afterTo: "2026-07-14T16:00:00Z",
   beforeSecondsPerDay: 21.5,
   afterSecondsPerDay: 42.8,
+  patterns: 4,
   effects: [
     effect("aa", "regressed", 8),
     effect("bb", "new", null),
@@ -88,6 +89,9 @@ const daybook: Schemas["DaybookPage"] = {
   bookName: "Depot",
   from: "2026-07-06T00:00:00Z",
   to: "2026-07-20T00:00:00Z",
+  courseFrom: "2026-07-06T00:00:00Z",
+  courseTo: "2026-07-20T00:00:00Z",
+  apart: [],
   stretchMinutes: 60,
   sources: [],
   deployments: [

@@ -184,7 +184,7 @@ function usePrefill(
   set: (part: Partial<Draft>) => void,
 ) {
   const book = useBook(from.book ?? 0);
-  const deployments = useDaybook(from.deployment ? (from.book ?? 0) : 0, {});
+  const deployments = useDaybook(from.deployment ? (from.book ?? 0) : 0, {}, {});
   const trial = useTrial(from.trial ?? 0);
   const done = useRef("");
   const key = JSON.stringify(from);
