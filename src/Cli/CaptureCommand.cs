@@ -18,9 +18,17 @@ internal static class CaptureCommand
     private static readonly Option<string?> Prefix = new("--prefix") { Description = "The PostgreSQL server's log_line_prefix; the usual ones are tried when left out." };
     private static readonly Option<int> Most = new("--most-patterns") { Description = "New patterns beyond this many count as everything else.", DefaultValueFactory = _ => 20_000 };
 
+    private static readonly Option<string?> Columns = new("--columns") { Description = $"What the columns of a CSV file hold, by name or number: 'at=started, ms=took, sql=query'. Fields: {string.Join(", ", CsvColumns.Fields)}." };
+    private static readonly Option<long?> ApartCalls = new("--apart-calls") { Description = "Patterns are kept apart from so many calls on; before, they count as everything else." };
+    private static readonly Option<double?> ApartSeconds = new("--apart-seconds") { Description = "Or from so much time in the database on." };
+    private static readonly Option<double?> ApartShare = new("--apart-share") { Description = "Or from such a share of all time on, in percent." };
+
     public static Command Build()
     {
-        var command = new Command("capture", "Read a log or trace of executed statements into a book.") { Paths, Book, Source, Form, Prefix, Most };
+        var command = new Command("capture", "Read a log or trace of executed statements into a book.")
+        {
+            Paths, Book, Source, Form, Prefix, Columns, Most, ApartCalls, ApartSeconds, ApartShare,
+        };
         command.SetAction((parsed, stop) => Task.Run(() => Run(parsed, stop), stop));
         return command;
     }
@@ -48,7 +56,9 @@ internal static class CaptureCommand
         var ledger = new LedgerDatabase(LedgerHome.FromEnvironment().LedgerFile);
         BookRecord book = new BookStore(ledger, TimeProvider.System).OpenByName(parsed.GetValue(Book)!);
         var import = new CaptureImport(new(ledger, TimeProvider.System));
-        var request = new CaptureRequest(parsed.GetValue(Source)!, parsed.GetValue(Form), parsed.GetValue(Prefix), parsed.GetValue(Most));
+        var apart = new KeepApart(
+            parsed.GetValue(Most), parsed.GetValue(ApartCalls), parsed.GetValue(ApartSeconds) is { } s ? TimeSpan.FromSeconds(s) : null, parsed.GetValue(ApartShare) / 100);
+        var request = new CaptureRequest(parsed.GetValue(Source)!, parsed.GetValue(Form), parsed.GetValue(Prefix), parsed.GetValue(Columns), apart);
         bool readable = true;
         foreach (string file in files)
         {
@@ -96,7 +106,7 @@ internal static class CaptureCommand
 
         if (report.NotKeptApart > 0)
         {
-            Console.WriteLine($"  {Figures.Count(report.NotKeptApart)} statements count as everything else: the book keeps no more patterns apart");
+            Console.WriteLine($"  {Figures.Count(report.NotKeptApart)} statements count as everything else: their patterns are too rare, or the book keeps no more apart");
         }
 
         foreach (Rejection rejection in report.Rejections)

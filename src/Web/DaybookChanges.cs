@@ -123,7 +123,7 @@ internal static class DaybookChanges
     }
 
     private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(
-        HttpRequest request, string book, string source, string name, string? form, string? prefix, BookStore books, CaptureStore captures, CancellationToken stop)
+        HttpRequest request, string book, string source, string name, string? form, string? prefix, string? columns, BookStore books, CaptureStore captures, CancellationToken stop)
     {
         if (string.IsNullOrWhiteSpace(book) || string.IsNullOrWhiteSpace(source))
         {
@@ -149,7 +149,7 @@ internal static class DaybookChanges
                 () =>
                 {
                     using FileStream file = File.OpenRead(spool);
-                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix), stop: stop);
+                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix, columns), stop: stop);
                 }, stop);
             return report.Problem is { } problem && report.Statements == 0
                 ? TypedResults.UnprocessableEntity(ProblemReport.Because("capture", problem))

@@ -15,7 +15,7 @@ namespace SwiftLedger.Web;
 /// <remarks>OpenTelemetry Protocol specification 1.x, "OTLP/HTTP": protobuf or JSON, answered in kind.</remarks>
 internal sealed class TraceReceiver(BookStore books, CaptureStore captures) : IDisposable
 {
-    private const int LargestBody = 64 << 20, MostPatterns = 20_000;
+    private const int LargestBody = 64 << 20;
 
     private readonly SemaphoreSlim _one = new(1);
     private readonly Dictionary<long, (CaptureFold Fold, CaptureFileRecord File)> _folds = [];
@@ -58,7 +58,7 @@ internal sealed class TraceReceiver(BookStore books, CaptureStore captures) : ID
         {
             CaptureFileRecord file = captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
                 ?? captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
-            open = (new(SqlDialect.Sqlite, "traces", MostPatterns, captures.KnownPatterns(book)), file);
+            open = (new(SqlDialect.Sqlite, "traces", new(), captures.KnownPatterns(book)), file);
         }
 
         int rejected = protobuf ? OtlpProtobuf.Read(body, open.Fold) : OtlpJson.Read(body, 0, open.Fold);

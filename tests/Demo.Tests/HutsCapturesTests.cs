@@ -67,7 +67,7 @@ public sealed class HutsCapturesTests : IDisposable
         var batches = new List<FoldedBatch>();
         foreach (string file in _demo.Captures)
         {
-            var of = new CaptureFold(SqlDialect.Sqlite, Path.GetFileNameWithoutExtension(file), 1_000, []);
+            var of = new CaptureFold(SqlDialect.Sqlite, Path.GetFileNameWithoutExtension(file), new(), []);
             byte[] bytes = File.ReadAllBytes(file);
             new JsonLinesForm().Consume(bytes, last: true, of).ShouldBe(bytes.Length);
             of.CloseUnits();

@@ -83,7 +83,7 @@ public sealed class PostgresLogsTests
 
     private static Dictionary<string, (long Calls, long Errors, long Ticks)> Fold(ICaptureForm form, byte[] log)
     {
-        var fold = new CaptureFold(SqlDialect.PostgreSql, "server", 1_000, []);
+        var fold = new CaptureFold(SqlDialect.PostgreSql, "server", new(), []);
         form.Consume(log, last: true, fold).ShouldBe(log.Length);
         form.Finish(fold);
         FoldedBatch batch = fold.Drain();

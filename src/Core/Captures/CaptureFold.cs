@@ -47,14 +47,14 @@ public sealed record FoldedBatch(
 /// and stored by whoever reads the capture.
 /// </summary>
 /// <param name="source">The source of statements that do not name their own.</param>
-/// <param name="mostPatterns">New patterns beyond this many count as everything else.</param>
 /// <param name="known">Hashes of the patterns that the book has.</param>
-public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatterns, IEnumerable<ulong> known) : ICaptureSink
+public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apart, IEnumerable<ulong> known) : ICaptureSink
 {
     /// <summary>The hash under which everything is summed that is not kept apart.</summary>
     public const ulong EverythingElse = 0;
 
-    private const int MostTexts = 1 << 15, LongestCachedText = 16_384, MostTagValues = 20_000, MostTagLength = 200, LongestPattern = 65_536;
+    private const int MostTexts = 1 << 15, LongestCachedText = 16_384, MostTagValues = 20_000, MostTagLength = 200, LongestPattern = 65_536,
+        MostCandidates = 1 << 16;
 
     // What was seen in exactly these words before needs no lexing. Bounded: emptied when full.
     private readonly Dictionary<UInt128, ulong> _texts = [];
@@ -62,6 +62,9 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
     private readonly Dictionary<string, string>.AlternateLookup<ReadOnlySpan<char>> _sources =
         new Dictionary<string, string>(StringComparer.Ordinal).GetAlternateLookup<ReadOnlySpan<char>>();
     private readonly Dictionary<string, (long Count, long First)> _rejections = new(StringComparer.Ordinal);
+    // Patterns that are not kept apart yet, with their calls and time. Bounded: those seen once are forgotten when it is full.
+    private readonly Dictionary<ulong, (long Calls, long Ticks)> _candidates = [];
+    private long _ticks, _read;
     private Dictionary<CellKey, Cell> _cells = [];
     private List<FoundPattern> _found = [];
     private readonly HashSet<PatternSamples> _touched = [];
@@ -74,14 +77,17 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
     public int Waiting => _cells.Count;
 
-    /// <summary>Statements of patterns beyond the limit so far.</summary>
+    /// <summary>Statements that count as everything else.</summary>
     public long NotKeptApart { get; private set; }
 
     public void Observe(in Observation observation)
     {
         _statements++;
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
-        ulong pattern = PatternOf(observation.Sql);
+        _read++;
+        _ticks += observation.Duration?.Ticks ?? 0;
+        ulong pattern = PatternOf(observation);
+        NotKeptApart += pattern == EverythingElse ? observation.Calls : 0;
         int minute = Stretches.MinuteOf(observation.At);
         ref Cell? cell = ref CollectionsMarshal.GetValueRefOrAddDefault(_cells, new(pattern, from, minute), out _);
         (cell ??= new()).Count(observation);
@@ -135,21 +141,21 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
     private static void Increase<TKey>(Dictionary<TKey, long> counts, TKey key)
         where TKey : notnull => CollectionsMarshal.GetValueRefOrAddDefault(counts, key, out _)++;
 
-    private ulong PatternOf(ReadOnlySpan<char> sql)
+    private ulong PatternOf(in Observation observation)
     {
+        ReadOnlySpan<char> sql = observation.Sql;
         // 128 bits, so that two texts never pass for one.
         UInt128 text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql)) : 0;
         if (text != 0 && _texts.TryGetValue(text, out ulong known))
         {
-            NotKeptApart += known == EverythingElse ? 1 : 0;
             return known;
         }
 
         ulong hash = SqlPattern.HashOf(sql, dialect);
         hash = hash == EverythingElse ? 1 : hash;
-        if (!_patterns.ContainsKey(hash))
+        if (!_patterns.ContainsKey(hash) && !TryKeepApart(observation, hash))
         {
-            hash = TryKeepApart(sql, hash) ? hash : EverythingElse;
+            return EverythingElse;
         }
 
         if (text != 0)
@@ -162,22 +168,50 @@ public sealed class CaptureFold(SqlDialect dialect, string source, int mostPatte
             _texts[text] = hash;
         }
 
-        NotKeptApart += hash == EverythingElse ? 1 : 0;
         return hash;
     }
 
-    private bool TryKeepApart(ReadOnlySpan<char> sql, ulong hash)
+    private bool TryKeepApart(in Observation observation, ulong hash)
     {
-        if (_patterns.Count >= mostPatterns)
+        ReadOnlySpan<char> sql = observation.Sql;
+        if (_patterns.Count >= apart.MostPatterns)
         {
             return false;
         }
 
+        (long calls, long ticks) = _candidates.GetValueOrDefault(hash);
+        (calls, ticks) = (calls + observation.Calls, ticks + (observation.Duration?.Ticks ?? 0));
+        if (!apart.With(_patterns.Count).Admits(calls, ticks, _read, _ticks))
+        {
+            MakeRoomForCandidate();
+            _candidates[hash] = (calls, ticks);
+            return false;
+        }
+
+        _candidates.Remove(hash);
         string text = SqlPattern.Of(sql, dialect).Text;
         StatementTables tables = StatementTables.Of(sql, dialect);
         _found.Add(new(hash, text.Length > LongestPattern ? text[..LongestPattern] : text, tables.Kind, tables.Names));
         _patterns.Add(hash, new());
         return true;
+    }
+
+    private void MakeRoomForCandidate()
+    {
+        if (_candidates.Count < MostCandidates)
+        {
+            return;
+        }
+
+        foreach (ulong once in _candidates.Where(c => c.Value.Calls <= 1).Select(c => c.Key).ToList())
+        {
+            _candidates.Remove(once);
+        }
+
+        if (_candidates.Count >= MostCandidates)
+        {
+            _candidates.Clear();
+        }
     }
 
     private void CountTags(ulong pattern, string from, Dictionary<string, string>? tags)

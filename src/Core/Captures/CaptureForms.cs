@@ -11,7 +11,9 @@ namespace SwiftLedger.Core.Captures;
 /// <param name="Prefix">The log_line_prefix in use, where the form has one.</param>
 public sealed record FormChoice(ICaptureForm? Form, string Problem, string? Prefix = null)
 {
-    public SqlDialect Dialect => Form?.Name.StartsWith("pg-", StringComparison.Ordinal) == true ? SqlDialect.PostgreSql : SqlDialect.Sqlite;
+    public SqlDialect Dialect => Form?.Name.StartsWith("pg-", StringComparison.Ordinal) == true ? SqlDialect.PostgreSql
+        : Form is MySqlSlowLog ? SqlDialect.MySql
+        : SqlDialect.Sqlite;
 }
 
 /// <summary>Names of the forms, and which one a file has.</summary>
@@ -28,13 +30,15 @@ public static class CaptureForms
         "QUERY:  ",
     ];
 
-    public static IReadOnlyList<string> Names { get; } = ["json-lines", "pg-stderr", "pg-csv", "pg-json", "mysql-slow", "otlp-json"];
+    public static IReadOnlyList<string> Names { get; } = ["json-lines", "pg-stderr", "pg-csv", "pg-json", "mysql-slow", "otlp-json", "csv", "workload"];
 
     /// <summary>Chooses by name, or by what the capture begins with.</summary>
     /// <param name="head">Its first bytes, at most <see cref="HeadBytes"/>.</param>
     /// <param name="name">One of <see cref="Names"/>; null to find out.</param>
     /// <param name="prefix">The server's log_line_prefix; null to try the usual ones.</param>
-    public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix)
+    /// <param name="columns">What the columns of a CSV file hold, see <see cref="CsvColumns.Parse"/>; null where they are named as our own fields.</param>
+    /// <param name="readAt">What a workload file's day of calls ends with, UTC.</param>
+    public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix, string? columns = null, DateTime readAt = default)
     {
         List<string> lines = FirstLines(head);
         if (lines.Count == 0)
@@ -42,7 +46,7 @@ public static class CaptureForms
             return new(null, "There is nothing in it yet.");
         }
 
-        name ??= prefix is not null ? "pg-stderr" : Guess(head, lines);
+        name ??= prefix is not null ? "pg-stderr" : columns is not null ? "csv" : Guess(head, lines);
         return name switch
         {
             "json-lines" => new(new JsonLinesForm(), ""),
@@ -51,6 +55,8 @@ public static class CaptureForms
             "otlp-json" => new(new OtlpJson(), ""),
             "mysql-slow" => new(new MySqlSlowLog(), ""),
             "pg-stderr" => ChoosePrefix(lines, prefix),
+            "csv" => CsvColumns.Parse(head, columns, out string problem) is { } found ? new(new CsvForm(found), "") : new(null, problem),
+            "workload" => new(new WorkloadForm(readAt), ""),
             _ => new(null, $"'{name}' is no form of capture; there are {string.Join(", ", Names)}."),
         };
     }
@@ -68,6 +74,16 @@ public static class CaptureForms
         if (lines.Any(l => l.StartsWith("# Query_time: ", StringComparison.Ordinal) || l.StartsWith("# User@Host: ", StringComparison.Ordinal)))
         {
             return "mysql-slow";
+        }
+
+        if (lines.Any(l => l.StartsWith("-- name:", StringComparison.Ordinal) || l.StartsWith("-- calls:", StringComparison.Ordinal)))
+        {
+            return "workload";
+        }
+
+        if (CsvColumns.Parse(head, null, out _) is not null)
+        {
+            return "csv";
         }
 
         var fields = new CsvField[26];

@@ -51,7 +51,7 @@ public sealed class Cell
 
     public void Count(in Observation o)
     {
-        Calls++;
+        Calls += o.Calls;
         Errors += o.Failed ? 1 : 0;
         RowsReturned = Sum(RowsReturned, o.RowsReturned);
         RowsRead = Sum(RowsRead, o.RowsRead);

@@ -20,7 +20,7 @@ internal enum CsvEnd
 /// <summary>Finds the fields of one record by RFC 4180, without copying: fields may hold line ends and doubled quotes.</summary>
 internal static class CsvRecord
 {
-    public static CsvEnd Read(ReadOnlySpan<byte> bytes, int at, Span<CsvField> fields, out int count, out int next)
+    public static CsvEnd Read(ReadOnlySpan<byte> bytes, int at, Span<CsvField> fields, out int count, out int next, byte separator = (byte)',')
     {
         count = 0;
         next = at;
@@ -47,7 +47,7 @@ internal static class CsvRecord
             else
             {
                 start = at;
-                int found = bytes[at..].IndexOfAny((byte)',', (byte)'\n');
+                int found = bytes[at..].IndexOfAny(separator, (byte)'\n');
                 if (found < 0)
                 {
                     return CsvEnd.Incomplete;
@@ -79,7 +79,7 @@ internal static class CsvRecord
                 return CsvEnd.Record;
             }
 
-            if (bytes[at++] != ',')
+            if (bytes[at++] != separator)
             {
                 return CsvEnd.Malformed;
             }

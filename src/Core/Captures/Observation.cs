@@ -22,6 +22,9 @@ public ref struct Observation
     /// <summary>Where it stands in the capture, from 1.</summary>
     public long Line { get; init; }
 
+    /// <summary>How many executions it stands for: more than one only where the capture does not tell them apart, and no duration.</summary>
+    public long Calls { get; init; } = 1;
+
     /// <summary>When it began, UTC.</summary>
     public DateTime At { get; init; }
 

@@ -20,6 +20,13 @@ internal static class Operators
         };
     }
 
+    /// <summary>MySQL reference manual, "Operators".</summary>
+    public static int MySqlLength(ReadOnlySpan<char> text) =>
+        text.StartsWith("<=>") || text.StartsWith("->>") ? 3
+        : text.StartsWith("&&") ? 2
+        : text[0] is '^' or '!' && !text.StartsWith("!=") ? 1
+        : SqliteLength(text);
+
     /// <summary>
     /// The longest run of operator characters, by the two rules of PostgreSQL's manual, 4.1.3, about comments and a last
     /// <c>+</c> or <c>-</c>.

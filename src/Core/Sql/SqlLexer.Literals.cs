@@ -40,12 +40,12 @@ public ref partial struct SqlLexer
         return TokenKind.QuotedIdentifier;
     }
 
-    private TokenKind ScanEscapeString(ref TokenFlaw flaw)
+    private TokenKind ScanEscapeString(char quote, ref TokenFlaw flaw)
     {
         _at++;
         while (true)
         {
-            int found = _text[_at..].IndexOfAny('\'', '\\');
+            int found = _text[_at..].IndexOfAny(quote, '\\');
             if (found < 0)
             {
                 _at = _text.Length;
@@ -61,7 +61,7 @@ public ref partial struct SqlLexer
             }
 
             _at++;
-            if (_at < _text.Length && _text[_at] == '\'')
+            if (_at < _text.Length && _text[_at] == quote)
             {
                 _at++;
                 continue;

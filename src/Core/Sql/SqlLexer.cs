@@ -10,15 +10,15 @@ namespace SwiftLedger.Core.Sql;
 /// </summary>
 /// <remarks>
 /// SQLite: "SQL Language Expressions", "Literal values", "SQL Comments" and "SQLite Keywords" of its manual.
-/// PostgreSQL: manual, 4.1 "Lexical Structure". One liberty: <c>:name</c> and <c>@name</c> are parameters in both,
-/// because a workload file may use them for either engine.
+/// PostgreSQL: manual, 4.1 "Lexical Structure". MySQL: reference manual, 11 "Language Structure". One liberty: <c>:name</c> and <c>@name</c> are parameters in all of them,
+/// because a workload file may use them for any engine.
 /// </remarks>
 public ref partial struct SqlLexer
 {
     private static readonly SearchValues<char> LineEnds = SearchValues.Create("\r\n");
 
     private readonly ReadOnlySpan<char> _text;
-    private readonly bool _postgres;
+    private readonly bool _postgres, _mysql;
     private int _at;
 
     // Where words stand among the 64 characters from _window on: see AsciiText.WordsAt. A loop over the characters of a word
@@ -30,6 +30,7 @@ public ref partial struct SqlLexer
     {
         _text = text;
         _postgres = dialect == SqlDialect.PostgreSql;
+        _mysql = dialect == SqlDialect.MySql;
         _at = 0;
         _window = -64;
     }
@@ -160,13 +161,17 @@ public ref partial struct SqlLexer
 
         switch (first)
         {
+            case '\'' or '"' when _mysql:
+                return ScanEscapeString(first, ref flaw);
+            case '#' when _mysql:
+                return ScanLineComment();
             case '\'':
                 return ScanQuoted('\'', TokenKind.String, TokenFlaw.UnterminatedString, ref flaw);
             case '"':
                 return ScanQuoted('"', TokenKind.QuotedIdentifier, TokenFlaw.UnterminatedIdentifier, ref flaw);
             case '`' when !_postgres:
                 return ScanQuoted('`', TokenKind.QuotedIdentifier, TokenFlaw.UnterminatedIdentifier, ref flaw);
-            case '[' when !_postgres:
+            case '[' when !_postgres && !_mysql:
                 return ScanBracketed(ref flaw);
             case ',':
                 return Single(TokenKind.Comma);
@@ -178,10 +183,13 @@ public ref partial struct SqlLexer
                 return Single(TokenKind.CloseParen);
             case '.':
                 return ScanDot(ref flaw);
-            case '-' when Peek(1) == '-':
+            case '-' when Peek(1) == '-' && (!_mysql || _at + 2 >= _text.Length || _text[_at + 2] <= ' '):
                 return ScanLineComment();
             case '/' when Peek(1) == '*':
                 return ScanBlockComment(ref flaw);
+            case ':' when _mysql && Peek(1) == '=':
+                _at += 2;
+                return TokenKind.Operator;
             case ':':
                 return ScanColon();
             case '$':
@@ -217,11 +225,14 @@ public ref partial struct SqlLexer
             {
                 case 'x' or 'X':
                     return ScanBlob(hex: true, ref flaw);
-                case 'b' or 'B' when _postgres:
+                case 'b' or 'B' when _postgres || _mysql:
                     return ScanBlob(hex: false, ref flaw);
                 case 'e' or 'E' when _postgres:
                     _at++;
-                    return ScanEscapeString(ref flaw);
+                    return ScanEscapeString('\'', ref flaw);
+                case 'n' or 'N' when _mysql:
+                    _at++;
+                    return ScanEscapeString('\'', ref flaw);
                 case 'n' or 'N' when _postgres:
                     _at++;
                     return ScanQuoted('\'', TokenKind.String, TokenFlaw.UnterminatedString, ref flaw);
@@ -415,7 +426,7 @@ public ref partial struct SqlLexer
     private TokenKind ScanOperator(ref TokenFlaw flaw)
     {
         ReadOnlySpan<char> rest = _text[_at..];
-        int length = _postgres ? Operators.PostgresLength(rest) : Operators.SqliteLength(rest);
+        int length = _postgres ? Operators.PostgresLength(rest) : _mysql ? Operators.MySqlLength(rest) : Operators.SqliteLength(rest);
         if (length == 0)
         {
             return Unknown(ref flaw);

@@ -10,8 +10,9 @@ namespace SwiftLedger.Store.Captures;
 /// <param name="Source">The server or application instance.</param>
 /// <param name="Form">See <see cref="CaptureForms.Names"/>; null to find out.</param>
 /// <param name="Prefix">The server's log_line_prefix; null to try the usual ones.</param>
-/// <param name="MostPatterns">New patterns beyond this many count as everything else.</param>
-public sealed record CaptureRequest(string Source, string? Form = null, string? Prefix = null, int MostPatterns = 20_000);
+/// <param name="Columns">What the columns of a CSV file hold, see <see cref="CsvColumns.Parse"/>; null where they are named as our own fields.</param>
+/// <param name="Apart">Which patterns are kept apart; null for the usual rules.</param>
+public sealed record CaptureRequest(string Source, string? Form = null, string? Prefix = null, string? Columns = null, KeepApart? Apart = null);
 
 /// <summary>What came of reading one capture.</summary>
 /// <param name="Problem">Why nothing, or not all, could be read; null where all was.</param>
@@ -86,7 +87,7 @@ public sealed class CaptureImport(CaptureStore store)
         {
             Fill(ref buffer, CaptureForms.HeadBytes);
             ReadOnlySpan<byte> head = buffer.AsSpan(0, _end);
-            FormChoice choice = CaptureForms.Choose(head, request.Form, request.Prefix);
+            FormChoice choice = CaptureForms.Choose(head, request.Form, request.Prefix, request.Columns, store.Now);
             if (choice.Form is not { } form)
             {
                 return new(name, request.Form ?? "", _broken ?? choice.Problem, 0, 0, 0, 0, 0, []);
@@ -100,7 +101,7 @@ public sealed class CaptureImport(CaptureStore store)
             }
 
             form.Line = file.Lines + 1;
-            var fold = new CaptureFold(choice.Dialect, request.Source, request.MostPatterns, store.KnownPatterns(bookId));
+            var fold = new CaptureFold(choice.Dialect, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId));
             var rejections = new List<Rejection>();
             long statements = 0;
             while (true)

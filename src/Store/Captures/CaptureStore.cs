@@ -42,6 +42,9 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     private const string FileColumns =
         "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections";
 
+    /// <summary>The time, UTC.</summary>
+    internal DateTime Now => clock.GetUtcNow().UtcDateTime;
+
     public IReadOnlyList<CaptureFileRecord> Files(long bookId)
     {
         using SqliteConnection connection = ledger.Open();

@@ -28,17 +28,76 @@ public class FoldTests
     [Fact]
     public void Patterns_beyond_the_limit_are_summed_and_none_is_dropped()
     {
-        CaptureFold fold = NewFold(mostPatterns: 10);
+        CaptureFold fold = NewFold(new(10));
         for (int i = 0; i < 1_000; i++)
         {
             Observe(fold, $"SELECT c{i} FROM parcel", ms: 1);
         }
 
         FoldedBatch batch = fold.Drain();
-        batch.Patterns.Count.ShouldBe(10);
+        batch.Patterns.Count.ShouldBe(5, "the other half is kept for patterns that come back");
         batch.Cells.Values.Sum(c => c.Calls).ShouldBe(1_000);
-        batch.Cells.Single(c => c.Key.Pattern == CaptureFold.EverythingElse).Value.Calls.ShouldBe(990);
-        fold.NotKeptApart.ShouldBe(990);
+        batch.Cells.Single(c => c.Key.Pattern == CaptureFold.EverythingElse).Value.Calls.ShouldBe(995);
+        fold.NotKeptApart.ShouldBe(995);
+    }
+
+    [Fact]
+    public void Statements_sent_once_do_not_keep_out_one_that_comes_back_or_takes_long()
+    {
+        CaptureFold fold = NewFold(new(10));
+        for (int i = 0; i < 1_000; i++)
+        {
+            Observe(fold, $"SELECT c{i} FROM parcel", ms: 1);
+            if (i % 100 == 50)
+            {
+                Observe(fold, "SELECT late FROM parcel", ms: 1);
+            }
+        }
+
+        Observe(fold, "SELECT slow FROM parcel", ms: 1_000);
+        FoldedBatch batch = fold.Drain();
+        batch.Patterns.Select(p => p.Text).ShouldContain("select late from parcel");
+        batch.Patterns.Select(p => p.Text).ShouldContain("select slow from parcel");
+        batch.Cells.Single(c => c.Key.Pattern == batch.Patterns.Single(p => p.Text == "select late from parcel").Hash).Value.Calls
+            .ShouldBe(8, "ten, of which two came before it was kept apart");
+    }
+
+    [Theory]
+    [InlineData(4L, null, null, "four")]
+    [InlineData(null, 3.0, null, "long")]
+    [InlineData(null, null, 0.4, "long")]
+    public void A_threshold_goes_by_calls_by_time_or_by_share(long? calls, double? seconds, double? share, string kept)
+    {
+        CaptureFold fold = NewFold(new(100, calls, seconds is { } s ? TimeSpan.FromSeconds(s) : null, share));
+        for (int i = 0; i < 200; i++)
+        {
+            Observe(fold, $"SELECT other{i} FROM parcel", ms: 10);
+        }
+
+        for (int i = 0; i < 4; i++)
+        {
+            Observe(fold, "SELECT four FROM parcel", ms: 500);
+        }
+
+        Observe(fold, "SELECT long FROM parcel", ms: 4_000);
+        FoldedBatch batch = fold.Drain();
+        batch.Patterns.ShouldHaveSingleItem().Text.ShouldBe($"select {kept} from parcel");
+        batch.Cells.Values.Sum(c => c.Calls).ShouldBe(205);
+    }
+
+    [Fact]
+    public void A_million_patterns_take_the_room_of_the_few_that_are_kept()
+    {
+        CaptureFold fold = NewFold(new(200));
+        for (int i = 0; i < 1_000_000; i++)
+        {
+            Observe(fold, $"SELECT c{i} FROM parcel", ms: 1);
+        }
+
+        fold.Waiting.ShouldBeLessThanOrEqualTo(101);
+        FoldedBatch batch = fold.Drain();
+        batch.Cells.Values.Sum(c => c.Calls).ShouldBe(1_000_000);
+        batch.Patterns.Count.ShouldBe(100);
     }
 
     [Fact]
@@ -121,7 +180,7 @@ public class FoldTests
         statement.Cases.ShouldHaveSingleItem().BindText.ShouldBe("v1=1, v2='it''s', v3=40");
     }
 
-    private static CaptureFold NewFold(int mostPatterns = 100) => new(SqlDialect.Sqlite, "server", mostPatterns, []);
+    private static CaptureFold NewFold(KeepApart? apart = null) => new(SqlDialect.Sqlite, "server", apart ?? new(100), []);
 
     private static void Observe(CaptureFold fold, string sql, double? ms = null, int seconds = 0, string error = "") => fold.Observe(new Observation
     {

@@ -130,4 +130,80 @@ public class OtherFormsTests
 
         static string? Name(string text) => CaptureForms.Choose(Encoding.UTF8.GetBytes(text), null, null).Form?.Name;
     }
+
+    [Fact]
+    public void Csv_is_read_by_the_columns_that_somebody_named()
+    {
+        const string file = """
+            started;took;"the query";who
+            2026-03-02T10:15:00Z;2,5;SELECT 1;clerk
+            2026-03-02 10:15:01;2.5;"SELECT "";"", a
+            FROM parcel";clerk
+
+            1772446502.5;0.001;SELECT 2;
+            ;1;SELECT 3;clerk
+            """ + "\n";
+        CsvColumns columns = CsvColumns.Parse(Encoding.UTF8.GetBytes(file), "at=Started, ms=took, sql=the query, user=who", out _)!;
+        foreach (int piece in new[] { 7, int.MaxValue })
+        {
+            Caught caught = Caught.By(new CsvForm(columns), file, piece);
+            caught.Statements.Select(s => (s.At, s.Ms, s.Sql, s.User, s.Line)).ShouldBe([
+                (new(2026, 3, 2, 10, 15, 1, DateTimeKind.Utc), 2.5, "SELECT \";\", a\nFROM parcel", "clerk", 3L),
+                (new(2026, 3, 2, 10, 15, 2, 500, DateTimeKind.Utc), 0.001, "SELECT 2", "", 6L),
+            ]);
+            caught.Rejected.Select(r => r.Line).ShouldBe([2L, 7L]);
+        }
+    }
+
+    [Theory]
+    [InlineData("at=1, us=2, sql=3", "2026-03-02T10:15:00Z,1500,SELECT 1\n", 1.5)]
+    [InlineData(null, "sql,at,s\nSELECT 1,2026-03-02T10:15:00Z,0.25\n", 250.0)]
+    [InlineData("at=t,ns=d,sql=q", "t\tq\td\n2026-03-02T10:15:00Z\tSELECT 1\t2000000\n", 2.0)]
+    public void Csv_columns_go_by_number_by_our_own_names_and_in_any_unit(string? mapping, string file, double ms)
+    {
+        CsvColumns? columns = CsvColumns.Parse(Encoding.UTF8.GetBytes(file), mapping, out string problem);
+        problem.ShouldBe("");
+        Seen seen = Caught.By(new CsvForm(columns!), file).Statements.ShouldHaveSingleItem();
+        (seen.Ms, seen.Sql).ShouldBe((ms, "SELECT 1"));
+    }
+
+    [Theory]
+    [InlineData("at=started, sql=query", "There is no column 'query'; the file has started, sql.")]
+    [InlineData("at=started, sql=sql, speed=sql", "'speed' is no field of an observed statement; there are at, s,")]
+    [InlineData("sql=sql", "A CSV file needs columns for 'at' and 'sql'")]
+    public void A_mapping_that_does_not_fit_is_told_with_what_the_file_has(string mapping, string problem)
+    {
+        FormChoice choice = CaptureForms.Choose("started,sql\n1,SELECT 1\n"u8, null, null, mapping);
+        choice.Form.ShouldBeNull();
+        choice.Problem.ShouldStartWith(problem);
+    }
+
+    [Fact]
+    public void A_workload_file_stands_for_the_day_before_it_is_read()
+    {
+        const string file = """
+            -- name: arrivals
+            -- calls: 1200/day
+            -- bind 0.75: hut=3
+            -- bind: hut=41
+            SELECT * FROM booking WHERE hut_id = :hut;
+
+            -- name: wrong
+            -- calls: often
+            SELECT 1;
+
+            SELECT count(*) FROM booking;
+            """;
+        var readAt = new DateTime(2026, 3, 2, 12, 0, 0, DateTimeKind.Utc);
+        CaptureForms.Choose(Encoding.UTF8.GetBytes(file), null, null).Form.ShouldBeOfType<WorkloadForm>();
+        var fold = new CaptureFold(SqlDialect.Sqlite, "file", new(), []);
+        var form = new WorkloadForm(readAt);
+        form.Consume(Encoding.UTF8.GetBytes(file), last: true, fold).ShouldBe(Encoding.UTF8.GetByteCount(file));
+        FoldedBatch batch = fold.Drain();
+        batch.Patterns.Select(p => batch.Cells.Where(c => c.Key.Pattern == p.Hash).Sum(c => c.Value.Calls)).ShouldBe([1_200, 1]);
+        batch.Cells.Keys.Min(k => k.Minute).ShouldBe(Stretches.MinuteOf(readAt.AddDays(-1)));
+        batch.Cells.Values.ShouldAllBe(c => c.Timed == 0);
+        batch.Samples.Select(s => s.Binds).Distinct().ShouldBe(["hut=3", "hut=41", ""], ignoreOrder: true);
+        batch.Rejections.ShouldHaveSingleItem().FirstLine.ShouldBe(8);
+    }
 }

@@ -103,4 +103,29 @@ public class SqlLexerTests
 
     private static List<string> Texts(string text, SqlDialect dialect) =>
         SqlLexer.Tokenize(text, dialect).Select(t => text.Substring(t.Start, t.Length)).ToList();
+
+    // MySQL 8 reference manual, 11.1.1 "String Literals", 11.7 "Comments", 14.4.2 "Comparison Functions and Operators".
+    [Theory]
+    [InlineData("'it\\'s'", TokenKind.String)]
+    [InlineData("\"a\\\"b\"", TokenKind.String)]
+    [InlineData("\"a\"\"b\"", TokenKind.String)]
+    [InlineData("N'a'", TokenKind.String)]
+    [InlineData("`a b`", TokenKind.QuotedIdentifier)]
+    [InlineData("b'01'", TokenKind.Blob)]
+    [InlineData("# to the end", TokenKind.LineComment)]
+    [InlineData("-- to the end", TokenKind.LineComment)]
+    [InlineData("<=>", TokenKind.Operator)]
+    [InlineData("&&", TokenKind.Operator)]
+    [InlineData(":=", TokenKind.Operator)]
+    public void MySql_reads_this_as_one_token(string text, TokenKind kind)
+    {
+        Token token = SqlLexer.Tokenize(text, SqlDialect.MySql).ShouldHaveSingleItem();
+        (token.Kind, token.Flaw).ShouldBe((kind, TokenFlaw.None));
+    }
+
+    // The same manual, 11.7: "5--1" is no comment there.
+    [Fact]
+    public void MySql_wants_white_space_behind_two_dashes() =>
+        SqlPattern.Of("SELECT a--1 FROM parcel WHERE note = \"it\\\"s\" # why\n AND id = 4", SqlDialect.MySql).Text
+            .ShouldBe("select a - ? from parcel where note = ? and id = ?");
 }

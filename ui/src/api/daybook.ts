@@ -120,13 +120,16 @@ export const useRecordDeployment = (id: number) =>
     dataOf(await api.POST("/api/books/{id}/deployments", { params: { path: { id } }, body })),
   );
 
-export type CaptureRequest = { book: string; source: string; prefix: string; file: File };
+export type CaptureRequest = { book: string; source: string; prefix: string; columns: string; file: File };
 
 export const useReadCapture = () =>
-  useChange(async ({ book, source, prefix, file }: CaptureRequest) => {
+  useChange(async ({ book, source, prefix, columns, file }: CaptureRequest) => {
     const query = new URLSearchParams({ book, source, name: file.name });
     if (prefix) {
       query.set("prefix", prefix);
+    }
+    if (columns) {
+      query.set("columns", columns);
     }
     const response = await fetch(`/api/captures?${query}`, {
       method: "POST",

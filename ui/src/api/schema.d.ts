@@ -964,6 +964,7 @@ export interface paths {
                     name: string;
                     form?: string;
                     prefix?: string;
+                    columns?: string;
                 };
                 header?: never;
                 path?: never;

@@ -8,6 +8,7 @@ export function ReadCapture({ book }: { book: string }) {
   const read = useReadCapture();
   const [source, setSource] = useState("server");
   const [prefix, setPrefix] = useState("");
+  const [columns, setColumns] = useState("");
   const [file, setFile] = useState<File | null>(null);
   return (
     <form
@@ -15,7 +16,7 @@ export function ReadCapture({ book }: { book: string }) {
       onSubmit={(e) => {
         e.preventDefault();
         if (file) {
-          read.mutate({ book, source, prefix, file });
+          read.mutate({ book, source, prefix, columns, file });
         }
       }}
     >
@@ -41,14 +42,22 @@ export function ReadCapture({ book }: { book: string }) {
         value={prefix}
         onChange={(e) => setPrefix(e.target.value)}
       />
+      <label htmlFor="capture-columns">columns</label>
+      <input
+        id="capture-columns"
+        className="field font-mono text-[13px]"
+        placeholder="of a CSV file: at=started, ms=took, sql=query"
+        value={columns}
+        onChange={(e) => setColumns(e.target.value)}
+      />
       <span />
       <div>
         <button type="submit" className="press" disabled={!file || read.isPending}>
           {read.isPending ? "Reading" : "Read this log"}
         </button>
         <p className="mt-1 text-sm text-quiet">
-          PostgreSQL's logs (plain, csv, json), MySQL's slow log, OpenTelemetry traces (OTLP JSON) or JSON
-          lines; plain or gzip. What was read before is not counted again.
+          PostgreSQL's logs (plain, csv, json), MySQL's slow log, OpenTelemetry traces (OTLP JSON), CSV, JSON
+          lines or a workload file; plain or gzip. What was read before is not counted again.
         </p>
         <Wrong error={read.error} />
         {read.data && (

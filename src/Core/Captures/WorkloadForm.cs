@@ -1,0 +1,80 @@
+using System.Text;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>
+/// A workload file as a capture: its statements, cases and calls stand for the day that ends when it is read, spread evenly over the hours. It tells no
+/// durations.
+/// </summary>
+public sealed class WorkloadForm(DateTime readAt) : ICaptureForm
+{
+    private const int Hours = 24;
+
+    public string Name => "workload";
+
+    public long Line { get; set; } = 1;
+
+    public int LongestEntry => 16 << 20;
+
+    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
+    {
+        if (!last)
+        {
+            return 0;
+        }
+
+        string text = Encoding.UTF8.GetString(bytes);
+        Parsed<Workload> workload = WorkloadFile.Parse(text);
+        foreach (InputProblem problem in workload.Problems)
+        {
+            sink.Reject(Line + (problem.Place?.Line ?? 1) - 1, problem.Message);
+        }
+
+        int from = 0;
+        foreach (WorkloadStatement statement in workload.Value.Statements)
+        {
+            // What is wrong with a statement stands in it, or in the comments between the one before and it.
+            int to = TextPlace.At(text, statement.Body.Start + statement.Body.Length).Line;
+            if (!workload.Problems.Any(p => p.Place is { } place && place.Line > from && place.Line <= to))
+            {
+                foreach (StatementCase @case in statement.Cases)
+                {
+                    Spread(statement, @case, sink);
+                }
+            }
+
+            from = to;
+        }
+
+        Line += Lines.Count(bytes);
+        return bytes.Length;
+    }
+
+    public void Finish(ICaptureSink sink)
+    {
+    }
+
+    /// <summary>A statement that does not say how often it is called counts once.</summary>
+    private void Spread(WorkloadStatement statement, StatementCase @case, ICaptureSink sink)
+    {
+        long calls = Math.Max(1, (long)Math.Round((statement.CallsPerDay ?? 1) * @case.Share));
+        for (int hour = 0; hour < Hours; hour++)
+        {
+            long inHour = (calls * (hour + 1) / Hours) - (calls * hour / Hours);
+            if (inHour > 0)
+            {
+                sink.Observe(new Observation
+                {
+                    Line = Line,
+                    At = readAt.AddHours(hour - Hours),
+                    Calls = inHour,
+                    Sql = statement.Sql,
+                    Parameters = @case.BindText,
+                    ParameterForm = ParameterForm.Binds,
+                });
+            }
+        }
+    }
+}
