@@ -98,7 +98,7 @@ internal static class DaybookBench
                 }
             }
 
-            captures.Apply(book, new(day == 0 ? found : [], cells, [], new Dictionary<TagKey, long>(), new Dictionary<ErrorKey, long>(), new Dictionary<RepeatKey, Repeat>(), [], [], 0), file);
+            captures.Apply(book, new(day == 0 ? found : [], cells, [], new Dictionary<TagKey, long>(), new Dictionary<ErrorKey, long>(), new Dictionary<RepeatKey, Repeat>(), new Dictionary<PlanUseKey, PlanUse>(), [], [], 0), file);
         }
 
         captures.RollUp(book);

@@ -134,7 +134,7 @@ internal static class DaybookApi
     }
 
     private static Results<Ok<StatementPage>, NotFound<ProblemReport>> Statement(
-        long id, string hash, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments, SampleStore samples)
+        long id, string hash, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments, SampleStore samples, PlanUseStore plans)
     {
         if (books.Find(id) is not { } book || PatternOf(daybook, id, hash) is not { } pattern || daybook.Extent(id) is not { } extent)
         {
@@ -157,7 +157,34 @@ internal static class DaybookApi
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course.Select(CoursePoint.Of).ToList(), days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
             samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
-            samples.Notes(pattern.Id), inWorkload));
+            samples.Notes(pattern.Id), plans.OfPattern(pattern.Id, chosen).Select(PlanOf).ToList(), SharesOf(daybook, daybook.Sources(id), extent, pattern.Id), inWorkload));
+    }
+
+    private static PlanView PlanOf(CapturedPlanRecord p)
+    {
+        long calls = p.Hours.Sum(h => h.Calls);
+        return new(p.Shape, p.Outline, p.Text, Iso.Of(Stretches.TimeOf(p.Hours[0].Hour)), Iso.Of(Stretches.TimeOf(p.Hours[^1].Hour + Stretch.Hour.Minutes())), calls,
+            p.Hours.Sum(h => h.Total) / (double)Math.Max(1, calls) / TimeSpan.TicksPerMillisecond, p.Hours.Select(h => Iso.Of(Stretches.TimeOf(h.Hour))).ToList());
+    }
+
+    private static List<SourceShare> SharesOf(DaybookStore daybook, IReadOnlyList<SourceRecord> sources, (int From, int To) extent, long pattern)
+    {
+        var shares = new List<SourceShare>();
+        foreach (SourceRecord source in sources)
+        {
+            var sum = new Cell();
+            foreach (TimedCell day in daybook.Timeline([source.Id], Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, [pattern]))
+            {
+                sum.Add(day.Cell);
+            }
+
+            if (sum.Calls > 0)
+            {
+                shares.Add(new(source.Name, sum.Calls, sum.TotalTicks / (double)TimeSpan.TicksPerSecond, CoursePoint.Quantile(sum, 0.95), sum.Errors));
+            }
+        }
+
+        return shares;
     }
 
     private static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
@@ -181,7 +208,8 @@ internal static class DaybookApi
 
         Dictionary<ulong, string> texts = daybook.Patterns(id).ToDictionary(p => p.Hash, p => p.Text);
         return TypedResults.Ok(repeats.OfBook(id).Select(r => new RepeatView(
-            r.Before is { } b ? SqlPattern.NameOf(b.Hash) : null, r.Before?.Text, SqlPattern.NameOf(r.Repeated.Hash), r.Repeated.Text, r.Repeat.Units, r.Repeat.Statements,
+            r.Before is { } b ? SqlPattern.NameOf(b.Hash) : null, r.Before?.Text, SqlPattern.NameOf(r.Repeated.Hash), r.Repeated.Text,
+            r.Then is { } t ? SqlPattern.NameOf(t.Hash) : null, r.Then?.Text, r.Repeat.PerRow, r.Repeat.Units, r.Repeat.Statements,
             r.Repeat.Least, r.Repeat.Most, r.Repeat.Statements - r.Repeat.Units, r.Repeat.Ticks / (double)TimeSpan.TicksPerSecond,
             r.Repeat.Gaps > 0 ? r.Repeat.GapTicks / (double)r.Repeat.Gaps / TimeSpan.TicksPerMillisecond : null, r.Repeat.OneForEachRow / (double)r.Repeat.Units,
             r.Repeat.Example.Select(e => new StepView(SqlPattern.NameOf(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList())).ToList());

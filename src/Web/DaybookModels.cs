@@ -73,7 +73,18 @@ public sealed record ErrorView(string Code, long Calls, string First, string Las
 public sealed record StatementPage(
     long BookId, string BookName, string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, int StretchMinutes,
     CoursePoint? Whole, IReadOnlyList<CoursePoint> Course, IReadOnlyList<CoursePoint> ByDay, IReadOnlyList<DeploymentView> Deployments,
-    IReadOnlyList<SampleView> Samples, IReadOnlyList<TagCount> Tags, IReadOnlyList<ErrorView> Errors, IReadOnlyList<NoteRecord> Notes, bool InWorkload);
+    IReadOnlyList<SampleView> Samples, IReadOnlyList<TagCount> Tags, IReadOnlyList<ErrorView> Errors, IReadOnlyList<NoteRecord> Notes,
+    IReadOnlyList<PlanView> Plans, IReadOnlyList<SourceShare> Sources, bool InWorkload);
+
+/// <summary>A plan that the pattern ran with, as far as the capture tells plans.</summary>
+/// <param name="Outline">Its operators, a line each.</param>
+/// <param name="Text">The plan of one execution.</param>
+/// <param name="Calls">Executions whose plan is known.</param>
+/// <param name="Hours">When it was in use: starts of hours.</param>
+public sealed record PlanView(string Shape, string Outline, string Text, string First, string Last, long Calls, double AverageMs, IReadOnlyList<string> Hours);
+
+/// <summary>What of a pattern came from one source.</summary>
+public sealed record SourceShare(string Name, long Calls, double Seconds, double? P95Ms, long Errors);
 
 /// <param name="Movement">regressed, improved, level, unsettled, new or gone.</param>
 /// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
@@ -97,8 +108,10 @@ public sealed record StepView(string Hash, string Text, string At, double? Ms, s
 /// <param name="Seconds">Time in the database of the repeated statements.</param>
 /// <param name="GapMs">Average time between the end of one and the start of the next: the round trip and the application.</param>
 /// <param name="OneForEachRow">Share of units in which there were as many as the pattern before returned rows.</param>
+/// <param name="ThenText">The write of the same row that follows each; null where there is none.</param>
+/// <param name="PerRow">By how many they grow with each row of the list before; null where it cannot be told.</param>
 public sealed record RepeatView(
-    string? BeforeHash, string? BeforeText, string Hash, string Text, long Units, long Statements, int Least, int Most, long Saved, double Seconds, double? GapMs,
+    string? BeforeHash, string? BeforeText, string Hash, string Text, string? ThenHash, string? ThenText, double? PerRow, long Units, long Statements, int Least, int Most, long Saved, double Seconds, double? GapMs,
     double OneForEachRow, IReadOnlyList<StepView> Example);
 
 public sealed record DeploymentRequest(string? At, string Version, string What, string Script);

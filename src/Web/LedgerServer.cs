@@ -55,6 +55,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<TraceReceiver>();
         builder.Services.AddRequestDecompression();
         builder.Services.AddSingleton<RepeatStore>();
+        builder.Services.AddSingleton<PlanUseStore>();
         builder.Services.AddSingleton<SampleStore>();
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();

@@ -38,6 +38,7 @@ public sealed record FoldedBatch(
     IReadOnlyDictionary<TagKey, long> Tags,
     IReadOnlyDictionary<ErrorKey, long> Errors,
     IReadOnlyDictionary<RepeatKey, Repeat> Repeats,
+    IReadOnlyDictionary<PlanUseKey, PlanUse> Plans,
     IReadOnlyList<SchemaStatement> SchemaStatements,
     IReadOnlyList<Rejection> Rejections,
     long Statements);
@@ -72,6 +73,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
     private Dictionary<ErrorKey, long> _errors = [];
     private List<SchemaStatement> _schema = [];
     private readonly UnitFold _units = new();
+    private readonly PlanUses _plans = new();
     private long _statements;
 
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
@@ -93,6 +95,11 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
         (cell ??= new()).Count(observation);
 
         _units.Take(observation, pattern, from);
+        if (pattern != EverythingElse)
+        {
+            _plans.Take(observation, pattern, from);
+        }
+
         Dictionary<string, string>? tags = CommentTags.MayHold(observation.Sql) ? CommentTags.Read(observation.Sql) : null;
         CountTags(pattern, from, tags);
         if (observation.Failed)
@@ -130,7 +137,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
         }
 
         _touched.Clear();
-        var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _schema,
+        var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _plans.Drain(), _schema,
             _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements);
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         _rejections.Clear();

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Sql;
+
 namespace SwiftLedger.Core.Captures;
 
 /// <summary>One statement of a unit of work, as an example shows it.</summary>
@@ -5,7 +7,8 @@ public sealed record UnitStep(ulong Pattern, DateTime At, double? Milliseconds, 
 
 /// <summary>Which pattern is repeated, and after which one.</summary>
 /// <param name="Before">The pattern right before the first repetition; 0 where the unit begins with it.</param>
-public readonly record struct RepeatKey(ulong Before, ulong Repeated, string Source);
+/// <param name="Then">The write of the same row that follows each repetition; 0 where there is none.</param>
+public readonly record struct RepeatKey(ulong Before, ulong Repeated, string Source, ulong Then = 0);
 
 /// <summary>Units of work that send the same pattern again and again.</summary>
 public sealed class Repeat
@@ -31,6 +34,35 @@ public sealed class Repeat
     /// <summary>Units in which the pattern before returned as many rows as there were repetitions.</summary>
     public long OneForEachRow { get; set; }
 
+    /// <summary>Units whose pattern before tells how many rows it returned: how the repetitions go with those.</summary>
+    public long Lists { get; set; }
+
+    /// <summary>Rows of those lists.</summary>
+    public long ListRows { get; set; }
+
+    public long ListRowsSquared { get; set; }
+
+    /// <summary>Repetitions behind those lists.</summary>
+    public long ListRepeats { get; set; }
+
+    public long ListRowsByRepeats { get; set; }
+
+    /// <summary>
+    /// By how many the repetitions grow with each row of the list: the slope of the least-squares line. Null where fewer than
+    /// <see cref="LeastLists"/> tell, or all lists have the same length.
+    /// </summary>
+    public double? PerRow
+    {
+        get
+        {
+            double spread = ((double)Lists * ListRowsSquared) - ((double)ListRows * ListRows);
+            return Lists < LeastLists || spread <= 0 ? null : (((double)Lists * ListRowsByRepeats) - ((double)ListRows * ListRepeats)) / spread;
+        }
+    }
+
+    /// <summary>Fewer lists make no line.</summary>
+    public const int LeastLists = 5;
+
     /// <summary>The statements of the unit with the most repetitions, as far as they were kept.</summary>
     public IReadOnlyList<UnitStep> Example { get; set; } = [];
 
@@ -45,6 +77,11 @@ public sealed class Repeat
         GapTicks += other.GapTicks;
         Gaps += other.Gaps;
         OneForEachRow += other.OneForEachRow;
+        Lists += other.Lists;
+        ListRows += other.ListRows;
+        ListRowsSquared += other.ListRowsSquared;
+        ListRepeats += other.ListRepeats;
+        ListRowsByRepeats += other.ListRowsByRepeats;
     }
 }
 
@@ -61,6 +98,7 @@ public sealed class UnitFold
     public const int LeastRepeats = 4;
 
     private const int MostUnits = 4_096, MostSteps = 4_000, MostKept = 24;
+    private const double MostlyFollowed = 0.9;
 
     private readonly Dictionary<ulong, Unit> _open = [];
     private Dictionary<RepeatKey, Repeat> _found = [];
@@ -130,7 +168,7 @@ public sealed class UnitFold
         }
     }
 
-    private readonly record struct Step(ulong Pattern, DateTime At, long Ticks, long? Rows);
+    private readonly record struct Step(ulong Pattern, DateTime At, long Ticks, long? Rows, bool Writes);
 
     private sealed class Unit(string source)
     {
@@ -146,7 +184,7 @@ public sealed class UnitFold
                 return;
             }
 
-            _steps.Add(new(pattern, o.At, o.Duration?.Ticks ?? -1, o.RowsReturned));
+            _steps.Add(new(pattern, o.At, o.Duration?.Ticks ?? -1, o.RowsReturned, SchemaWords.Writes(o.Sql)));
             DateTime end = o.At + (o.Duration ?? default);
             End = end > End ? end : End;
 
@@ -166,12 +204,20 @@ public sealed class UnitFold
                 yield break;
             }
 
-            foreach (IGrouping<ulong, int> repeated in Enumerable.Range(0, _steps.Count).GroupBy(i => _steps[i].Pattern).Where(g => g.Count() >= LeastRepeats))
+            Dictionary<ulong, int[]> repeated = Enumerable.Range(0, _steps.Count).GroupBy(i => _steps[i].Pattern)
+                .Where(g => g.Count() >= LeastRepeats).ToDictionary(g => g.Key, g => g.ToArray());
+            Dictionary<ulong, ulong> writes = repeated.Select(r => (r.Key, Write: WriteBehind(r.Value, repeated))).Where(r => r.Write != 0).ToDictionary(r => r.Key, r => r.Write);
+            foreach ((ulong pattern, int[] at) in repeated.Where(r => !writes.ContainsValue(r.Key)))
             {
-                int[] at = [.. repeated];
                 Step? before = at[0] > 0 ? _steps[at[0] - 1] : null;
+                ulong then = writes.GetValueOrDefault(pattern);
                 var repeat = new Repeat { Units = 1, Statements = at.Length, Least = at.Length, Most = at.Length, Example = _kept ?? [] };
                 repeat.OneForEachRow = before?.Rows == at.Length ? 1 : 0;
+                if (before?.Rows is { } rows)
+                {
+                    (repeat.Lists, repeat.ListRows, repeat.ListRowsSquared, repeat.ListRepeats, repeat.ListRowsByRepeats) = (1, rows, rows * rows, at.Length, rows * at.Length);
+                }
+
                 foreach (int i in at)
                 {
                     repeat.Ticks += Math.Max(0, _steps[i].Ticks);
@@ -182,8 +228,35 @@ public sealed class UnitFold
                     }
                 }
 
-                yield return (new(before?.Pattern ?? 0, repeated.Key, source), repeat);
+                if (then != 0)
+                {
+                    repeat.Statements += repeated[then].Length;
+                    repeat.Ticks += repeated[then].Sum(i => Math.Max(0, _steps[i].Ticks));
+                }
+
+                yield return (new(before?.Pattern ?? 0, pattern, source, then), repeat);
             }
+        }
+
+        /// <summary>The write that stands right behind nearly all of a pattern's executions, and as a rule has a value in common with them; else 0.</summary>
+        private ulong WriteBehind(int[] at, Dictionary<ulong, int[]> repeated)
+        {
+            if (_steps[at[0]].Writes || at[0] + 1 >= _steps.Count || !_steps[at[0] + 1].Writes)
+            {
+                return 0;
+            }
+
+            ulong write = _steps[at[0] + 1].Pattern;
+            int followed = at.Count(i => i + 1 < _steps.Count && _steps[i + 1].Pattern == write);
+            return repeated.ContainsKey(write) && followed >= at.Length * MostlyFollowed && at.Where(i => i + 1 < (_kept?.Count ?? 0)).All(i => MayShareARow(_kept![i], _kept[i + 1]))
+                ? write : 0;
+        }
+
+        /// <summary>Whether two statements have a parameter value in common, as far as their parameters were kept.</summary>
+        private static bool MayShareARow(UnitStep read, UnitStep write)
+        {
+            static IEnumerable<string> Values(string binds) => binds.Split(", ", StringSplitOptions.RemoveEmptyEntries).Select(b => b[(b.IndexOf('=', StringComparison.Ordinal) + 1)..]);
+            return read.Binds.Length == 0 || write.Binds.Length == 0 || Values(read.Binds).Intersect(Values(write.Binds)).Any();
         }
 
         private static double? Milliseconds(long ticks) => ticks < 0 ? null : ticks / (double)TimeSpan.TicksPerMillisecond;

@@ -87,6 +87,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
             ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
             """, batch.Errors.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
         RepeatStore.Write(connection, transaction, batch.Repeats, ids);
+        PlanUseStore.Write(connection, transaction, batch.Plans, ids);
         foreach (SchemaStatement statement in batch.SchemaStatements.OrderBy(s => s.At))
         {
             DeploymentStore.Notice(connection, transaction, bookId, statement);

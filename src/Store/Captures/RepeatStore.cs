@@ -7,7 +7,8 @@ namespace SwiftLedger.Store.Captures;
 
 /// <summary>A pattern that units of work send again and again.</summary>
 /// <param name="Before">The pattern right before it; null where the unit begins with it.</param>
-public sealed record RepeatRecord(PatternRecord? Before, PatternRecord Repeated, Repeat Repeat);
+/// <param name="Then">The write that follows each repetition; null where there is none.</param>
+public sealed record RepeatRecord(PatternRecord? Before, PatternRecord Repeated, PatternRecord? Then, Repeat Repeat);
 
 /// <summary>Repeated statements of a book.</summary>
 public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
@@ -17,31 +18,35 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
     {
         using SqliteConnection connection = ledger.Open();
         Dictionary<long, PatternRecord> patterns = daybook.Patterns(bookId).ToDictionary(p => p.Id);
-        var sums = new Dictionary<(long?, long), Repeat>();
+        var sums = new Dictionary<(long? Before, long Repeated, long? Then), Repeat>();
         foreach (Row row in connection.Query<Row>("""
             SELECT before_id AS BeforeId, repeated_id AS RepeatedId, units AS Units, statements AS Statements, least AS Least, most AS Most, total AS Total,
-                gap AS Gap, gaps AS Gaps, one_for_each_row AS OneForEachRow, example AS Example
+                gap AS Gap, gaps AS Gaps, one_for_each_row AS OneForEachRow, example AS Example, then_id AS ThenId, lists AS Lists,
+                list_rows AS ListRows, list_rows_squared AS ListRowsSquared, list_repeats AS ListRepeats, list_rows_by_repeats AS ListRowsByRepeats
             FROM repeat WHERE source_id IN (SELECT id FROM source WHERE book_id = @bookId)
             """, new { bookId }))
         {
-            if (!sums.TryGetValue((row.BeforeId, row.RepeatedId), out Repeat? sum))
+            if (!sums.TryGetValue((row.BeforeId, row.RepeatedId, row.ThenId), out Repeat? sum))
             {
-                sums[(row.BeforeId, row.RepeatedId)] = sum = new();
+                sums[(row.BeforeId, row.RepeatedId, row.ThenId)] = sum = new();
             }
 
             sum.Add(row.ToRepeat());
         }
 
-        return sums.Where(s => patterns.ContainsKey(s.Key.Item2))
-            .Select(s => new RepeatRecord(s.Key.Item1 is { } before ? patterns.GetValueOrDefault(before) : null, patterns[s.Key.Item2], s.Value))
+        PatternRecord? Known(long? id) => id is { } some ? patterns.GetValueOrDefault(some) : null;
+        return sums.Where(s => patterns.ContainsKey(s.Key.Repeated))
+            .Select(s => new RepeatRecord(Known(s.Key.Before), patterns[s.Key.Repeated], Known(s.Key.Then), s.Value))
             .OrderByDescending(r => r.Repeat.Ticks + r.Repeat.GapTicks).ToList();
     }
 
     internal static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<RepeatKey, Repeat> repeats, BookIds ids)
     {
         connection.Execute("""
-            INSERT INTO repeat (source_id, before_id, repeated_id, units, statements, least, most, total, gap, gaps, one_for_each_row, example)
-            VALUES (@source, @before, @repeated, @Units, @Statements, @Least, @Most, @Ticks, @GapTicks, @Gaps, @OneForEachRow, @example)
+            INSERT INTO repeat (source_id, before_id, repeated_id, units, statements, least, most, total, gap, gaps, one_for_each_row, example,
+                then_id, lists, list_rows, list_rows_squared, list_repeats, list_rows_by_repeats)
+            VALUES (@source, @before, @repeated, @Units, @Statements, @Least, @Most, @Ticks, @GapTicks, @Gaps, @OneForEachRow, @example,
+                @then, @Lists, @ListRows, @ListRowsSquared, @ListRepeats, @ListRowsByRepeats)
             ON CONFLICT DO UPDATE SET
                 example = CASE WHEN excluded.most > most THEN excluded.example ELSE example END,
                 units = units + excluded.units,
@@ -51,7 +56,12 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
                 total = total + excluded.total,
                 gap = gap + excluded.gap,
                 gaps = gaps + excluded.gaps,
-                one_for_each_row = one_for_each_row + excluded.one_for_each_row
+                one_for_each_row = one_for_each_row + excluded.one_for_each_row,
+                lists = lists + excluded.lists,
+                list_rows = list_rows + excluded.list_rows,
+                list_rows_squared = list_rows_squared + excluded.list_rows_squared,
+                list_repeats = list_repeats + excluded.list_repeats,
+                list_rows_by_repeats = list_rows_by_repeats + excluded.list_rows_by_repeats
             """, repeats.Select(r => new
         {
             source = ids.Source(r.Key.Source),
@@ -65,6 +75,12 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
             r.Value.GapTicks,
             r.Value.Gaps,
             r.Value.OneForEachRow,
+            then = r.Key.Then == 0 ? (long?)null : ids.Pattern(r.Key.Then),
+            r.Value.Lists,
+            r.Value.ListRows,
+            r.Value.ListRowsSquared,
+            r.Value.ListRepeats,
+            r.Value.ListRowsByRepeats,
             example = JsonSerializer.Serialize(r.Value.Example),
         }), transaction);
     }
@@ -93,6 +109,18 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
 
         public string Example { get; init; } = "[]";
 
+        public long? ThenId { get; init; }
+
+        public long Lists { get; init; }
+
+        public long ListRows { get; init; }
+
+        public long ListRowsSquared { get; init; }
+
+        public long ListRepeats { get; init; }
+
+        public long ListRowsByRepeats { get; init; }
+
         public Repeat ToRepeat() => new()
         {
             Units = Units,
@@ -103,6 +131,11 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
             GapTicks = Gap,
             Gaps = Gaps,
             OneForEachRow = OneForEachRow,
+            Lists = Lists,
+            ListRows = ListRows,
+            ListRowsSquared = ListRowsSquared,
+            ListRepeats = ListRepeats,
+            ListRowsByRepeats = ListRowsByRepeats,
             Example = JsonSerializer.Deserialize<List<UnitStep>>(Example)!,
         };
     }

@@ -65,13 +65,13 @@ public class FoldTests
     [Theory]
     [InlineData(4L, null, null, "four")]
     [InlineData(null, 3.0, null, "long")]
-    [InlineData(null, null, 0.4, "long")]
+    [InlineData(null, null, 0.38, "long")]
     public void A_threshold_goes_by_calls_by_time_or_by_share(long? calls, double? seconds, double? share, string kept)
     {
         CaptureFold fold = NewFold(new(100, calls, seconds is { } s ? TimeSpan.FromSeconds(s) : null, share));
         for (int i = 0; i < 200; i++)
         {
-            Observe(fold, $"SELECT other{i} FROM parcel", ms: 10);
+            Observe(fold, $"SELECT other{i} FROM parcel", ms: 20);
         }
 
         for (int i = 0; i < 4; i++)
@@ -180,13 +180,31 @@ public class FoldTests
         statement.Cases.ShouldHaveSingleItem().BindText.ShouldBe("v1=1, v2='it''s', v3=40");
     }
 
+    [Fact]
+    public void Plans_are_told_apart_by_shape_and_followed_by_the_hour()
+    {
+        static string Plan(string index, double cost) => $"Index Scan using {index} on parcel  (cost=0.29..{cost:0.00} rows=1 width=36)";
+        CaptureFold fold = NewFold();
+        Observe(fold, "SELECT * FROM parcel WHERE id = 1", ms: 1, plan: Plan("parcel_1", 8.3));
+        Observe(fold, "SELECT * FROM parcel WHERE id = 2", ms: 3, seconds: 60, plan: Plan("parcel_1", 9.5));
+        Observe(fold, "SELECT * FROM parcel WHERE id = 3", ms: 5, seconds: 3_600, plan: Plan("parcel_2", 8.3));
+        Observe(fold, "SELECT * FROM parcel WHERE id = 4", ms: 5, seconds: 3_600);
+        IReadOnlyDictionary<PlanUseKey, PlanUse> plans = fold.Drain().Plans;
+        plans.Select(p => (p.Value.Outline, p.Value.Calls, p.Value.Ticks / TimeSpan.TicksPerMillisecond, p.Key.Hour - Stretches.MinuteOf(Noon))).ShouldBe([
+            ("Index Scan using parcel_1 on parcel", 2L, 4L, 0),
+            ("Index Scan using parcel_2 on parcel", 1L, 5L, 60),
+        ]);
+        fold.Drain().Plans.ShouldBeEmpty();
+    }
+
     private static CaptureFold NewFold(KeepApart? apart = null) => new(SqlDialect.Sqlite, "server", apart ?? new(100), []);
 
-    private static void Observe(CaptureFold fold, string sql, double? ms = null, int seconds = 0, string error = "") => fold.Observe(new Observation
+    private static void Observe(CaptureFold fold, string sql, double? ms = null, int seconds = 0, string error = "", string plan = "") => fold.Observe(new Observation
     {
         At = Noon.AddSeconds(seconds),
         Duration = ms is { } m ? TimeSpan.FromMilliseconds(m) : null,
         Sql = sql,
         SqlState = error,
+        Plan = plan,
     });
 }

@@ -31,21 +31,58 @@ public class UnitFoldTests
         repeat.Example[^1].Binds.ShouldBe("id=10");
     }
 
-    // Common practice, no source: 24 reads and 24 deletes that one statement replaces are 48 statements fewer by far.
+    // Common practice, no source: 24 reads and 24 deletes of the same rows are 48 statements where one would do.
     [Fact]
-    public void Reads_followed_by_a_write_of_the_same_row_are_two_repetitions()
+    public void Reads_followed_by_a_write_of_the_same_row_are_one_finding()
     {
         var fold = new UnitFold();
         for (int i = 0; i < 24; i++)
         {
-            Send(fold, Each, i * 4, unit: "t");
-            Send(fold, Remove, (i * 4) + 2, unit: "t");
+            Send(fold, Each, i * 4, unit: "t", binds: $"id={i}", sql: "SELECT * FROM parcel WHERE id = ?");
+            Send(fold, Remove, (i * 4) + 2, unit: "t", binds: $"parcel={i}", sql: "DELETE FROM parcel WHERE id = ?");
         }
 
         fold.CloseAll();
-        IReadOnlyDictionary<RepeatKey, Repeat> found = fold.Drain();
-        found.Values.Sum(r => r.Statements).ShouldBe(48);
-        found.Keys.Select(k => (k.Before, k.Repeated)).ShouldBe([(0UL, Each), (Each, Remove)]);
+        (RepeatKey key, Repeat repeat) = fold.Drain().ShouldHaveSingleItem();
+        key.ShouldBe(new RepeatKey(0, Each, "server", Remove));
+        (repeat.Statements, repeat.Most, repeat.Ticks).ShouldBe((48, 24, 48 * TimeSpan.TicksPerMillisecond));
+    }
+
+    [Theory]
+    [InlineData("SELECT * FROM note WHERE parcel = ?", 0)]
+    [InlineData("DELETE FROM note WHERE id = ?", 100)]
+    public void Another_read_or_a_write_of_another_row_is_a_finding_of_its_own(string second, int otherRow)
+    {
+        var fold = new UnitFold();
+        for (int i = 0; i < 24; i++)
+        {
+            Send(fold, Each, i * 4, unit: "t", binds: $"id={i}", sql: "SELECT * FROM parcel WHERE id = ?");
+            Send(fold, Remove, (i * 4) + 2, unit: "t", binds: $"id={i + otherRow}", sql: second);
+        }
+
+        fold.CloseAll();
+        fold.Drain().Keys.Select(k => (k.Before, k.Repeated, k.Then)).ShouldBe([(0UL, Each, 0UL), (Each, Remove, 0UL)]);
+    }
+
+    [Fact]
+    public void How_the_repetitions_grow_with_the_list_is_the_slope_of_a_line()
+    {
+        var fold = new UnitFold();
+        for (int unit = 0; unit < 8; unit++)
+        {
+            int rows = 4 + unit;
+            Send(fold, List, 0, unit: $"t{unit}", rows: rows);
+            for (int i = 0; i < (rows * 2) + 3; i++)
+            {
+                Send(fold, Each, 10 + i, unit: $"t{unit}");
+            }
+        }
+
+        fold.CloseAll();
+        Repeat repeat = fold.Drain().ShouldHaveSingleItem().Value;
+        repeat.PerRow!.Value.ShouldBe(2, 1e-9);
+        (repeat.Least, repeat.Most, repeat.OneForEachRow).ShouldBe((11, 25, 0));
+        new Repeat { Lists = 9, ListRows = 90, ListRowsSquared = 900 }.PerRow.ShouldBeNull("all lists have ten rows");
     }
 
     [Fact]
@@ -76,7 +113,7 @@ public class UnitFoldTests
         fold.Drain().ShouldBeEmpty();
     }
 
-    private static void Send(UnitFold fold, ulong pattern, double ms, string unit = "", string session = "", long? rows = null, string binds = "") =>
+    private static void Send(UnitFold fold, ulong pattern, double ms, string unit = "", string session = "", long? rows = null, string binds = "", string sql = "") =>
         fold.Take(
             new Observation
             {
@@ -86,6 +123,7 @@ public class UnitFoldTests
                 Session = Encoding.UTF8.GetBytes(session),
                 RowsReturned = rows,
                 Parameters = binds,
+                Sql = sql,
                 ParameterForm = ParameterForm.Binds,
             },
             pattern, "server");

@@ -1,0 +1,86 @@
+using System.IO.Hashing;
+using System.Runtime.InteropServices;
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Core.Captures;
+
+/// <summary>A plan of a pattern in one hour on one source.</summary>
+/// <param name="Shape">See <see cref="Plan.Shape"/>.</param>
+/// <param name="Hour">Its first minute since 1970, UTC.</param>
+public readonly record struct PlanUseKey(ulong Pattern, string Source, string Shape, int Hour);
+
+/// <summary>How often executions whose plan the capture holds ran with it.</summary>
+/// <param name="Outline">The plan's operators, a line each.</param>
+/// <param name="Text">The plan of one of them as the capture has it.</param>
+public sealed record PlanUse(string Outline, string Text, long Calls, long Ticks);
+
+/// <summary>Follows which plan each pattern ran with.</summary>
+internal sealed class PlanUses
+{
+    private const int MostTexts = 4_096, Most = 20_000;
+
+    // The same plan comes with other numbers each time; without those most of its texts are one, and need no parsing.
+    private readonly Dictionary<ulong, (string Shape, string Outline)?> _read = [];
+    private Dictionary<PlanUseKey, PlanUse> _uses = [];
+
+    public void Take(in Observation o, ulong pattern, string source)
+    {
+        if (o.Plan.IsEmpty || _uses.Count >= Most || PlanOf(o.Plan) is not { } plan)
+        {
+            return;
+        }
+
+        ref PlanUse? use = ref CollectionsMarshal.GetValueRefOrAddDefault(_uses, new(pattern, source, plan.Shape, Stretch.Hour.StartOf(Stretches.MinuteOf(o.At))), out _);
+        use ??= new(plan.Outline, o.Plan.Length > CapturedSample.LongestPlan ? "" : o.Plan.ToString(), 0, 0);
+        use = use with { Calls = use.Calls + o.Calls, Ticks = use.Ticks + (o.Duration?.Ticks ?? 0) };
+    }
+
+    public IReadOnlyDictionary<PlanUseKey, PlanUse> Drain()
+    {
+        Dictionary<PlanUseKey, PlanUse> uses = _uses;
+        _uses = [];
+        return uses;
+    }
+
+    private (string Shape, string Outline)? PlanOf(ReadOnlySpan<char> text)
+    {
+        ulong key = HashWithoutFigures(text);
+        if (!_read.TryGetValue(key, out (string, string)? plan))
+        {
+            if (_read.Count >= MostTexts)
+            {
+                _read.Clear();
+            }
+
+            plan = AnyPlanText.Read(text.ToString()) is { } read ? (read.Shape, read.Text) : null;
+            _read[key] = plan;
+        }
+
+        return plan;
+    }
+
+    /// <summary>Digits within names stay: two indexes may differ in nothing else.</summary>
+    private static ulong HashWithoutFigures(ReadOnlySpan<char> text)
+    {
+        var hash = new XxHash3();
+        int from = 0;
+        for (int i = 0; i < text.Length; i++)
+        {
+            if (!char.IsAsciiDigit(text[i]) || (i > 0 && (text[i - 1] == '_' || char.IsLetterOrDigit(text[i - 1]))))
+            {
+                continue;
+            }
+
+            hash.Append(MemoryMarshal.AsBytes(text[from..i]));
+            while (i + 1 < text.Length && char.IsAsciiDigit(text[i + 1]))
+            {
+                i++;
+            }
+
+            from = i + 1;
+        }
+
+        hash.Append(MemoryMarshal.AsBytes(text[from..]));
+        return hash.GetCurrentHashAsUInt64();
+    }
+}

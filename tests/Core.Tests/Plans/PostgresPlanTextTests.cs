@@ -1,0 +1,82 @@
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Plans;
+
+public class PostgresPlanTextTests
+{
+    // The shape of the examples in the PostgreSQL manual, 14.1.2 "EXPLAIN ANALYZE"; tables are ours.
+    private const string Text = """
+        Query Text: SELECT * FROM parcel p
+        LEFT JOIN note n ON n.parcel_id = p.id ORDER BY p.sent_at
+        Sort  (cost=120.10..121.35 rows=500 width=72) (actual time=1.204..1.240 rows=498 loops=1)
+          Sort Key: p.sent_at
+          ->  Hash Left Join  (cost=10.50..97.70 rows=500 width=72) (actual time=0.110..0.900 rows=498 loops=1)
+                Hash Cond: (p.id = n.parcel_id)
+                ->  Bitmap Heap Scan on parcel p  (cost=4.17..80.00 rows=500 width=40) (never executed)
+                      Recheck Cond: (weight > 20)
+                      ->  Bitmap Index Scan on parcel_weight  (cost=0.00..4.04 rows=500 width=0) (actual rows=500 loops=1)
+                ->  Hash  (cost=5.00..5.00 rows=100 width=32) (actual time=0.090..0.091 rows=100 loops=1)
+                      ->  Index Scan Backward using note_pkey on note n  (cost=0.15..5.00 rows=100 width=32)
+        """;
+
+    private const string Json = """
+        {"Query Text": "SELECT 1", "Plan": {"Node Type": "Sort", "Sort Key": ["p.sent_at"], "Plans": [
+          {"Node Type": "Hash Join", "Join Type": "Left", "Plans": [
+            {"Node Type": "Bitmap Heap Scan", "Relation Name": "parcel", "Alias": "p", "Plans": [{"Node Type": "Bitmap Index Scan", "Index Name": "parcel_weight"}]},
+            {"Node Type": "Hash", "Plans": [{"Node Type": "Index Scan", "Scan Direction": "Backward", "Index Name": "note_pkey", "Relation Name": "note", "Alias": "n"}]}]}]}}
+        """;
+
+    private const string Outline = """
+        Sort
+          Hash Left Join
+            Bitmap Heap Scan on parcel p
+              Bitmap Index Scan on parcel_weight
+            Hash
+              Index Scan Backward using note_pkey on note n
+        """;
+
+    [Theory]
+    [InlineData(Text)]
+    [InlineData(Json)]
+    public void Text_and_json_give_the_same_operators(string plan)
+    {
+        Plan read = PostgresPlanText.Read(plan)!;
+        read.Text.ShouldBe(Outline.ReplaceLineEndings("\n"));
+        read.Shape.ShouldBe(PostgresPlanText.Read(Text)!.Shape);
+        read.Lines().Select(l => l.Operator).Where(o => o.Index is not null).Select(o => (o.Kind, o.Object, o.Index))
+            .ShouldBe([(OperatorKind.Search, null, "parcel_weight"), (OperatorKind.Search, "note", "note_pkey")]);
+    }
+
+    // explain.c, ExplainNode: the words of the text form for what JSON says in several fields.
+    [Theory]
+    [InlineData("""{"Node Type": "Aggregate", "Strategy": "Hashed", "Partial Mode": "Finalize"}""", "Finalize HashAggregate")]
+    [InlineData("""{"Node Type": "Seq Scan", "Parallel Aware": true, "Relation Name": "parcel", "Alias": "parcel"}""", "Parallel Seq Scan on parcel")]
+    [InlineData("""{"Node Type": "ModifyTable", "Operation": "Update", "Relation Name": "parcel", "Alias": "p"}""", "Update on parcel p")]
+    [InlineData("""{"Node Type": "Nested Loop", "Join Type": "Semi"}""", "Nested Loop Semi Join")]
+    [InlineData("""{"Node Type": "CTE Scan", "CTE Name": "recent", "Alias": "r"}""", "CTE Scan on recent r")]
+    public void Json_nodes_are_put_in_the_words_of_the_text_form(string node, string words) =>
+        PostgresPlanText.Read($"[{{\"Plan\": {node}}}]")!.Text.ShouldBe(words);
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("{\"Plan\": [}")]
+    [InlineData("{\"Plan\": 5}")]
+    [InlineData("SCAN parcel")]
+    public void What_is_no_plan_of_postgres_is_told(string text) => PostgresPlanText.Read(text).ShouldBeNull();
+
+    [Fact]
+    public void Other_lines_keep_the_depth_that_stands_before_them() =>
+        AnyPlanText.Read("QUERY PLAN\n|--SEARCH note USING INDEX note_parcel (parcel_id=?)\n`--SCALAR SUBQUERY 1\n   `--SCAN parcel\n")!.Text
+            .ShouldBe("SEARCH note USING INDEX note_parcel (parcel_id=?)\nSCALAR SUBQUERY 1\n  SCAN parcel");
+
+    [Fact]
+    public void A_plan_that_nests_thousands_deep_is_read_from_text_and_refused_from_json()
+    {
+        string text = "Limit  (cost=0..1 rows=1 width=1)\n" + string.Concat(Enumerable.Range(0, 5_000).Select(i => new string(' ', i + 2) + "->  Limit  (cost=0..1 rows=1 width=1)\n"));
+        PostgresPlanText.Read(text)!.Lines().Count().ShouldBe(5_001);
+        string json = "{\"Plan\":" + string.Concat(Enumerable.Repeat("{\"Node Type\":\"Limit\",\"Plans\":[", 5_000)) + string.Concat(Enumerable.Repeat("]}", 5_000)) + "}";
+        PostgresPlanText.Read(json).ShouldBeNull();
+    }
+}
