@@ -99,6 +99,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         }, stop);
         tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
             Machine.Describe(), Machine.LoadAverage())));
+        tell(new SchemaRead(subject.Info.Schema));
         await using ISubjectCopy before = await subject.CopyAsync(Side.Before, stop);
         await using ISubjectCopy after = await subject.CopyAsync(Side.After, stop);
 

@@ -36,6 +36,22 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
         ["member_history"] = (55, 4_000),
     };
 
+    /// <summary>SQLite's plans of those three, before and after: what the application logged with one execution in twenty.</summary>
+    private static readonly Dictionary<string, (string Before, string After)> Plans = new(StringComparer.Ordinal)
+    {
+        ["latest_reports"] = (
+            "SEARCH trail_report USING INDEX trail_report_section_written (section_id=?)",
+            "SEARCH trail_report USING INDEX trail_report_section (section_id=?)\nUSE TEMP B-TREE FOR ORDER BY"),
+        ["reports_in_week"] = (
+            "SEARCH trail_report USING INDEX trail_report_section_written (section_id=? AND written_on>? AND written_on<?)",
+            "SEARCH trail_report USING INDEX trail_report_section (section_id=?)"),
+        ["member_history"] = (
+            "SEARCH b USING INDEX booking_member (member_id=?)\nSEARCH h USING INTEGER PRIMARY KEY (rowid=?)\nUSE TEMP B-TREE FOR ORDER BY",
+            "SCAN b USING INDEX booking_first_night\nSEARCH h USING INTEGER PRIMARY KEY (rowid=?)"),
+    };
+
+    private const int PlanOneIn = 20;
+
     public static IReadOnlyList<string> Instances { get; } = ["huts-app-1", "huts-app-2"];
 
     public static IReadOnlyList<DemoDeployment> Deployments { get; } =
@@ -135,8 +151,9 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
 
         bool failed = writes && at >= Locked.From && at < Locked.To && random.Unit() < 0.5;
         string page = statement.Name.Split('_')[0];
+        string plan = unit % PlanOneIn == 0 && Plans.TryGetValue(statement.Name, out (string Before, string After) plans) ? at > TidyUp ? plans.After : plans.Before : "";
         Statement(json, file, at, failed ? 55 : ms, $"{statement.Sql}\n/*app='huts',page='{page}'*/", failed ? "SQLITE_BUSY" : "",
-            writes ? null : (long)rows, writes ? null : (long)rowsRead, $"s{instance}-{random.Below(24)}", unit, Binds(statement, hut, at, ref random), writes ? 1 : null);
+            writes ? null : (long)rows, writes ? null : (long)rowsRead, $"s{instance}-{random.Below(24)}", unit, Binds(statement, hut, at, ref random), writes ? 1 : null, plan);
     }
 
     /// <summary>One query for the guests of tonight, then one for each guest.</summary>
@@ -185,7 +202,7 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
 
     private static void Statement(
         Utf8JsonWriter json, FileStream file, DateTime at, double ms, string sql, string error, long? rows, long? rowsRead, string session, int unit, string binds,
-        long? rowsWritten = null)
+        long? rowsWritten = null, string plan = "")
     {
         json.WriteStartObject();
         json.WriteString("at", at.ToString("yyyy-MM-ddTHH:mm:ss.ffffffZ", CultureInfo.InvariantCulture));
@@ -217,6 +234,11 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
         {
             json.WriteString("error", error);
             json.WriteString("message", "database is locked");
+        }
+
+        if (plan.Length > 0)
+        {
+            json.WriteString("plan", plan);
         }
 
         json.WriteString("session", session);

@@ -5,6 +5,7 @@ using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Store;
 
@@ -97,6 +98,10 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         {
             case EnvironmentRead read:
                 connection.Execute("UPDATE trial SET environment = coalesce(environment, @json) WHERE id = @id", new { id, json = Text(read.Environment) }, transaction);
+                break;
+            case SchemaRead schema when session == 1:
+                long book = connection.ExecuteScalar<long>("SELECT book_id FROM trial WHERE id = @id", new { id }, transaction);
+                DeploymentStore.Compare(connection, transaction, book, schema.Objects, clock.GetUtcNow().UtcDateTime);
                 break;
             case StepApplied step:
                 connection.Execute("INSERT OR IGNORE INTO applied_step VALUES (@id, @Number, @Sql, @Seconds)", new { id, step.Number, step.Sql, step.Seconds }, transaction);

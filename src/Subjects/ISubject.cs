@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -5,7 +6,9 @@ namespace SwiftLedger.Subjects;
 
 /// <summary>What is known of a database before it is tested.</summary>
 /// <param name="Settings">Engine settings that bear on cost.</param>
-public sealed record SubjectInfo(string Engine, string Version, long Bytes, IReadOnlyDictionary<string, string> Settings);
+/// <param name="Schema">Its tables, indexes, views and triggers.</param>
+public sealed record SubjectInfo(
+    string Engine, string Version, long Bytes, IReadOnlyDictionary<string, string> Settings, IReadOnlyList<SchemaObject> Schema);
 
 /// <summary>What runs: a statement's text with values for its parameters.</summary>
 public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings);

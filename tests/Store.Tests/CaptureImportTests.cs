@@ -262,6 +262,41 @@ public sealed class CaptureImportTests : IDisposable
         books.Open("/data/logs.db", "Logs only").Id.ShouldBe(books.OpenByName("Logs only").Id);
     }
 
+    [Fact]
+    public void A_ledger_that_kept_a_row_for_each_cell_is_brought_to_blocks_with_every_call_in_it()
+    {
+        string old = Path.Combine(_folder, "cells.db");
+        using (var connection = new SqliteConnection($"Data Source={old};Pooling=False"))
+        {
+            connection.Open();
+            foreach (string name in new[] { "0001-books-and-trials", "0002-captures" })
+            {
+                using Stream script = typeof(LedgerDatabase).Assembly.GetManifestResourceStream(name)!;
+                connection.Execute(new StreamReader(script).ReadToEnd());
+            }
+
+            connection.Execute("""
+                PRAGMA user_version = 2;
+                INSERT INTO book VALUES (1, 'Depot', NULL, '', '2026-01-01T00:00:00Z');
+                INSERT INTO source VALUES (1, 1, 'server');
+                INSERT INTO pattern VALUES (3, 1, 77, 'select 1', 'select', '[]', 0);
+                INSERT INTO pattern VALUES (4, 1, 78, 'select 2', 'select', '[]', 0);
+                """);
+            foreach ((int hour, int pattern, int calls, int total) in new[] { (0, 0, 5, 90), (0, 3, 2, 30), (0, 4, 3, 60), (60, 0, 1, 20), (60, 4, 1, 20) })
+            {
+                byte[] durations = new byte[] { 20, (byte)calls };
+                connection.Execute("INSERT INTO cell VALUES (2, 1, @minute, @pattern, @calls, 0, @calls, @total, 20, NULL, 8, NULL, @durations)",
+                    new { minute = 29_000_040 + hour, pattern, calls, total, durations });
+            }
+        }
+
+        var daybook = new DaybookStore(new LedgerDatabase(old));
+        daybook.Timeline([1], Stretch.Hour, 29_000_000, 29_001_000).Select(c => (c.Minute, c.Cell.Calls, c.Cell.TotalTicks, c.Cell.Durations.Count))
+            .ShouldBe([(29_000_040, 5, 90, 5), (29_000_100, 1, 20, 1)]);
+        TimedCell of4 = daybook.Timeline([1], Stretch.Hour, 29_000_000, 29_001_000, [4])[0];
+        (of4.Cell.Calls, of4.Cell.RowsRead, of4.Cell.RowsReturned, of4.Cell.Durations.Quantile(0.5)).ShouldBe((3, 8, null, 20));
+    }
+
     private CaptureReport Read(byte[] file, string name, string source = "server", Action<long>? told = null, CancellationToken stop = default) =>
         new CaptureImport(_captures).Read(_book, new MemoryStream(file), name, new(source), told, stop);
 

@@ -1,7 +1,9 @@
 using Shouldly;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Store.Captures;
 using Xunit;
 
 namespace SwiftLedger.Store.Tests;
@@ -13,12 +15,14 @@ public sealed class StoreTests : IDisposable
     private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
     private readonly BookStore _books;
     private readonly TrialStore _trials;
+    private readonly DeploymentStore _deployments;
 
     public StoreTests()
     {
         var ledger = new LedgerDatabase(Path.Combine(_folder, "ledger.db"));
         _books = new(ledger, TimeProvider.System);
         _trials = new(ledger, TimeProvider.System);
+        _deployments = new(ledger);
     }
 
     public void Dispose()
@@ -35,6 +39,27 @@ public sealed class StoreTests : IDisposable
         ChangeRecord change = _books.KeepChange(book.Id, "Index", "why", "CREATE INDEX i ON t(a)");
         _books.KeepChange(book.Id, "Index again", "", "CREATE INDEX i ON t(a)").Id.ShouldBe(change.Id);
         _books.Changes(book.Id).ShouldHaveSingleItem();
+    }
+
+    [Fact]
+    public void A_schema_that_differs_from_the_last_reading_is_a_deployment_that_nobody_announced()
+    {
+        TrialRecord trial = NewTrial();
+        SchemaObject table = new("table", "parcel", "CREATE TABLE parcel (id INTEGER)"), index = new("index", "parcel_note", "CREATE INDEX parcel_note ON parcel (note)");
+        void Read(params SchemaObject[] objects) => _trials.Keep(trial.Id, new SchemaRead(objects), session: 1);
+        Read(table, index);
+        Read(table with { Definition = "CREATE TABLE parcel(\n  id INTEGER -- the number\n)" }, index);
+        _deployments.OfBook(trial.BookId).ShouldBeEmpty("only the layout differs");
+
+        Read(table, new("index", "parcel_sent", "CREATE INDEX parcel_sent ON parcel (sent_at)"));
+        DeploymentRecord noticed = _deployments.OfBook(trial.BookId).ShouldHaveSingleItem();
+        noticed.What.ShouldStartWith("index parcel_note dropped, index parcel_sent created, at some time since 20");
+        noticed.Script.ShouldBe("DROP INDEX parcel_note;\nCREATE INDEX parcel_sent ON parcel (sent_at);");
+        noticed.Noticed.ShouldBeTrue();
+
+        _deployments.Record(trial.BookId, DateTime.UtcNow, "3.4", "Depots", "CREATE TABLE depot (id INTEGER)");
+        Read(table, new("index", "parcel_sent", "CREATE INDEX parcel_sent ON parcel (sent_at)"), new("table", "depot", "CREATE TABLE depot (id INTEGER)"));
+        _deployments.OfBook(trial.BookId).Count(d => d.What.Contains("depot created", StringComparison.Ordinal)).ShouldBe(0, "it was announced");
     }
 
     [Fact]

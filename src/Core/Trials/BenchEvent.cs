@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Core.Trials;
@@ -11,6 +12,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "event")]
 [JsonDerivedType(typeof(StageReached), "stage")]
 [JsonDerivedType(typeof(EnvironmentRead), "environment")]
+[JsonDerivedType(typeof(SchemaRead), "schema")]
 [JsonDerivedType(typeof(StepApplied), "applied")]
 [JsonDerivedType(typeof(LineInspected), "inspected")]
 [JsonDerivedType(typeof(BlocksMeasured), "blocks")]
@@ -26,6 +28,9 @@ public sealed record StageReached(string Stage, string? Detail) : BenchEvent;
 
 /// <summary>What is needed to repeat the trial, read before measuring.</summary>
 public sealed record EnvironmentRead(TrialEnvironment Environment) : BenchEvent;
+
+/// <summary>What the subject holds, before the change.</summary>
+public sealed record SchemaRead(IReadOnlyList<SchemaObject> Objects) : BenchEvent;
 
 /// <param name="Number">The statement's number in the change file.</param>
 public sealed record StepApplied(int Number, string Sql, double Seconds) : BenchEvent;

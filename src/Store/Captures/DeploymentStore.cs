@@ -1,6 +1,9 @@
+using System.Globalization;
+using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Store.Captures;
 
@@ -20,7 +23,7 @@ public sealed record DeploymentRecord
 
     public string Script { get; init; } = "";
 
-    /// <summary>Nobody announced it: a capture held statements that alter the schema.</summary>
+    /// <summary>Nobody announced it: a capture held statements that alter the schema, or the subject's schema had changed since it was read last.</summary>
     public bool Noticed { get; init; }
 }
 
@@ -71,6 +74,29 @@ public sealed class DeploymentStore(LedgerDatabase ledger)
         {
             connection.Execute("UPDATE deployment SET script = trim(script || char(10) || @line, char(10)) WHERE id = @Id", new { line, near.Id }, transaction);
         }
+    }
+
+    /// <summary>Holds the subject's schema against what it was when it was read last; where it differs, something was deployed in between.</summary>
+    internal static void Compare(SqliteConnection connection, SqliteTransaction transaction, long bookId, IReadOnlyList<SchemaObject> objects, DateTime now)
+    {
+        string? known = connection.ExecuteScalar<string?>("SELECT objects FROM known_schema WHERE book_id = @bookId", new { bookId }, transaction);
+        if (known is not null && SchemaDifference.Between(JsonSerializer.Deserialize<List<SchemaObject>>(known)!, objects) is { } difference)
+        {
+            string since = connection.ExecuteScalar<string>("SELECT read_at FROM known_schema WHERE book_id = @bookId", new { bookId }, transaction)!;
+            long from = DateTime.Parse(since, CultureInfo.InvariantCulture, DateTimeStyles.AdjustToUniversal).Ticks - OneDeployment.Ticks;
+            string told = string.Join('\n', connection.Query<string>("SELECT script FROM deployment WHERE book_id = @bookId AND at >= @from", new { bookId, from }, transaction));
+            if (!difference.Names.All(n => told.Contains(n, StringComparison.Ordinal)))
+            {
+                connection.Execute(
+                    "INSERT INTO deployment (book_id, at, version, what, script, noticed) VALUES (@bookId, @at, '', @what, @script, 1)",
+                    new { bookId, at = now.Ticks, what = $"{difference.What}, at some time since {since[..16].Replace('T', ' ')}", script = difference.Script }, transaction);
+            }
+        }
+
+        connection.Execute("""
+            INSERT INTO known_schema (book_id, read_at, objects) VALUES (@bookId, @readAt, @objects)
+            ON CONFLICT DO UPDATE SET read_at = excluded.read_at, objects = excluded.objects
+            """, new { bookId, readAt = now.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture), objects = JsonSerializer.Serialize(objects) }, transaction);
     }
 
     private static List<DeploymentRecord> Near(SqliteConnection connection, SqliteTransaction transaction, long bookId, DateTime at) =>

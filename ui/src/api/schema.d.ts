@@ -1332,6 +1332,18 @@ export interface components {
             /** Format: double */
             change?: number;
         };
+        PlanView: {
+            shape: string;
+            outline: string;
+            text: string;
+            first: string;
+            last: string;
+            /** Format: int64 */
+            calls: number;
+            /** Format: double */
+            averageMs: number;
+            hours: string[];
+        };
         ProblemReport: {
             problems: components["schemas"]["ProblemView"][];
         };
@@ -1357,6 +1369,10 @@ export interface components {
             beforeText: null | string;
             hash: string;
             text: string;
+            thenHash: null | string;
+            thenText: null | string;
+            /** Format: double */
+            perRow: null | number;
             /** Format: int64 */
             units: number;
             /** Format: int64 */
@@ -1506,6 +1522,17 @@ export interface components {
             source: number;
             course: components["schemas"]["CoursePoint"][];
         };
+        SourceShare: {
+            name: string;
+            /** Format: int64 */
+            calls: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            p95Ms: null | number;
+            /** Format: int64 */
+            errors: number;
+        };
         SourceView: {
             /** Format: int64 */
             id: number;
@@ -1539,6 +1566,8 @@ export interface components {
             tags: components["schemas"]["TagCount"][];
             errors: components["schemas"]["ErrorView"][];
             notes: components["schemas"]["NoteRecord"][];
+            plans: components["schemas"]["PlanView"][];
+            sources: components["schemas"]["SourceShare"][];
             inWorkload: boolean;
         };
         StepView: {

@@ -15,7 +15,7 @@ export function Repeats({ book }: { book: number }) {
       <h3 className="section">Repeated within one unit of work</h3>
       <ul>
         {repeats.data.slice(0, 20).map((r) => {
-          const key = `${r.beforeHash}/${r.hash}`;
+          const key = `${r.beforeHash}/${r.hash}/${r.thenHash}`;
           return (
             <li key={key} className="mb-2">
               <Finding book={book} repeat={r} />
@@ -43,7 +43,8 @@ function Finding({ book, repeat: r }: { book: number; repeat: Repeat }) {
       <p>
         <strong>
           {r.beforeText ? "1 + " : ""}
-          {many} statements where {r.beforeText ? "1 or 2" : "1"} would do
+          {r.thenText ? `${many} reads, each followed by a write of the same row,` : `${many} statements`}{" "}
+          where {r.beforeText ? "1 or 2" : "1"} would do
         </strong>
         , in {count(r.units)} units: {count(r.saved)} statements fewer
         {r.gapMs !== null && (
@@ -54,6 +55,7 @@ function Finding({ book, repeat: r }: { book: number; repeat: Repeat }) {
         )}
         .{" "}
         {r.oneForEachRow > 0 && `In ${percent(r.oneForEachRow)} of them one for each row of the list before.`}
+        {r.perRow !== null && r.perRow > 0 && ` Each row more in the list makes ${three(r.perRow)} more.`}
       </p>
       <Link
         to="/books/$bookId/statements/$hash"
@@ -62,6 +64,15 @@ function Finding({ book, repeat: r }: { book: number; repeat: Repeat }) {
       >
         {r.text}
       </Link>
+      {r.thenHash && (
+        <Link
+          to="/books/$bookId/statements/$hash"
+          params={{ bookId: String(book), hash: r.thenHash }}
+          className="line-clamp-2 font-mono text-[12px] hover:underline"
+        >
+          {r.thenText}
+        </Link>
+      )}
     </>
   );
 }

@@ -163,6 +163,9 @@ const repeat: Repeat = {
   seconds: 1.2,
   gapMs: 2,
   oneForEachRow: 1,
+  thenHash: null,
+  thenText: null,
+  perRow: 1,
   example: [
     { hash: "aa", text: "select list", at: "2026-07-06T10:00:00.000Z", ms: 3, binds: "" },
     { hash: "bb", text: "select each", at: "2026-07-06T10:00:00.005Z", ms: 0.1, binds: "id=7" },
@@ -178,6 +181,7 @@ test("a repeated statement is named with its counts and what it costs", async ()
     screen.getByText(/6 518 statements fewer, each with 2.00 ms between it and the next: 13.0 s of waiting/),
   ).toBeTruthy();
   expect(screen.getByText(/In 100 % of them one for each row/)).toBeTruthy();
+  expect(screen.getByText(/Each row more in the list makes 1.00 more/)).toBeTruthy();
   fireEvent.click(screen.getByText("an example"));
   expect(screen.getByText("id=7")).toBeTruthy();
   expect(screen.getByText("5.00")).toBeTruthy();
@@ -186,11 +190,26 @@ test("a repeated statement is named with its counts and what it costs", async ()
 test("a repetition without a list before it, and of no one number, is said so", async () => {
   serve({
     "GET /api/books/1/repeats": [
-      { ...repeat, beforeText: null, beforeHash: null, least: 4, most: 24, oneForEachRow: 0 },
+      {
+        ...repeat,
+        beforeText: null,
+        beforeHash: null,
+        least: 4,
+        most: 24,
+        oneForEachRow: 0,
+        perRow: null,
+        thenHash: "dd",
+        thenText: "delete from parcel where id = ?",
+      },
     ],
   });
   await show(<Repeats book={1} />);
-  expect(await screen.findByText("4 to 24 statements where 1 would do")).toBeTruthy();
+  expect(
+    await screen.findByText("4 to 24 reads, each followed by a write of the same row, where 1 would do"),
+  ).toBeTruthy();
+  expect(screen.getByText("delete from parcel where id = ?").getAttribute("href")).toBe(
+    "/books/1/statements/dd",
+  );
   expect(screen.queryByText(/one for each row/)).toBeNull();
 });
 
@@ -213,12 +232,14 @@ test("a log is sent with its book and source, and what came of it is told", asyn
   const button = (await screen.findByText("Read this log")) as HTMLButtonElement;
   expect(button.disabled).toBe(true);
   fireEvent.change(screen.getByLabelText("log"), { target: { files: [new File(["x"], "a.log")] } });
+  fireEvent.change(screen.getByLabelText("columns"), { target: { value: "at=t, sql=q" } });
   fireEvent.click(button);
   expect((await screen.findByRole("status")).textContent).toContain(
     "5 statements from 2.00 KiB; 1.00 KiB were read before.",
   );
   expect(screen.getByText(/1 not understood, first in line 3: No record/)).toBeTruthy();
   expect(asked[0]?.path).toBe("/api/captures");
+  expect(asked[0]?.query.get("columns")).toBe("at=t, sql=q");
 });
 
 const patterns = {

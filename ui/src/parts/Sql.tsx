@@ -12,11 +12,14 @@ const pieces = /(--[^\n]*|\/\*[\s\S]*?\*\/|'(?:[^']|'')*'|[A-Za-z_]\w*|[:@$?]\w+
 export function Sql({ text, label }: { text: string; label: string }) {
   const parts = useMemo(() => {
     let at = 0;
-    return text.split(pieces).map((piece) => {
-      const start = at;
-      at += piece.length;
-      return { piece, start, look: lookOf(piece) };
-    });
+    return text
+      .split(pieces)
+      .filter((piece) => piece !== "")
+      .map((piece) => {
+        const start = at;
+        at += piece.length;
+        return { piece, start, look: lookOf(piece) };
+      });
   }, [text]);
   return (
     <pre

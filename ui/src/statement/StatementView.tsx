@@ -8,6 +8,7 @@ import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Top } from "../parts/Top";
 import { statementRoute } from "../router";
+import { PlansSeen } from "./PlansSeen";
 import { SampleCourse } from "./SampleCourse";
 import { Samples } from "./Samples";
 
@@ -56,6 +57,7 @@ export function StatementView() {
                   chosen={chosen}
                   choose={choose}
                 />
+                <PlansSeen page={page} />
                 <h2 className="section">By day</h2>
                 <Days page={page} />
               </Page>
@@ -68,6 +70,7 @@ export function StatementView() {
                 ) : (
                   <p className="text-quiet">None was kept.</p>
                 )}
+                <Sources page={page} />
                 <Errors page={page} />
                 <Tags page={page} />
                 <Notes book={id} page={page} />
@@ -159,6 +162,42 @@ function Days({ page }: { page: Statement }) {
         ))}
       </tbody>
     </table>
+  );
+}
+
+function Sources({ page }: { page: Statement }) {
+  if (page.sources.length < 2) {
+    return null;
+  }
+  const calls = page.sources.reduce((n, s) => n + s.calls, 0);
+  return (
+    <>
+      <h2 className="section">Sources</h2>
+      <table className="ruled">
+        <thead>
+          <tr>
+            <th scope="col">source</th>
+            {["share of calls", "calls", "total, s", "p95, ms", "failed"].map((h) => (
+              <th key={h} scope="col" className="num">
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {page.sources.map((s) => (
+            <tr key={s.name}>
+              <th scope="row">{s.name}</th>
+              <td className="num">{percent(s.calls / Math.max(1, calls))}</td>
+              <td className="num">{count(s.calls)}</td>
+              <td className="num">{three(s.seconds)}</td>
+              <td className="num">{s.p95Ms === null ? "" : three(s.p95Ms)}</td>
+              <td className="num">{s.errors > 0 ? count(s.errors) : ""}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
   );
 }
 

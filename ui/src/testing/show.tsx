@@ -21,7 +21,7 @@ afterEach(() => {
 export type Answers = Record<string, unknown>;
 
 /** A request that a component made. */
-export type Asked = { method: string; path: string; body: unknown };
+export type Asked = { method: string; path: string; query: URLSearchParams; body: unknown };
 
 /** Answers the requests of a test; what is not listed is refused. */
 export function serve(answers: Answers): Asked[] {
@@ -29,9 +29,9 @@ export function serve(answers: Answers): Asked[] {
   vi.stubGlobal("fetch", async (input: Request | string, init?: RequestInit) => {
     const request =
       input instanceof Request ? input : new Request(new URL(input, "http://ledger.test"), init);
-    const path = new URL(request.url).pathname;
+    const { pathname: path, searchParams: query } = new URL(request.url);
     const text = request.method === "GET" ? "" : await request.clone().text();
-    asked.push({ method: request.method, path, body: text.startsWith("{") ? JSON.parse(text) : text });
+    asked.push({ method: request.method, path, query, body: text.startsWith("{") ? JSON.parse(text) : text });
     const answer = answers[`${request.method} ${path}`];
     return answer === undefined
       ? Response.json({ problems: [{ part: "request", message: "Refused for the test." }] }, { status: 422 })
