@@ -17,10 +17,12 @@ export const api = createClient<paths>({ headers: ownHeader, fetch: (request) =>
 /** What the server refused, with its reasons. */
 export class Refused extends Error {
   readonly problems: Problem[];
+  readonly status: number;
 
-  constructor(problems: Problem[]) {
+  constructor(problems: Problem[], status: number) {
     super(problems[0]?.message ?? "The server refused this.");
     this.problems = problems;
+    this.status = status;
   }
 }
 
@@ -40,6 +42,7 @@ export function dataOf<T>(answer: { data?: T; error?: unknown; response: Respons
         message: `The server answered ${answer.response.status}.`,
       },
     ],
+    answer.response.status,
   );
 }
 

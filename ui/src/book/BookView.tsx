@@ -109,7 +109,7 @@ function Changes(p: {
   if (p.changes.length === 0) {
     return (
       <EmptyState title="No changes yet">
-        A change is kept here when a trial of it is started for the first time.
+        A change is kept here when a trial of it is started for the first time: New trial, above, asks for it.
       </EmptyState>
     );
   }

@@ -16,7 +16,11 @@ export function StateWord({ trial }: { trial: Summary }) {
 
 export function TrialList({ trials }: { trials: Summary[] }) {
   if (trials.length === 0) {
-    return <EmptyState title="No trials yet">Select a change on the left and run it.</EmptyState>;
+    return (
+      <EmptyState title="No trials yet">
+        A trial runs the workload before and after a change, on private copies.
+      </EmptyState>
+    );
   }
   return (
     <table className="ruled">

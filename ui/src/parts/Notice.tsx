@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import type { Problem } from "../api/client";
+import { type Problem, Refused } from "../api/client";
 
 /** A state in which there is nothing to show: what is missing, why, and the one next action. */
 export function EmptyState(p: { title: string; wholePage?: boolean; children?: ReactNode }) {
@@ -13,11 +13,19 @@ export function EmptyState(p: { title: string; wholePage?: boolean; children?: R
 }
 
 export function Failure({ error, retry }: { error: Error; retry?: () => void }) {
+  const missing = error instanceof Refused && error.status === 404;
   return (
     <div role="alert" className="max-w-xl px-5 py-8">
-      <h2 className="head text-failed">This could not be loaded</h2>
+      <h2 className={`head ${missing ? "" : "text-failed"}`}>
+        {missing ? "There is nothing at this address" : "This could not be loaded"}
+      </h2>
       <p className="mt-1">{error.message}</p>
-      {retry && (
+      {missing && (
+        <a className="link mt-3 inline-block" href="/">
+          Go to the books
+        </a>
+      )}
+      {!missing && retry && (
         <button type="button" className="press mt-3" onClick={retry}>
           Try again
         </button>

@@ -48,7 +48,7 @@ function Strip({ plan, from, to }: { plan: Plan; from: number; to: number }) {
   return (
     <svg
       viewBox={`0 0 ${width} 10`}
-      className="block w-full max-w-[900px]"
+      className="mt-0.5 mb-1 block w-full max-w-[900px]"
       role="img"
       aria-label={`in use in ${plan.hours.length} hours between ${moment(plan.first)} and ${moment(plan.last)}`}
     >
