@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Microsoft.Data.Sqlite;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
@@ -13,18 +14,65 @@ namespace SwiftLedger.Web;
 /// endpoint is <c>/otlp/BOOK</c>, with the header <c>x-swift-ledger: 1</c>.
 /// </summary>
 /// <remarks>OpenTelemetry Protocol specification 1.x, "OTLP/HTTP": protobuf or JSON, answered in kind.</remarks>
-internal sealed class TraceReceiver(BookStore books, CaptureStore captures) : IDisposable
+internal sealed class TraceReceiver : IDisposable
 {
     private const int LargestBody = 64 << 20;
 
+    /// <summary>The spans of one trace come in several requests; one in which nothing has happened for so long is over.</summary>
+    private static readonly TimeSpan Quiet = TimeSpan.FromSeconds(30);
+
+    private readonly BookStore _books;
+    private readonly CaptureStore _captures;
+    private readonly ITimer _idle;
     private readonly SemaphoreSlim _one = new(1);
     private readonly Dictionary<long, (CaptureFold Fold, CaptureFileRecord File)> _folds = [];
+
+    public TraceReceiver(BookStore books, CaptureStore captures, TimeProvider clock, ILogger<TraceReceiver> log)
+    {
+        (_books, _captures) = (books, captures);
+        _idle = clock.CreateTimer(_ => CloseTracesOrLog(log), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
+    }
 
     public static void Map(WebApplication app) =>
         app.MapPost("/otlp/{book}/v1/traces", (string book, HttpRequest request, TraceReceiver receiver, CancellationToken stop) =>
             receiver.ReceiveAsync(book, request, stop)).ExcludeFromDescription();
 
-    public void Dispose() => _one.Dispose();
+    /// <summary>The server stops: what was found so far is stored.</summary>
+    public void Dispose()
+    {
+        _idle.Dispose();
+        CloseTraces();
+        _one.Dispose();
+    }
+
+    private void CloseTracesOrLog(ILogger log)
+    {
+        try
+        {
+            CloseTraces();
+        }
+        catch (SqliteException e)
+        {
+            log.LogWarning("What the last traces told of repeated statements could not be stored: {Message}", e.Message);
+        }
+    }
+
+    private void CloseTraces()
+    {
+        _one.Wait();
+        try
+        {
+            foreach ((long book, (CaptureFold fold, CaptureFileRecord file)) in _folds)
+            {
+                fold.CloseUnits();
+                _captures.Apply(book, fold.Drain(), file);
+            }
+        }
+        finally
+        {
+            _one.Release();
+        }
+    }
 
     private async Task<IResult> ReceiveAsync(string book, HttpRequest request, CancellationToken stop)
     {
@@ -39,7 +87,7 @@ internal sealed class TraceReceiver(BookStore books, CaptureStore captures) : ID
         await _one.WaitAsync(stop);
         try
         {
-            int rejected = Take(books.OpenByName(book).Id, body.GetBuffer().AsSpan(0, (int)body.Length), protobuf);
+            int rejected = Take(_books.OpenByName(book).Id, body.GetBuffer().AsSpan(0, (int)body.Length), protobuf);
             return Answer(protobuf, rejected);
         }
         catch (Exception e) when (e is FormatException or JsonException or InvalidOperationException)
@@ -56,17 +104,18 @@ internal sealed class TraceReceiver(BookStore books, CaptureStore captures) : ID
     {
         if (!_folds.TryGetValue(book, out (CaptureFold Fold, CaptureFileRecord File) open))
         {
-            CaptureFileRecord file = captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
-                ?? captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
-            open = (new(SqlDialect.Sqlite, "traces", new(), captures.KnownPatterns(book)), file);
+            CaptureFileRecord file = _captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
+                ?? _captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
+            open = (new(SqlDialect.Sqlite, "traces", new(), _captures.KnownPatterns(book)), file);
         }
 
         int rejected = protobuf ? OtlpProtobuf.Read(body, open.Fold) : OtlpJson.Read(body, 0, open.Fold);
-        open.Fold.CloseUnits();
+        open.Fold.CloseQuietUnits(Quiet);
         FoldedBatch batch = open.Fold.Drain();
         open.File = open.File with { ReadTo = open.File.ReadTo + body.Length, Statements = open.File.Statements + batch.Statements };
-        captures.Apply(book, batch, open.File);
+        _captures.Apply(book, batch, open.File);
         _folds[book] = open;
+        _idle.Change(Quiet, Timeout.InfiniteTimeSpan);
         return rejected;
     }
 

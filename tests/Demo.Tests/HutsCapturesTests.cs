@@ -50,6 +50,33 @@ public sealed class HutsCapturesTests : IDisposable
         effects.Where(e => e.Movement == Movement.Regressed).ShouldAllBe(e => e.Comparison!.Ratio > 15);
     }
 
+    // J. D. C. Little, "A Proof for the Queuing Formula: L = lambda W" (1961): the mean number at work is the arrival rate times the mean duration.
+    [Fact]
+    public void Littles_law_holds_for_what_the_captures_hold()
+    {
+        var executions = new Executions();
+        foreach (string file in _demo.Captures)
+        {
+            new JsonLinesForm().Consume(File.ReadAllBytes(file), last: true, executions);
+        }
+
+        // Left: who is at work, followed from one start or end to the next. Right: calls and durations as they were folded.
+        double area = 0;
+        int atWork = 0;
+        DateTime last = executions.Events.Min(e => e.At);
+        foreach ((DateTime at, int step) in executions.Events.Order())
+        {
+            area += atWork * (at - last).TotalSeconds;
+            (atWork, last) = (atWork + step, at);
+        }
+
+        IReadOnlyDictionary<CellKey, Cell> cells = Read().Cells;
+        double calls = cells.Values.Sum(c => c.Timed), span = (last - executions.Events.Min(e => e.At)).TotalSeconds;
+        double mean = cells.Values.Sum(c => c.TotalTicks) / calls / TimeSpan.TicksPerSecond;
+        atWork.ShouldBe(0);
+        (area / span).ShouldBe(calls / span * mean, 1e-9);
+    }
+
     [Fact]
     public void The_same_seed_writes_the_same_bytes()
     {
@@ -82,5 +109,19 @@ public sealed class HutsCapturesTests : IDisposable
             SchemaStatements = batches.SelectMany(b => b.SchemaStatements).ToList(),
             Rejections = batches.SelectMany(b => b.Rejections).ToList(),
         };
+    }
+
+    /// <summary>Starts and ends of executions.</summary>
+    private sealed class Executions : ICaptureSink
+    {
+        public List<(DateTime At, int Step)> Events { get; } = [];
+
+        public void Observe(in Observation observation)
+        {
+            Events.Add((observation.At, 1));
+            Events.Add((observation.At + observation.Duration!.Value, -1));
+        }
+
+        public void Reject(long line, string reason) => throw new InvalidOperationException($"Line {line}: {reason}");
     }
 }

@@ -1,3 +1,6 @@
+using System.Globalization;
+using System.Text;
+using System.Text.RegularExpressions;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Interactions;
 using Shouldly;
@@ -65,5 +68,49 @@ public sealed class DaybookTests(LedgerFixture ledger) : IClassFixture<LedgerFix
         browser.See("1 not understood, first in line 2");
         browser.See(By.CssSelector("[aria-label='Text in the statement']")).SendKeys("lantern");
         browser.See(By.XPath("//a[contains(., 'select lantern from shed')]"));
+    }
+
+    [Fact]
+    public async Task Twenty_thousand_patterns_are_scrolled_without_a_gap()
+    {
+        // Three calls each: once half of the room is taken, a pattern has to come back.
+        var log = new StringBuilder();
+        for (int i = 0; i < 60_000; i++)
+        {
+            log.Append(CultureInfo.InvariantCulture, $"{{\"at\":\"2026-07-08T10:{i % 60:00}:00Z\",\"ms\":{1 + (i % 900)},\"sql\":\"SELECT c{i % 20_000} FROM shed WHERE id = ?\"}}\n");
+        }
+
+        using var client = new HttpClient { BaseAddress = ledger.Address };
+        client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
+        var body = new ByteArrayContent(Encoding.UTF8.GetBytes(log.ToString())) { Headers = { ContentType = new("application/octet-stream") } };
+        HttpResponseMessage read = await client.PostAsync(new Uri("/api/captures?book=Many&source=server&name=many", UriKind.Relative), body);
+        string book = Regex.Match(await read.Content.ReadAsStringAsync(), "\"bookId\":([0-9]+)").Groups[1].Value;
+
+        using IWebDriver browser = ledger.Open($"/books/{book}/daybook");
+        browser.See(By.CssSelector("[role=table] [role=row] a"));
+        var scripts = (IJavaScriptExecutor)browser;
+        object? gaps = scripts.ExecuteAsyncScript("""
+            const done = arguments[arguments.length - 1];
+            const list = document.querySelector('[role=table] [role=rowgroup]');
+            const frame = () => new Promise(r => requestAnimationFrame(() => requestAnimationFrame(r)));
+            const last = () => Math.max(...[...list.querySelectorAll('[role=row]')].map(r => +r.getAttribute('aria-rowindex')));
+            // What of the visible part no row covers, after a step of seven rows.
+            const uncovered = () => {
+              const box = list.getBoundingClientRect();
+              const rows = [...list.querySelectorAll('[role=row]')].map(r => r.getBoundingClientRect());
+              let gaps = 0;
+              for (let y = box.top + 2; y < box.bottom - 2; y += 20) gaps += rows.some(r => r.top <= y && y <= r.bottom) ? 0 : 1;
+              return gaps;
+            };
+            (async () => {
+              let gaps = 0;
+              for (let i = 0; i < 200; i++) { list.scrollTop += 300; await frame(); gaps += uncovered(); }
+              while (last() < 20000) { list.scrollTop = list.scrollHeight; await frame(); }
+              gaps += uncovered();
+              for (let i = 0; i < 100; i++) { list.scrollTop -= 300; await frame(); gaps += uncovered(); }
+              done(gaps);
+            })();
+            """);
+        gaps.ShouldBe(0L);
     }
 }

@@ -12,31 +12,10 @@ using Xunit;
 namespace SwiftLedger.Web.Tests;
 
 /// <summary>From a server's log to the statements that a deployment made dearer, over HTTP.</summary>
-public sealed class DaybookTests : IAsyncLifetime
+public sealed class DaybookTests : RunningServer
 {
     private static readonly DateTime Start = new(2026, 3, 2, 0, 0, 0, DateTimeKind.Utc);
     private static readonly DateTime Deployed = Start.AddHours(48);
-
-    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
-    private WebApplication _app = null!;
-    private HttpClient _client = null!;
-
-    public async ValueTask InitializeAsync()
-    {
-        LedgerHome home = new LedgerHome(Path.Combine(_folder, "home")).Created();
-        _app = LedgerServer.Build(new(home, IPAddress.Loopback, 0, null, Path.Combine(_folder, "no-interface")));
-        await _app.StartAsync();
-        _client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
-        _client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _app.StopAsync();
-        await _app.DisposeAsync();
-        SqliteConnection.ClearAllPools();
-        Directory.Delete(_folder, recursive: true);
-    }
 
     [Fact]
     public async Task A_log_shows_its_patterns_ranked_and_narrowed()
@@ -59,7 +38,7 @@ public sealed class DaybookTests : IAsyncLifetime
         (await Get($"/api/books/{book}/patterns?tag=page%3Dslow")).GetProperty("matching").GetInt32().ShouldBe(1);
         JsonElement span = await Get($"/api/books/{book}/patterns?from=2026-03-03T00:00:00Z&to=2026-03-04T00:00:00Z");
         span.GetProperty("calls").GetInt64().ShouldBe(24 * 60);
-        (await _client.GetStringAsync(new Uri($"/api/books/{book}/patterns.csv", UriKind.Relative))).ShouldContain("\"select * from parcel where id = ?\"");
+        (await Client.GetStringAsync(new Uri($"/api/books/{book}/patterns.csv", UriKind.Relative))).ShouldContain("\"select * from parcel where id = ?\"");
     }
 
     [Fact]
@@ -106,19 +85,37 @@ public sealed class DaybookTests : IAsyncLifetime
              {"traceId":"5b","spanId":"02","startTimeUnixNano":"5","endTimeUnixNano":"2","attributes":[{"key":"db.query.text","value":{"stringValue":"SELECT 1"}}]}]}]}]}
             """;
         var json = new StringContent(request, Encoding.UTF8, "application/json");
-        HttpResponseMessage answer = await _client.PostAsync(new Uri("/otlp/Depot/v1/traces", UriKind.Relative), json);
+        HttpResponseMessage answer = await SendContent(HttpMethod.Post, "/otlp/Depot/v1/traces", json);
         (await answer.Content.ReadAsStringAsync()).ShouldBe("{\"partialSuccess\":{\"rejectedSpans\":\"1\"}}");
 
         // An empty protobuf request is valid, and answered in kind.
         var protobuf = new ByteArrayContent([]);
         protobuf.Headers.ContentType = new("application/x-protobuf");
-        answer = await _client.PostAsync(new Uri("/otlp/Depot/v1/traces", UriKind.Relative), protobuf);
+        answer = await SendContent(HttpMethod.Post, "/otlp/Depot/v1/traces", protobuf);
         answer.Content.Headers.ContentType!.MediaType.ShouldBe("application/x-protobuf");
-        (await _client.PostAsync(new Uri("/otlp/Depot/v1/traces", UriKind.Relative), new StringContent("rubbish", Encoding.UTF8, "application/json"))).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        (await SendContent(HttpMethod.Post, "/otlp/Depot/v1/traces", new StringContent("rubbish", Encoding.UTF8, "application/json"))).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
 
         long book = (await Get("/api/books"))[0].GetProperty("id").GetInt64();
         (await Get($"/api/books/{book}/patterns")).GetProperty("patterns")[0].GetProperty("text").GetString().ShouldBe("select * from parcel where id = ?");
         (await Get($"/api/books/{book}/daybook")).GetProperty("sources")[0].GetProperty("name").GetString().ShouldBe("sorter");
+    }
+
+    [Fact]
+    public async Task The_spans_of_a_trace_that_come_in_two_requests_are_one_unit_of_work()
+    {
+        for (int request = 0; request < 2; request++)
+        {
+            IEnumerable<string> spans = Enumerable.Range(request * 3, 3).Select(i =>
+                $$$"""{"traceId":"5b","spanId":"{{{i:x2}}}","startTimeUnixNano":"17724465000{{{i}}}0000000","endTimeUnixNano":"17724465000{{{i}}}1000000","attributes":[{"key":"db.query.text","value":{"stringValue":"SELECT * FROM parcel WHERE id = {{{i}}}"}}]}""");
+            var body = new StringContent($$$"""{"resourceSpans":[{"scopeSpans":[{"spans":[{{{string.Join(',', spans)}}}]}]}]}""", Encoding.UTF8, "application/json");
+            (await SendContent(HttpMethod.Post, "/otlp/Depot/v1/traces", body)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        }
+
+        // What is still open is closed when the server stops.
+        await StopAsync();
+        await StartAsync();
+        JsonElement repeat = (await Get("/api/books/1/repeats"))[0];
+        (repeat.GetProperty("units").GetInt64(), repeat.GetProperty("statements").GetInt64()).ShouldBe((1, 6));
     }
 
     [Theory]
@@ -136,13 +133,13 @@ public sealed class DaybookTests : IAsyncLifetime
     {
         foreach (string path in new[] { "/api/books/99/daybook", "/api/books/99/patterns", "/api/books/99/statements/00", "/api/books/99/deployments/1" })
         {
-            (await _client.GetAsync(new Uri(path, UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound, path);
+            (await Client.GetAsync(new Uri(path, UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound, path);
         }
 
         long book = (await Capture(Log())).GetProperty("bookId").GetInt64();
-        (await _client.PostAsJsonAsync($"/api/books/{book}/deployments", new { at = "never", version = "1", what = "", script = "" })).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
-        (await _client.PostAsJsonAsync($"/api/books/{book}/deployments", new { at = "", version = "", what = "", script = "" })).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
-        (await _client.PostAsJsonAsync($"/api/books/{book}/statements/ff/notes", new { text = "x" })).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        (await Send(HttpMethod.Post, $"/api/books/{book}/deployments", new { at = "never", version = "1", what = "", script = "" })).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await Send(HttpMethod.Post, $"/api/books/{book}/deployments", new { at = "", version = "", what = "", script = "" })).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await Send(HttpMethod.Post, $"/api/books/{book}/statements/ff/notes", new { text = "x" })).StatusCode.ShouldBe(HttpStatusCode.NotFound);
     }
 
     /// <summary>Four days, a statement a minute; one of three patterns takes eight times as long since the deployment.</summary>
@@ -172,19 +169,5 @@ public sealed class DaybookTests : IAsyncLifetime
         return await answer.Content.ReadFromJsonAsync<JsonElement>();
     }
 
-    private Task<HttpResponseMessage> Send(string text)
-    {
-        var content = new ByteArrayContent(Encoding.UTF8.GetBytes(text));
-        content.Headers.ContentType = new("application/octet-stream");
-        return _client.PostAsync(new Uri("/api/captures?book=Depot&source=server&name=a.log", UriKind.Relative), content);
-    }
-
-    private async Task<JsonElement> Get(string path) => await _client.GetFromJsonAsync<JsonElement>(new Uri(path, UriKind.Relative));
-
-    private async Task<JsonElement> Post(string path, object body)
-    {
-        HttpResponseMessage answer = await _client.PostAsJsonAsync(path, body);
-        answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
-        return await answer.Content.ReadFromJsonAsync<JsonElement>();
-    }
+    private Task<HttpResponseMessage> Send(string text) => SendBytes("/api/captures?book=Depot&source=server&name=a.log", Encoding.UTF8.GetBytes(text));
 }

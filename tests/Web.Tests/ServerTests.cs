@@ -11,20 +11,17 @@ using Xunit;
 
 namespace SwiftLedger.Web.Tests;
 
-/// <summary>The real server on a port of its own, asked over HTTP.</summary>
-public sealed class ServerTests : IAsyncLifetime
+/// <summary>Trials from request to verdict, and what the server guards.</summary>
+public sealed class ServerTests : RunningServer
 {
     private const string Workload = "-- name: by depot\n-- calls: 9/day\n-- bind: d=7\nSELECT * FROM parcel WHERE depot = :d";
 
-    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
     private readonly string _subject;
-    private WebApplication _app = null!;
-    private HttpClient _client = null!;
 
     public ServerTests()
     {
         SQLitePCL.Batteries_V2.Init();
-        _subject = Path.Combine(_folder, "depot.db");
+        _subject = Path.Combine(Folder, "depot.db");
         using var connection = new SqliteConnection($"Data Source={_subject};Pooling=False");
         connection.Open();
         using SqliteCommand command = connection.CreateCommand();
@@ -33,18 +30,6 @@ public sealed class ServerTests : IAsyncLifetime
             WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 20000) INSERT INTO parcel SELECT i, i % 50, 'n' || i FROM n;
             """;
         command.ExecuteNonQuery();
-    }
-
-    private LedgerHome Home => new LedgerHome(Path.Combine(_folder, "home")).Created();
-
-    public async ValueTask InitializeAsync() => (_app, _client) = await StartAsync(null);
-
-    public async ValueTask DisposeAsync()
-    {
-        await _app.StopAsync();
-        await _app.DisposeAsync();
-        SqliteConnection.ClearAllPools();
-        Directory.Delete(_folder, recursive: true);
     }
 
     [Fact]
@@ -63,26 +48,26 @@ public sealed class ServerTests : IAsyncLifetime
         (await Get($"/api/books/{started.GetProperty("bookId").GetInt64()}")).GetProperty("changes")[0].GetProperty("latestTrial").GetProperty("id").GetInt64().ShouldBe(id);
         foreach (string format in new[] { "json", "xml", "md", "csv", "html" })
         {
-            (await _client.GetStringAsync(new Uri($"/api/trials/{id}/result.{format}", UriKind.Relative))).ShouldContain("by depot");
+            (await Client.GetStringAsync(new Uri($"/api/trials/{id}/result.{format}", UriKind.Relative))).ShouldContain("by depot");
         }
 
         // Read back by another server from the file alone, it is the same.
-        await _app.StopAsync();
-        (_app, _client) = await StartAsync(null);
+        await StopAsync();
+        await StartAsync();
         (await Get($"/api/trials/{id}/lines/1")).GetProperty("line").ToString().ShouldBe(line.GetProperty("line").ToString());
     }
 
     [Fact]
     public async Task A_server_killed_in_mid_trial_comes_back_with_the_trial_interrupted()
     {
-        await _app.StopAsync();
+        await StopAsync();
         var ledger = new LedgerDatabase(Home.LedgerFile);
         var trials = new TrialStore(ledger, TimeProvider.System);
         BookRecord book = new BookStore(ledger, TimeProvider.System).Open(_subject, "Depot");
         long id = trials.Add(book.Id, null, "Killed", Workload, "CREATE TABLE a(x)", new()).Id;
         trials.Start(id);
         Directory.CreateDirectory(Path.Combine(Home.Copies, "left-behind"));
-        (_app, _client) = await StartAsync(null);
+        await StartAsync();
         await Until(async () => (await Get($"/api/trials/{id}")).GetProperty("trial").GetProperty("state").GetString() == "interrupted");
         Directory.GetFileSystemEntries(Home.Copies).ShouldBeEmpty();
         (await Post($"/api/trials/{id}/again", null)).GetProperty("state").GetString().ShouldBe("waiting");
@@ -117,11 +102,9 @@ public sealed class ServerTests : IAsyncLifetime
     [Fact]
     public async Task An_upload_is_kept_under_a_name_of_our_own_or_refused()
     {
-        using var good = new ByteArrayContent(await File.ReadAllBytesAsync(_subject));
-        JsonElement kept = await (await Upload("../../evil.db", good)).Content.ReadFromJsonAsync<JsonElement>();
+        JsonElement kept = await (await Upload("../../evil.db", await File.ReadAllBytesAsync(_subject))).Content.ReadFromJsonAsync<JsonElement>();
         Path.GetDirectoryName(kept.GetProperty("path").GetString()).ShouldBe(Home.Uploads);
-        using var bad = new ByteArrayContent(Encoding.UTF8.GetBytes(new string('x', 200)));
-        HttpResponseMessage refused = await Upload("notes.txt", bad);
+        HttpResponseMessage refused = await Upload("notes.txt", Encoding.UTF8.GetBytes(new string('x', 200)));
         refused.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
         (await refused.Content.ReadAsStringAsync()).ShouldContain("notes.txt");
         Directory.GetFiles(Home.Uploads).ShouldHaveSingleItem();
@@ -132,24 +115,24 @@ public sealed class ServerTests : IAsyncLifetime
     {
         using var elsewhere = new HttpRequestMessage(HttpMethod.Get, "/api/books");
         elsewhere.Headers.Host = "ledger.example:80";
-        (await _client.SendAsync(elsewhere)).StatusCode.ShouldBe(HttpStatusCode.MisdirectedRequest);
+        (await Client.SendAsync(elsewhere)).StatusCode.ShouldBe(HttpStatusCode.MisdirectedRequest);
         using var crossSite = new HttpRequestMessage(HttpMethod.Get, "/api/books");
         crossSite.Headers.Add("Sec-Fetch-Site", "cross-site");
-        (await _client.SendAsync(crossSite)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        (await Client.SendAsync(crossSite)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
         using var bare = new HttpRequestMessage(HttpMethod.Post, "/api/check") { Content = JsonContent.Create(new { }) };
-        (await _client.SendAsync(bare)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
-        HttpResponseMessage page = await _client.GetAsync(new Uri("/api/books", UriKind.Relative));
+        (await Client.SendAsync(bare)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        HttpResponseMessage page = await Client.GetAsync(new Uri("/api/books", UriKind.Relative));
         page.Headers.GetValues("Content-Security-Policy").Single().ShouldContain("default-src 'none'");
     }
 
     [Fact]
     public async Task With_a_token_nothing_is_answered_without_it()
     {
-        await _app.StopAsync();
-        (_app, _client) = await StartAsync("s3cret");
-        (await _client.GetAsync(new Uri("/api/books", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.Unauthorized);
-        _client.DefaultRequestHeaders.Add("Authorization", "Bearer s3cret");
-        (await _client.GetAsync(new Uri("/api/books", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.OK);
+        await StopAsync();
+        await StartAsync("s3cret");
+        (await Client.GetAsync(new Uri("/api/books", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.Unauthorized);
+        Client.DefaultRequestHeaders.Add("Authorization", "Bearer s3cret");
+        (await Client.GetAsync(new Uri("/api/books", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.OK);
     }
 
     [Fact]
@@ -162,7 +145,7 @@ public sealed class ServerTests : IAsyncLifetime
         }
 
         string committed = await File.ReadAllTextAsync(Path.Combine(folder, "docs/openapi.json"));
-        (await _client.GetStringAsync(new Uri("/api/openapi.json", UriKind.Relative))).Trim().ShouldBe(committed.Trim(), "run ./swift-ledger types");
+        (await Client.GetStringAsync(new Uri("/api/openapi.json", UriKind.Relative))).Trim().ShouldBe(committed.Trim(), "run ./swift-ledger types");
     }
 
     private static async Task Until(Func<Task<bool>> holds)
@@ -174,43 +157,14 @@ public sealed class ServerTests : IAsyncLifetime
         }
     }
 
-    private async Task<(WebApplication App, HttpClient Client)> StartAsync(string? token)
-    {
-        WebApplication app = LedgerServer.Build(new(Home, IPAddress.Loopback, 0, token, Path.Combine(_folder, "no-interface")));
-        await app.StartAsync();
-        return (app, new HttpClient { BaseAddress = new Uri(app.Urls.First()) });
-    }
-
     private object Request(string change) => new { subject = _subject, workload = Workload, change, title = "", bookName = "Depot" };
 
-    private async Task<JsonElement> Get(string path) => await _client.GetFromJsonAsync<JsonElement>(new Uri(path, UriKind.Relative));
-
-    private async Task<JsonElement> Post(string path, object? body)
-    {
-        HttpResponseMessage answer = await Send(HttpMethod.Post, path, body);
-        answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
-        return await answer.Content.ReadFromJsonAsync<JsonElement>();
-    }
-
-    private Task<HttpResponseMessage> Send(HttpMethod method, string path, object? body)
-    {
-        var request = new HttpRequestMessage(method, path) { Content = body is null ? null : JsonContent.Create(body) };
-        request.Headers.Add("X-Swift-Ledger", "1");
-        return _client.SendAsync(request);
-    }
-
-    private Task<HttpResponseMessage> Upload(string name, ByteArrayContent content)
-    {
-        content.Headers.ContentType = new("application/octet-stream");
-        var request = new HttpRequestMessage(HttpMethod.Post, $"/api/uploads?name={Uri.EscapeDataString(name)}") { Content = content };
-        request.Headers.Add("X-Swift-Ledger", "1");
-        return _client.SendAsync(request);
-    }
+    private Task<HttpResponseMessage> Upload(string name, byte[] content) => SendBytes($"/api/uploads?name={Uri.EscapeDataString(name)}", content);
 
     private async Task<List<string>> WatchUntilEnd(long id)
     {
         var kinds = new List<string>();
-        using var reader = new StreamReader(await _client.GetStreamAsync(new Uri($"/api/trials/{id}/events", UriKind.Relative)));
+        using var reader = new StreamReader(await Client.GetStreamAsync(new Uri($"/api/trials/{id}/events", UriKind.Relative)));
         while (await reader.ReadLineAsync() is { } line)
         {
             if (line.StartsWith("event: ", StringComparison.Ordinal))

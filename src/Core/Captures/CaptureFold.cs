@@ -66,6 +66,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
     // Patterns that are not kept apart yet, with their calls and time. Bounded: those seen once are forgotten when it is full.
     private readonly Dictionary<ulong, (long Calls, long Ticks)> _candidates = [];
     private long _ticks, _read;
+    private DateTime _latest = DateTime.UnixEpoch.AddYears(1);
     private Dictionary<CellKey, Cell> _cells = [];
     private List<FoundPattern> _found = [];
     private readonly HashSet<PatternSamples> _touched = [];
@@ -87,6 +88,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
         _statements++;
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
         _read++;
+        _latest = observation.At > _latest ? observation.At : _latest;
         _ticks += observation.Duration?.Ticks ?? 0;
         ulong pattern = PatternOf(observation);
         NotKeptApart += pattern == EverythingElse ? observation.Calls : 0;
@@ -123,6 +125,9 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
         ref (long Count, long First) rejected = ref CollectionsMarshal.GetValueRefOrAddDefault(_rejections, reason, out bool known);
         rejected = (rejected.Count + 1, known ? rejected.First : line);
     }
+
+    /// <summary>Ends the units of work in which nothing has happened for that long before the latest statement.</summary>
+    public void CloseQuietUnits(TimeSpan quiet) => _units.CloseQuiet(_latest - quiet);
 
     /// <summary>Ends the units of work that are open: the capture has ended.</summary>
     public void CloseUnits() => _units.CloseAll();

@@ -134,6 +134,16 @@ public sealed class UnitFold
         unit.Add(o, pattern);
     }
 
+    /// <summary>Ends the units that have been quiet since a time: no more of them is to come.</summary>
+    public void CloseQuiet(DateTime since)
+    {
+        foreach ((ulong key, Unit unit) in _open.Where(u => u.Value.End < since).ToList())
+        {
+            Close(unit);
+            _open.Remove(key);
+        }
+    }
+
     /// <summary>Ends all open units: the capture has ended.</summary>
     public void CloseAll()
     {

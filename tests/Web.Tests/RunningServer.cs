@@ -1,0 +1,66 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using SwiftLedger.Bench;
+using Xunit;
+
+namespace SwiftLedger.Web.Tests;
+
+/// <summary>The real server on a port of its own, asked over HTTP.</summary>
+public abstract class RunningServer : IAsyncLifetime
+{
+    private WebApplication _app = null!;
+
+    protected string Folder { get; } = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+
+    protected LedgerHome Home => new LedgerHome(Path.Combine(Folder, "home")).Created();
+
+    /// <summary>Sends no header of its own.</summary>
+    protected HttpClient Client { get; private set; } = null!;
+
+    public async ValueTask InitializeAsync() => await StartAsync();
+
+    public async ValueTask DisposeAsync()
+    {
+        await _app.DisposeAsync();
+        SqliteConnection.ClearAllPools();
+        Directory.Delete(Folder, recursive: true);
+        GC.SuppressFinalize(this);
+    }
+
+    protected async Task StartAsync(string? token = null)
+    {
+        _app = LedgerServer.Build(new(Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface")));
+        await _app.StartAsync();
+        Client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
+    }
+
+    protected async Task StopAsync()
+    {
+        await _app.StopAsync();
+        await _app.DisposeAsync();
+    }
+
+    protected async Task<JsonElement> Get(string path) => await Client.GetFromJsonAsync<JsonElement>(new Uri(path, UriKind.Relative));
+
+    protected async Task<JsonElement> Post(string path, object? body)
+    {
+        HttpResponseMessage answer = await Send(HttpMethod.Post, path, body);
+        answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
+        return await answer.Content.ReadFromJsonAsync<JsonElement>();
+    }
+
+    protected Task<HttpResponseMessage> Send(HttpMethod method, string path, object? body) => SendContent(method, path, body is null ? null : JsonContent.Create(body));
+
+    protected Task<HttpResponseMessage> SendBytes(string path, byte[] bytes) => SendContent(HttpMethod.Post, path, new ByteArrayContent(bytes) { Headers = { ContentType = new("application/octet-stream") } });
+
+    protected Task<HttpResponseMessage> SendContent(HttpMethod method, string path, HttpContent? content)
+    {
+        var request = new HttpRequestMessage(method, path) { Content = content };
+        request.Headers.Add("X-Swift-Ledger", "1");
+        return Client.SendAsync(request);
+    }
+}
