@@ -13,7 +13,7 @@ namespace SwiftLedger.Benchmarks;
 /// <summary>A daybook of 14 days, 2,000 patterns and 4 sources: what the view asks for, over HTTP, and the size of the ledger.</summary>
 internal static class DaybookBench
 {
-    private const int Days = 14, Patterns = 2_000, Sources = 4, CallsAnHour = 3_000, Asked = 20;
+    private const int Days = 14, Patterns = 2_000, Sources = 4, CallsAnHour = 3_000, Warming = 10, Asked = 40;
 
     private static readonly DateTime Start = new(2026, 7, 6, 0, 0, 0, DateTimeKind.Utc);
 
@@ -52,7 +52,11 @@ internal static class DaybookBench
     private static async Task<double> P95Of(HttpClient client, string path)
     {
         var took = new List<double>();
-        await client.GetByteArrayAsync(new Uri(path, UriKind.Relative));
+        for (int i = 0; i < Warming; i++)
+        {
+            await client.GetByteArrayAsync(new Uri(path, UriKind.Relative));
+        }
+
         for (int i = 0; i < Asked; i++)
         {
             long start = Stopwatch.GetTimestamp();

@@ -54,7 +54,7 @@ internal static class DaybookApi
         var filter = new PatternFilter(text, kind, table, tag);
         IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
         List<long> chosen = Chosen(all, sources);
-        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => daybook.Timeline(some, stretch, first, last, patterns, percentiles ?? true).Select(CoursePoint.Of).ToList();
+        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => [.. daybook.Timeline(some, stretch, first, last, patterns, percentiles ?? true, CoursePoint.Of)];
         List<SourceCourse> each = apart == true ? chosen.Select(s => new SourceCourse(s, CourseOf([s]))).ToList() : [];
         return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)),
             Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), stretch.Minutes(), names, deployed, CourseOf(chosen), each, files));
@@ -144,7 +144,7 @@ internal static class DaybookApi
         IReadOnlyList<long> chosen = Chosen(daybook.Sources(id), sources);
         Stretch stretch = StretchFor(extent.To - extent.From, extent.From, daybook.MinutesFrom(id));
         long[] only = [pattern.Id];
-        IReadOnlyList<TimedCell> course = daybook.Timeline(chosen, stretch, extent.From, extent.To, only);
+        IReadOnlyList<CoursePoint> course = daybook.Timeline(chosen, stretch, extent.From, extent.To, only, durations: true, CoursePoint.Of);
         IReadOnlyList<TimedCell> days = daybook.Timeline(chosen, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, only);
         var whole = new Cell();
         foreach (TimedCell day in days)
@@ -154,7 +154,7 @@ internal static class DaybookApi
 
         bool inWorkload = WorkloadFile.Parse(book.Workload).Value.Statements.Any(s => s.Pattern.Hash == pattern.Hash);
         return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, stretch.Minutes(),
-            days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course.Select(CoursePoint.Of).ToList(), days.Select(CoursePoint.Of).ToList(),
+            days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
             samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
             samples.Notes(pattern.Id), plans.OfPattern(pattern.Id, chosen).Select(PlanOf).ToList(), SharesOf(daybook, daybook.Sources(id), extent, pattern.Id), inWorkload));

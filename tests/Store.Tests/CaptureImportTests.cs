@@ -263,6 +263,34 @@ public sealed class CaptureImportTests : IDisposable
     }
 
     [Fact]
+    public void All_sources_together_are_the_sum_of_each_whenever_they_came()
+    {
+        Read(Log(900, secondsApart: 30), "one", "first");
+        Read(Log(700, secondsApart: 45), "two", "second");
+        Read(Log(1_400, secondsApart: 30), "one", "first");
+        (int from, int to) = _daybook.Extent(_book)!.Value;
+        long[] sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
+        sources.Length.ShouldBe(2);
+        foreach (Stretch stretch in new[] { Stretch.Hour, Stretch.Day })
+        {
+            foreach (long[]? patterns in new[] { null, _daybook.Patterns(_book).Select(p => p.Id).Take(2).ToArray() })
+            {
+                var apart = new SortedDictionary<int, Cell>();
+                foreach (TimedCell cell in sources.SelectMany(s => _daybook.Timeline([s], stretch, 0, to, patterns)))
+                {
+                    (apart.TryGetValue(cell.Minute, out Cell? sum) ? sum : apart[cell.Minute] = new()).Add(cell.Cell);
+                }
+
+                IReadOnlyList<TimedCell> together = _daybook.Timeline(sources, stretch, 0, to, patterns);
+                together.Select(c => (c.Minute, c.Cell.Calls, c.Cell.TotalTicks, Convert.ToHexString(c.Cell.Durations.Encode())))
+                    .ShouldBe(apart.Select(c => (c.Key, c.Value.Calls, c.Value.TotalTicks, Convert.ToHexString(c.Value.Durations.Encode()))));
+            }
+        }
+
+        _daybook.Costs(sources, Coverage.Of(from, to, int.MaxValue), 4).Sum(c => c.Sum.Calls).ShouldBe(3_000);
+    }
+
+    [Fact]
     public void A_ledger_that_kept_a_row_for_each_cell_is_brought_to_blocks_with_every_call_in_it()
     {
         string old = Path.Combine(_folder, "cells.db");

@@ -25,7 +25,7 @@ public abstract class RunningServer : IAsyncLifetime
 
     public async ValueTask DisposeAsync()
     {
-        await _app.DisposeAsync();
+        await StopAsync();
         SqliteConnection.ClearAllPools();
         Directory.Delete(Folder, recursive: true);
         GC.SuppressFinalize(this);

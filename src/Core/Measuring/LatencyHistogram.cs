@@ -93,21 +93,25 @@ public sealed class LatencyHistogram
     /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
     /// <param name="p">From 0 to 1.</param>
     /// <returns>Ticks; 0 where nothing was recorded.</returns>
-    public long Quantile(double p)
+    public long Quantile(double p) => Quantiles([p])[0];
+
+    /// <summary>Several at once, ascending, in one pass.</summary>
+    public long[] Quantiles(ReadOnlySpan<double> ps)
     {
         Settle();
-        long wanted = Math.Max(1, (long)((p * Count) + 0.5));
+        long[] found = new long[ps.Length];
         long seen = 0;
-        for (int i = 0; i < _used; i++)
+        int next = 0;
+        for (int i = 0; i < _used && next < ps.Length; i++)
         {
             seen += _counts[i];
-            if (seen >= wanted)
+            for (; next < ps.Length && seen >= Math.Max(1, (long)((ps[next] * Count) + 0.5)); next++)
             {
-                return RangeOf(_buckets[i]).High;
+                found[next] = RangeOf(_buckets[i]).High;
             }
         }
 
-        return 0;
+        return found;
     }
 
     /// <summary>The buckets in use, ascending, and the count of each.</summary>
@@ -160,6 +164,12 @@ public sealed class LatencyHistogram
     /// <exception cref="FormatException">The bytes are no histogram.</exception>
     public void AddEncoded(ReadOnlySpan<byte> bytes)
     {
+        if (_used == 0 && _waitingUsed == 0 && _dense is null)
+        {
+            SetEncoded(bytes);
+            return;
+        }
+
         MakeRoom((bytes.Length / 2) + 1);
         if (_dense is null)
         {
@@ -169,23 +179,7 @@ public sealed class LatencyHistogram
         ulong bucket = 0;
         for (int at = 0; at < bytes.Length;)
         {
-            long count;
-            if (at + 1 < bytes.Length && (bytes[at] | bytes[at + 1]) < 0x80)
-            {
-                (bucket, count) = (bucket + bytes[at], bytes[at + 1]);
-                at += 2;
-            }
-            else
-            {
-                bucket += Leb128.Read(bytes, ref at);
-                count = (long)Leb128.Read(bytes, ref at);
-            }
-
-            if (bucket >= LastBucket)
-            {
-                throw new FormatException("The histogram has a bucket beyond the longest duration.");
-            }
-
+            long count = ReadPair(bytes, ref at, ref bucket);
             Count += count;
             if (_dense is not null)
             {
@@ -196,6 +190,38 @@ public sealed class LatencyHistogram
             _waiting[_waitingUsed] = (int)bucket;
             _waitingCounts![_waitingUsed++] = count;
         }
+    }
+
+    /// <summary>What is encoded is in order already.</summary>
+    private void SetEncoded(ReadOnlySpan<byte> bytes)
+    {
+        int[] buckets = new int[bytes.Length / 2];
+        long[] counts = new long[buckets.Length];
+        ulong bucket = 0;
+        int used = 0;
+        for (int at = 0; at < bytes.Length; used++)
+        {
+            counts[used] = ReadPair(bytes, ref at, ref bucket);
+            buckets[used] = (int)bucket;
+            Count += counts[used];
+        }
+
+        (_buckets, _counts, _used) = (buckets, counts, used);
+    }
+
+    private static long ReadPair(ReadOnlySpan<byte> bytes, ref int at, ref ulong bucket)
+    {
+        // Two numbers of one byte are the rule.
+        if (at + 1 < bytes.Length && (bytes[at] | bytes[at + 1]) < 0x80)
+        {
+            bucket += bytes[at];
+            at += 2;
+            return bytes[at - 1];
+        }
+
+        bucket += Leb128.Read(bytes, ref at);
+        long count = (long)Leb128.Read(bytes, ref at);
+        return bucket < LastBucket ? count : throw new FormatException("The histogram has a bucket beyond the longest duration.");
     }
 
     private void CountWaiting()

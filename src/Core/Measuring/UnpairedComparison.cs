@@ -49,40 +49,27 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
 
         var grid = Grid.Over(all);
         double width = grid.Width;
-        double[][] x = before.Select(grid.Lay).ToArray(), y = after.Select(grid.Lay).ToArray();
-        double[][] sumsX = Running(x), sumsY = Running(y);
-        double shift = Shift(sumsX[^1], sumsY[^1], width);
-        int blockX = BlockLengthOf(x), blockY = BlockLengthOf(y);
+        Side x = new(before, grid), y = new(after, grid);
+        double[] differences = new double[2 * Bins], sumX = new double[Bins], sumY = new double[Bins];
+        double shift = Shift(x.Total, y.Total, differences, width);
         var random = new SplitMix(seed);
         double[] shifts = new double[Resamples];
         for (int i = 0; i < Resamples; i++)
         {
-            shifts[i] = Shift(Resampled(x, sumsX, blockX, ref random), Resampled(y, sumsY, blockY, ref random), width);
+            x.Resample(sumX, ref random);
+            y.Resample(sumY, ref random);
+            shifts[i] = Shift(sumX, sumY, differences, width);
         }
 
         double mean = shifts.Average();
         double error = Math.Sqrt(shifts.Sum(s => (s - mean) * (s - mean)) / (Resamples - 1));
         double from = shift - (Width * error), to = shift + (Width * error);
-        Standing standing = Math.Min(callsBefore, callsAfter) < LeastCalls || Math.Min(x.Length, y.Length) < 2 ? Standing.Undecided
+        Standing standing = Math.Min(callsBefore, callsAfter) < LeastCalls || Math.Min(x.Count, y.Count) < 2 ? Standing.Undecided
             : from > band.High ? Standing.Above
             : to < band.Low ? Standing.Below
             : from >= band.Low && to <= band.High ? Standing.Inside
             : Standing.Undecided;
-        return new(shift, from, to, callsBefore, callsAfter, Math.Max(blockX, blockY), standing);
-    }
-
-    /// <summary>Running sums over the stretches: what lies between two places is one subtraction.</summary>
-    private static double[][] Running(double[][] stretches)
-    {
-        double[][] sums = new double[stretches.Length + 1][];
-        sums[0] = new double[Bins];
-        for (int i = 0; i < stretches.Length; i++)
-        {
-            sums[i + 1] = (double[])sums[i].Clone();
-            AddScaled(sums[i + 1], stretches[i], 1);
-        }
-
-        return sums;
+        return new(shift, from, to, callsBefore, callsAfter, Math.Max(x.Block, y.Block), standing);
     }
 
     /// <summary>target += scale x values; both of the same length, a multiple of what the processor adds at once.</summary>
@@ -97,18 +84,19 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     }
 
     /// <summary>The weighted median of all differences between two distributions on the same grid.</summary>
-    private static double Shift(double[] x, double[] y, double width)
+    /// <param name="differences">Memory to work in.</param>
+    private static double Shift(ReadOnlySpan<double> x, ReadOnlySpan<double> y, Span<double> differences, double width)
     {
-        double[] differences = new double[2 * Bins];
-        double total = 0;
+        differences.Clear();
         for (int i = 0; i < Bins; i++)
         {
             if (x[i] != 0)
             {
-                AddScaled(differences.AsSpan(Bins - 1 - i, Bins), y, x[i]);
+                AddScaled(differences.Slice(Bins - 1 - i, Bins), y, x[i]);
             }
         }
 
+        double total = 0;
         foreach (double weight in differences)
         {
             total += weight;
@@ -129,81 +117,123 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         return 0;
     }
 
-    /// <param name="stretches">Their distributions, and the running sums of those.</param>
-    private static double[] Resampled(double[][] stretches, double[][] sums, int block, ref SplitMix random)
+    /// <summary>The distributions of one side's stretches on the grid, one behind the other.</summary>
+    private sealed class Side
     {
-        int n = stretches.Length;
-        double[] sum = new double[Bins];
-        if (block > 2)
+        // Longer blocks are drawn as differences of running sums; with shorter ones it is less to add how often each stretch was drawn.
+        private const int RunningFrom = 3;
+
+        private readonly double[] _stretches;
+        private readonly double[] _running = [];
+        private readonly int[] _times;
+
+        public Side(IReadOnlyList<LatencyHistogram> stretches, Grid grid)
         {
-            for (int drawn = 0; drawn < n; drawn += block)
+            Count = stretches.Count;
+            _stretches = new double[Count * Bins];
+            _times = new int[Count];
+            for (int i = 0; i < Count; i++)
             {
-                int start = random.Below(Math.Max(1, n - block + 1));
-                int end = Math.Min(start + Math.Min(block, n - drawn), n);
-                AddScaled(sum, sums[end], 1);
-                AddScaled(sum, sums[start], -1);
+                grid.Lay(stretches[i], _stretches.AsSpan(i * Bins, Bins));
+                AddScaled(Total, Stretch(i), 1);
             }
 
-            return sum;
-        }
-
-        // Short blocks draw most stretches more than once or never: counting first is less to add.
-        Span<int> times = stackalloc int[n];
-        times.Clear();
-        for (int drawn = 0; drawn < n; drawn += block)
-        {
-            int start = random.Below(Math.Max(1, n - block + 1));
-            for (int i = start; i < Math.Min(start + Math.Min(block, n - drawn), n); i++)
+            Block = BlockLength();
+            if (Block < RunningFrom)
             {
-                times[i]++;
+                return;
             }
-        }
 
-        for (int i = 0; i < n; i++)
-        {
-            if (times[i] > 0)
+            _running = new double[(Count + 1) * Bins];
+            for (int i = 0; i < Count; i++)
             {
-                AddScaled(sum, stretches[i], times[i]);
+                Running(i).CopyTo(_running.AsSpan((i + 1) * Bins));
+                AddScaled(_running.AsSpan((i + 1) * Bins, Bins), Stretch(i), 1);
             }
         }
 
-        return sum;
-    }
+        public int Count { get; }
 
-    private static int BlockLengthOf(double[][] stretches)
-    {
-        int n = stretches.Length;
-        if (n < 4)
+        /// <summary>Stretches that are drawn together.</summary>
+        public int Block { get; }
+
+        public double[] Total { get; } = new double[Bins];
+
+        /// <summary>As many stretches as there are, drawn by blocks with replacement, summed.</summary>
+        public void Resample(Span<double> sum, ref SplitMix random)
         {
-            return 1;
-        }
-
-        double[] medians = stretches.Select(Median).ToArray();
-        double mean = medians.Average(), variance = 0, covariance = 0;
-        for (int i = 0; i < n; i++)
-        {
-            variance += (medians[i] - mean) * (medians[i] - mean);
-            covariance += i > 0 ? (medians[i] - mean) * (medians[i - 1] - mean) : 0;
-        }
-
-        double r = variance > 0 ? Math.Clamp(covariance / variance, 0, 0.97) : 0;
-        double length = Math.Pow(2 * r / (1 - (r * r)), 2.0 / 3) * Math.Cbrt(n);
-        return Math.Clamp((int)Math.Ceiling(length), 1, n / 2);
-    }
-
-    private static double Median(double[] grid)
-    {
-        double half = grid.Sum() / 2, seen = 0;
-        for (int i = 0; i < grid.Length; i++)
-        {
-            seen += grid[i];
-            if (seen >= half)
+            sum.Clear();
+            _times.AsSpan().Clear();
+            for (int drawn = 0; drawn < Count; drawn += Block)
             {
-                return i;
+                int start = random.Below(Math.Max(1, Count - Block + 1)), end = Math.Min(start + Math.Min(Block, Count - drawn), Count);
+                if (Block >= RunningFrom)
+                {
+                    AddScaled(sum, Running(end), 1);
+                    AddScaled(sum, Running(start), -1);
+                    continue;
+                }
+
+                for (int i = start; i < end; i++)
+                {
+                    _times[i]++;
+                }
+            }
+
+            for (int i = 0; Block < RunningFrom && i < Count; i++)
+            {
+                if (_times[i] > 0)
+                {
+                    AddScaled(sum, Stretch(i), _times[i]);
+                }
             }
         }
 
-        return 0;
+        private ReadOnlySpan<double> Stretch(int i) => _stretches.AsSpan(i * Bins, Bins);
+
+        /// <summary>The sum of the stretches before one.</summary>
+        private ReadOnlySpan<double> Running(int i) => _running.AsSpan(i * Bins, Bins);
+
+        private int BlockLength()
+        {
+            if (Count < 4)
+            {
+                return 1;
+            }
+
+            double[] medians = Enumerable.Range(0, Count).Select(i => (double)Median(Stretch(i))).ToArray();
+            double mean = medians.Average(), variance = 0, covariance = 0;
+            for (int i = 0; i < Count; i++)
+            {
+                variance += (medians[i] - mean) * (medians[i] - mean);
+                covariance += i > 0 ? (medians[i] - mean) * (medians[i - 1] - mean) : 0;
+            }
+
+            double r = variance > 0 ? Math.Clamp(covariance / variance, 0, 0.97) : 0;
+            double length = Math.Pow(2 * r / (1 - (r * r)), 2.0 / 3) * Math.Cbrt(Count);
+            return Math.Clamp((int)Math.Ceiling(length), 1, Count / 2);
+        }
+
+        /// <summary>The bin in which it lies.</summary>
+        private static int Median(ReadOnlySpan<double> grid)
+        {
+            double half = 0, seen = 0;
+            foreach (double weight in grid)
+            {
+                half += weight / 2;
+            }
+
+            for (int i = 0; i < grid.Length; i++)
+            {
+                seen += grid[i];
+                if (seen >= half)
+                {
+                    return i;
+                }
+            }
+
+            return 0;
+        }
     }
 
     /// <summary>Equal bins of ln(duration), with the bin of each bucket worked out once.</summary>
@@ -231,16 +261,14 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             return new(buckets[0], bins, width);
         }
 
-        public double[] Lay(LatencyHistogram histogram)
+        /// <summary>Adds a distribution to an empty one on the grid.</summary>
+        public void Lay(LatencyHistogram histogram, Span<double> laid)
         {
-            double[] laid = new double[Bins];
             (ReadOnlyMemory<int> buckets, ReadOnlyMemory<long> counts) = histogram.Content();
             for (int i = 0; i < buckets.Length; i++)
             {
                 laid[_bins[buckets.Span[i] - _first]] += counts.Span[i];
             }
-
-            return laid;
         }
     }
 }

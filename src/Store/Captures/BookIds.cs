@@ -43,6 +43,21 @@ internal sealed class BookIds(SqliteConnection connection, SqliteTransaction tra
         return id;
     }
 
+    public long Book => bookId;
+
+    /// <summary>The source without a name that stands for all of them; null where the book has but one.</summary>
+    public (long Id, bool JustMade)? SourcesSummed()
+    {
+        if (connection.ExecuteScalar<long?>("SELECT id FROM source WHERE book_id = @bookId AND name = ''", new { bookId }, transaction) is { } there)
+        {
+            return (there, false);
+        }
+
+        return connection.ExecuteScalar<long>("SELECT count(*) FROM source WHERE book_id = @bookId", new { bookId }, transaction) < 2
+            ? null
+            : (connection.ExecuteScalar<long>("INSERT INTO source (book_id, name) VALUES (@bookId, '') RETURNING id", new { bookId }, transaction), true);
+    }
+
     private long Add(FoundPattern p)
     {
         connection.Execute("""

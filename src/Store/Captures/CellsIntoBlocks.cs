@@ -50,6 +50,11 @@ internal static class CellsIntoBlocks
         }
 
         connection.Execute("DROP TABLE cell", transaction: transaction);
+        foreach (long book in connection.Query<long>("SELECT book_id FROM source GROUP BY book_id HAVING count(*) > 1", transaction: transaction).ToList())
+        {
+            long all = connection.ExecuteScalar<long>("INSERT INTO source (book_id, name) VALUES (@book, '') RETURNING id", new { book }, transaction);
+            CellWriter.SumSources(connection, transaction, all, book);
+        }
     }
 
     private static void Insert(SqliteConnection connection, SqliteTransaction transaction, (long Stretch, long Source, long Minute) place, byte[] whole, CellBlock block) =>

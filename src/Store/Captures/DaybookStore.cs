@@ -20,7 +20,7 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     public IReadOnlyList<SourceRecord> Sources(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Query<(long Id, string Name)>("SELECT id, name FROM source WHERE book_id = @bookId ORDER BY name", new { bookId })
+        return connection.Query<(long Id, string Name)>("SELECT id, name FROM source WHERE book_id = @bookId AND name <> '' ORDER BY name", new { bookId })
             .Select(r => new SourceRecord(r.Id, r.Name)).ToList();
     }
 
@@ -67,13 +67,31 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     /// <summary>What was executed in each stretch of a span, over the sources, of all patterns or of some.</summary>
     /// <param name="patterns">Null for all.</param>
     /// <param name="durations">Whether percentiles will be asked for.</param>
-    public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null, bool durations = true)
+    public IReadOnlyList<TimedCell> Timeline(IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns = null, bool durations = true) =>
+        Timeline(sources, stretch, from, to, patterns, durations, c => c);
+
+    /// <param name="of">What is to be made of each cell: cells with all their durations are many megabytes together.</param>
+    public IReadOnlyList<T> Timeline<T>(
+        IReadOnlyList<long> sources, Stretch stretch, int from, int to, IReadOnlyCollection<long>? patterns, bool durations, Func<TimedCell, T> of)
     {
         long[]? wanted = patterns?.Distinct().Order().ToArray();
-        var points = new SortedDictionary<int, Cell>();
+        var points = new List<T>();
+        TimedCell? open = null;
+        Cell At(int minute)
+        {
+            if (open is { } cell && cell.Minute != minute)
+            {
+                points.Add(of(cell));
+                open = null;
+            }
+
+            open ??= new(minute, new());
+            return open.Value.Cell;
+        }
+
         if (wanted is null)
         {
-            Visit(sources, new(stretch, from, to), Parts.Whole, (minute, whole, _) => CellBlock.AddWhole(SumAt(points, minute), whole, durations));
+            Visit(sources, new(stretch, from, to), Parts.Whole, (minute, whole, _) => CellBlock.AddWhole(At(minute), whole, durations));
         }
         else if (wanted.Length > 0)
         {
@@ -89,14 +107,19 @@ public sealed class DaybookStore(LedgerDatabase ledger)
 
                     if (i < wanted.Length && wanted[i] == cells.Pattern)
                     {
-                        cells.AddTo(SumAt(points, minute));
+                        cells.AddTo(At(minute));
                         i++;
                     }
                 }
             });
         }
 
-        return points.Select(p => new TimedCell(p.Key, p.Value)).ToList();
+        if (open is { } last)
+        {
+            points.Add(of(last));
+        }
+
+        return points;
     }
 
     /// <summary>What each pattern cost in a span: sums and courses. <see cref="AddDurations"/> adds the durations of those that need them.</summary>
@@ -163,16 +186,6 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             .Select(c => new TimedCell(from + (c.Index * 60), c.Item!)).ToList());
     }
 
-    private static Cell SumAt(SortedDictionary<int, Cell> sums, int minute)
-    {
-        if (!sums.TryGetValue(minute, out Cell? sum))
-        {
-            sums[minute] = sum = new();
-        }
-
-        return sum;
-    }
-
     /// <summary>Spreads a cell's total over the parts of the span in proportion to how much of each its stretch covers.</summary>
     private static void AddToCourse(long[] course, int start, int minutes, double part, long total)
     {
@@ -183,14 +196,16 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         }
     }
 
-    /// <summary>Goes through the blocks of a run. The bytes are SQLite's own, good for that one call: copies of them would be tens of megabytes.</summary>
+    /// <summary>Goes through the blocks of a run, by time. The bytes are SQLite's own, good for that one call: copies of them would be tens of megabytes.</summary>
     private void Visit(IReadOnlyList<long> sources, Run run, Parts parts, Visitor visitor)
     {
         using SqliteConnection connection = ledger.Open();
+        sources = Summed(connection, sources, run.Stretch);
         using SqliteCommand command = connection.CreateCommand();
         command.CommandText = $"""
             SELECT minute{(parts == Parts.Whole ? ", whole" : ", sums")}{(parts == Parts.Everything ? ", durations" : "")} FROM block
             WHERE stretch = {(int)run.Stretch} AND source_id IN ({string.Join(',', sources)}) AND minute >= $from AND minute < $to
+            ORDER BY minute
             """;
         command.Parameters.AddWithValue("$from", run.From);
         command.Parameters.AddWithValue("$to", run.To);
@@ -200,6 +215,22 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             sqlite3_stmt row = reader.Handle!;
             visitor(reader.GetInt32(0), raw.sqlite3_column_blob(row, 1), parts == Parts.Everything ? raw.sqlite3_column_blob(row, 2) : []);
         }
+    }
+
+    /// <summary>The one source that stands for these, where they are all that the book has: see <see cref="CellWriter"/>.</summary>
+    private static IReadOnlyList<long> Summed(SqliteConnection connection, IReadOnlyList<long> sources, Stretch stretch)
+    {
+        if (stretch == Stretch.Minute || sources.Count < 2)
+        {
+            return sources;
+        }
+
+        long? all = connection.ExecuteScalar<long?>("""
+            SELECT id FROM source
+            WHERE name = '' AND book_id = (SELECT book_id FROM source WHERE id = @first)
+                AND (SELECT count(*) FROM source o WHERE o.book_id = source.book_id AND o.name <> '') = @count
+            """, new { first = sources[0], count = sources.Count });
+        return all is { } id ? [id] : sources;
     }
 
     /// <param name="first">The whole, or the sums.</param>
