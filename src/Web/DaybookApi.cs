@@ -15,7 +15,7 @@ namespace SwiftLedger.Web;
 /// <summary>What was executed: the questions that the daybook and its statements ask.</summary>
 internal static class DaybookApi
 {
-    private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420, MostEffects = 60;
+    private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420, MostEffects = 60, MostTags = 4;
     private const double SlowMs = 1_000;
 
     public static void Map(RouteGroupBuilder api)
@@ -61,13 +61,13 @@ internal static class DaybookApi
     }
 
     private static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, int? limit,
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, int? limit, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples) =>
         books.Find(id) is null ? Nothing("book")
-        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), daybook, samples));
+        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), slow ?? SlowMs, daybook, samples));
 
     private static IResult Export(
-        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank,
+        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples)
     {
         if (books.Find(id) is null || format is not ("csv" or "json"))
@@ -75,14 +75,14 @@ internal static class DaybookApi
             return Nothing("list; patterns come as csv and json");
         }
 
-        PatternsPage page = PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), MostRows, daybook, samples);
+        PatternsPage page = PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), MostRows, slow ?? SlowMs, daybook, samples);
         return format == "json"
             ? TypedResults.Ok(page)
             : TypedResults.File(Encoding.UTF8.GetBytes(PatternsCsv.Write(page.Patterns)), "text/csv", "patterns.csv");
     }
 
     private static PatternsPage PatternsOf(
-        long id, string? from, string? to, string? sources, PatternFilter filter, RankBy rank, int limit, DaybookStore daybook, SampleStore samples)
+        long id, string? from, string? to, string? sources, PatternFilter filter, RankBy rank, int limit, double slow, DaybookStore daybook, SampleStore samples)
     {
         if (daybook.Extent(id) is not { } extent)
         {
@@ -113,7 +113,7 @@ internal static class DaybookApi
             daybook.AddDurations(shown.Select(f => f.Cost).ToList(), chosen, runs);
         }
 
-        List<PatternRow> rows = shown.Select(f => RowOf(f.Cost, f.Record, total)).ToList();
+        List<PatternRow> rows = shown.Select(f => RowOf(f.Cost, f.Record, total, slow)).ToList();
         return new(Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), fitting.Sum(f => f.Cost.Sum.Calls), fitting.Sum(f => f.Cost.Sum.Errors),
             fitting.Sum(f => f.Cost.Sum.TotalTicks) / (double)TimeSpan.TicksPerSecond, fitting.Count,
             known.Select(p => p.Kind).Where(k => k.Length > 0).Distinct().Order(StringComparer.Ordinal).ToList(),
@@ -123,14 +123,14 @@ internal static class DaybookApi
     /// <summary>What the list is ranked by; by total where the name is unknown.</summary>
     private static RankBy RankOf(string? name) => Enum.TryParse(name, ignoreCase: true, out RankBy rank) && Enum.IsDefined(rank) ? rank : RankBy.Total;
 
-    private static PatternRow RowOf(PatternCost cost, PatternRecord record, long total)
+    private static PatternRow RowOf(PatternCost cost, PatternRecord record, long total, double slow)
     {
         Cell sum = cost.Sum;
         double? worst = sum.Timed > 0 ? sum.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null;
         return new(SqlPattern.NameOf(record.Hash), record.Text, record.Kind, record.Tables, record.KeptAtTop, sum.Calls, sum.Errors,
             sum.TotalTicks / (double)TimeSpan.TicksPerSecond, total > 0 ? sum.TotalTicks / (double)total : 0,
             cost.AverageTicks / TimeSpan.TicksPerMillisecond, CoursePoint.Quantile(sum, 0.95), worst, sum.RowsRead, sum.RowsReturned, cost.RowsReadPerReturned,
-            cost.Spread, worst > SlowMs, cost.Course.Select(t => t / (double)TimeSpan.TicksPerSecond).ToList());
+            cost.Spread, worst > slow, cost.Course.Select(t => t / (double)TimeSpan.TicksPerSecond).ToList());
     }
 
     private static Results<Ok<StatementPage>, NotFound<ProblemReport>> Statement(
@@ -199,7 +199,8 @@ internal static class DaybookApi
         return TypedResults.Ok(new DeploymentAccount(daybook).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
     }
 
-    private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(long id, BookStore books, RepeatStore repeats, DaybookStore daybook)
+    private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(
+        long id, BookStore books, RepeatStore repeats, DaybookStore daybook, SampleStore samples)
     {
         if (books.Find(id) is null)
         {
@@ -209,7 +210,8 @@ internal static class DaybookApi
         Dictionary<ulong, string> texts = daybook.Patterns(id).ToDictionary(p => p.Hash, p => p.Text);
         return TypedResults.Ok(repeats.OfBook(id).Select(r => new RepeatView(
             r.Before is { } b ? SqlPattern.NameOf(b.Hash) : null, r.Before?.Text, SqlPattern.NameOf(r.Repeated.Hash), r.Repeated.Text,
-            r.Then is { } t ? SqlPattern.NameOf(t.Hash) : null, r.Then?.Text, r.Repeat.PerRow, r.Repeat.Units, r.Repeat.Statements,
+            r.Then is { } t ? SqlPattern.NameOf(t.Hash) : null, r.Then?.Text, r.Repeat.PerRow,
+            samples.Tags(r.Repeated.Id).Take(MostTags).Select(t => $"{t.Key}={t.Value}").ToList(), r.Repeat.Units, r.Repeat.Statements,
             r.Repeat.Least, r.Repeat.Most, r.Repeat.Statements - r.Repeat.Units, r.Repeat.Ticks / (double)TimeSpan.TicksPerSecond,
             r.Repeat.Gaps > 0 ? r.Repeat.GapTicks / (double)r.Repeat.Gaps / TimeSpan.TicksPerMillisecond : null, r.Repeat.OneForEachRow / (double)r.Repeat.Units,
             r.Repeat.Example.Select(e => new StepView(SqlPattern.NameOf(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList())).ToList());

@@ -52,7 +52,7 @@ public sealed record SourceCourse(long Source, IReadOnlyList<CoursePoint> Course
 /// <param name="Hash">Its name; 16 hexadecimal digits, all 0 for everything that is not kept apart.</param>
 /// <param name="Share">Of all time in the database.</param>
 /// <param name="Course">Seconds in equal parts of the span.</param>
-/// <param name="Slow">Whether its worst call is over the slow limit.</param>
+/// <param name="Slow">Whether its worst call is over the slow limit: a second, if none is given.</param>
 public sealed record PatternRow(
     string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, long Calls, long Errors, double Seconds, double Share,
     double? AverageMs, double? P95Ms, double? WorstMs, long? RowsRead, long? RowsReturned, double? RowsReadPerReturned, double? Spread,
@@ -116,9 +116,11 @@ public sealed record StepView(string Hash, string Text, string At, double? Ms, s
 /// <param name="GapMs">Average time between the end of one and the start of the next: the round trip and the application.</param>
 /// <param name="OneForEachRow">Share of units in which there were as many as the pattern before returned rows.</param>
 /// <param name="ThenText">The write of the same row that follows each; null where there is none.</param>
+/// <param name="Tags">Some of the repeated statement's tags: where it came from.</param>
 /// <param name="PerRow">By how many they grow with each row of the list before; null where it cannot be told.</param>
 public sealed record RepeatView(
-    string? BeforeHash, string? BeforeText, string Hash, string Text, string? ThenHash, string? ThenText, double? PerRow, long Units, long Statements, int Least, int Most, long Saved, double Seconds, double? GapMs,
+    string? BeforeHash, string? BeforeText, string Hash, string Text, string? ThenHash, string? ThenText, double? PerRow,
+    IReadOnlyList<string> Tags, long Units, long Statements, int Least, int Most, long Saved, double Seconds, double? GapMs,
     double OneForEachRow, IReadOnlyList<StepView> Example);
 
 public sealed record DeploymentRequest(string? At, string Version, string What, string Script);

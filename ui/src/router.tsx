@@ -59,6 +59,7 @@ export const daybookRoute = createRoute({
     kind: text(s.kind),
     table: text(s.table),
     tag: text(s.tag),
+    slow: whole(s.slow),
     measure: text(s.measure),
     rank: text(s.rank) as RankBy | undefined,
     since: text(s.since),

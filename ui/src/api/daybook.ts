@@ -29,6 +29,8 @@ export type Narrowing = {
   kind?: string;
   table?: string;
   tag?: string;
+  /** Milliseconds from which a worst call stands out; a second where it is left out. */
+  slow?: number;
 };
 
 /** What of the course is looked at: all of it where nothing is said, and its sources in one. */
@@ -36,7 +38,7 @@ export type View = { since?: string; until?: string; apart?: boolean };
 
 /** The course of a book; the span that is chosen narrows only what stands below it. */
 export function useDaybook(id: number, narrowing: Narrowing, view: View, percentiles = false) {
-  const { from: _from, to: _to, ...rest } = narrowing;
+  const { from: _from, to: _to, slow: _slow, ...rest } = narrowing;
   const query = { ...rest, from: view.since, to: view.until, apart: view.apart, percentiles };
   return useQuery({
     queryKey: ["daybook", id, query],
@@ -59,14 +61,14 @@ export const usePatterns = (id: number, narrowing: Narrowing, rank: RankBy, limi
       ),
   });
 
-export const useEffects = (id: number, deployment: number, limit: number, sources?: string) =>
+export const useEffects = (id: number, deployment: number, limit: number, days?: number, sources?: string) =>
   useQuery({
-    queryKey: ["effects", id, deployment, limit, sources],
+    queryKey: ["effects", id, deployment, limit, days, sources],
     placeholderData: keepPreviousData,
     queryFn: async () =>
       dataOf(
         await api.GET("/api/books/{id}/deployments/{deployment}", {
-          params: { path: { id, deployment }, query: { sources, limit } },
+          params: { path: { id, deployment }, query: { sources, limit, days } },
         }),
       ),
   });

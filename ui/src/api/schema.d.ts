@@ -535,6 +535,7 @@ export interface paths {
                     tag?: string;
                     rank?: string;
                     limit?: number;
+                    slow?: number;
                 };
                 header?: never;
                 path: {
@@ -1373,6 +1374,7 @@ export interface components {
             thenText: null | string;
             /** Format: double */
             perRow: null | number;
+            tags: string[];
             /** Format: int64 */
             units: number;
             /** Format: int64 */

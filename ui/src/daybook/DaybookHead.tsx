@@ -2,6 +2,9 @@ import type { Schemas } from "../api/client";
 import type { Narrowing, View } from "../api/daybook";
 import { dashOf, measureOf, measures } from "./measures";
 
+/** What the server takes for slow when nothing is said. */
+const slowFrom = 1000;
+
 type Search = Narrowing & View & { measure?: string };
 type Props = { page: Schemas["DaybookPage"]; search: Search; set: (part: Partial<Search>) => void };
 
@@ -66,6 +69,17 @@ export function DaybookHead({ page, search, set }: Props) {
           </label>
         </fieldset>
       )}
+      <label className="whitespace-nowrap text-quiet">
+        slow from{" "}
+        <input
+          type="number"
+          min={1}
+          className="field w-20 text-ink"
+          value={search.slow ?? slowFrom}
+          onChange={(e) => set({ slow: Number(e.target.value) || undefined })}
+        />{" "}
+        ms
+      </label>
       <span className="ml-auto flex gap-3">
         {spanned && !seen && (
           <button

@@ -16,7 +16,8 @@ const firstCompared = 24;
 /** A deployment's account: every pattern before and after it, the greatest change of cost first. */
 export function EffectPanel({ book, deployment, sources, close }: Props) {
   const [limit, setLimit] = useState(firstCompared);
-  const effects = useEffects(book, deployment, limit, sources);
+  const [days, setDays] = useState<number | undefined>();
+  const effects = useEffects(book, deployment, limit, days, sources);
   const [all, setAll] = useState(false);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => e.key === "Escape" && close();
@@ -47,7 +48,19 @@ export function EffectPanel({ book, deployment, sources, close }: Props) {
             </button>
           </div>
           <p className="text-quiet">
-            {moment(d.at)}; compared from {moment(page.beforeFrom)} to {moment(page.afterTo)}, by hours
+            {moment(d.at)}; compared from {moment(page.beforeFrom)} to {moment(page.afterTo)}, by hours:{" "}
+            <select
+              aria-label="Span that is compared"
+              className="field py-0"
+              value={days ?? ""}
+              onChange={(e) => setDays(e.target.value ? Number(e.target.value) : undefined)}
+            >
+              <option value="">up to the deployments beside it</option>
+              <option value="1">a day each</option>
+              <option value="3">three days each</option>
+              <option value="7">a week each</option>
+              <option value="14">two weeks each</option>
+            </select>
           </p>
           <p className="mt-1 font-semibold">{headline(page.effects, page)}</p>
           <Onward book={book} deployment={deployment} effects={page.effects} script={d.script} />

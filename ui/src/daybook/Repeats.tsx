@@ -56,6 +56,7 @@ function Finding({ book, repeat: r }: { book: number; repeat: Repeat }) {
         .{" "}
         {r.oneForEachRow > 0 && `In ${percent(r.oneForEachRow)} of them one for each row of the list before.`}
         {r.perRow !== null && r.perRow > 0 && ` Each row more in the list makes ${three(r.perRow)} more.`}
+        {r.tags.length > 0 && ` It came with ${r.tags.join(", ")}.`}
       </p>
       <Link
         to="/books/$bookId/statements/$hash"

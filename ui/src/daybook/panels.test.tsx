@@ -166,6 +166,7 @@ const repeat: Repeat = {
   thenHash: null,
   thenText: null,
   perRow: 1,
+  tags: ["page=board"],
   example: [
     { hash: "aa", text: "select list", at: "2026-07-06T10:00:00.000Z", ms: 3, binds: "" },
     { hash: "bb", text: "select each", at: "2026-07-06T10:00:00.005Z", ms: 0.1, binds: "id=7" },
@@ -181,6 +182,7 @@ test("a repeated statement is named with its counts and what it costs", async ()
     screen.getByText(/6 518 statements fewer, each with 2.00 ms between it and the next: 13.0 s of waiting/),
   ).toBeTruthy();
   expect(screen.getByText(/In 100 % of them one for each row/)).toBeTruthy();
+  expect(screen.getByText(/It came with page=board/)).toBeTruthy();
   expect(screen.getByText(/Each row more in the list makes 1.00 more/)).toBeTruthy();
   fireEvent.click(screen.getByText("an example"));
   expect(screen.getByText("id=7")).toBeTruthy();
