@@ -8,6 +8,7 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("lexer", "lexing with hashing against a plain scan of the same bytes", LexerBench.RunAsync),
     ("capture", "reading captures against a plain scan of the same file", CaptureBench.RunAsync),
     ("daybook", "what the daybook asks for, over 14 days, 2,000 patterns and 4 sources", DaybookBench.RunAsync),
+    ("plans", "aligning two plans", PlanBench.RunAsync),
     ("server", "server start, the demo book's page, memory", ServerBench.RunAsync),
     ("trial", "demo data and a whole demo trial", TrialBench.RunAsync),
 };

@@ -86,10 +86,12 @@ public sealed record BlockView(double AtSeconds, bool BeforeFirst, double Before
 /// <param name="As">kept, changed, added or removed.</param>
 public sealed record AlignedView(string As, int? BeforeDepth, string? Before, int? AfterDepth, string? After);
 
+/// <param name="PlanSentence">What the engine does otherwise, in one sentence; null where it does the same, or a plan is missing.</param>
 /// <param name="BandLow">Lowest ratio that counts as level; null where any saving is under the floor.</param>
 public sealed record LinePage(
     TrialSummary Trial, LineView Line, string BeforeSql, string AfterSql, string BeforeBinds, string AfterBinds, double? BandLow, double BandHigh,
-    IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, IReadOnlyList<AlignedView> Plan, ResultTime? Confirmation)
+    IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, IReadOnlyList<AlignedView> Plan, string? PlanSentence,
+    ResultTime? Confirmation)
 {
     public static LinePage Of(TrialSummary trial, Line line)
     {
@@ -100,6 +102,7 @@ public sealed record LinePage(
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             e.Before?.Plan is { } before && e.After?.Plan is { } after ? PlanAlignment.Of(before, after).Select(View).ToList() : [],
+            e.Before?.Plan is { } x && e.After?.Plan is { } y ? PlanDifference.Sentence(PlanDifference.Between(x, y)) : null,
             e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null);
     }
 

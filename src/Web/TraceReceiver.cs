@@ -1,6 +1,6 @@
 using System.Text.Json;
-using Microsoft.Data.Sqlite;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Sql;

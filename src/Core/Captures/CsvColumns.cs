@@ -18,7 +18,10 @@ public sealed record CsvColumns(IReadOnlyDictionary<string, int> Places, double 
 
     private static readonly Dictionary<string, double> Units = new(StringComparer.Ordinal)
     {
-        ["s"] = TimeSpan.TicksPerSecond, ["ms"] = TimeSpan.TicksPerMillisecond, ["us"] = TimeSpan.TicksPerMicrosecond, ["ns"] = 0.01,
+        ["s"] = TimeSpan.TicksPerSecond,
+        ["ms"] = TimeSpan.TicksPerMillisecond,
+        ["us"] = TimeSpan.TicksPerMicrosecond,
+        ["ns"] = 0.01,
     };
 
     /// <summary>Reads a mapping like <c>at=started, ms=took, sql=query</c>, or <c>at=1, ms=3, sql=4</c> for a file without a header.</summary>
@@ -30,8 +33,7 @@ public sealed record CsvColumns(IReadOnlyDictionary<string, int> Places, double 
         head = head.StartsWith("\uFEFF"u8) ? head[3..] : head;
         int end = head.IndexOf((byte)'\n');
         ReadOnlySpan<byte> line = end < 0 ? head : head[..end];
-        byte separator = ",;\t"u8.ToArray().MaxBy(s => 0);
-        int most = -1;
+        (byte separator, int most) = ((byte)',', 0);
         foreach (byte candidate in ",;\t"u8)
         {
             int count = line.Count(candidate);

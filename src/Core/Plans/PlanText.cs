@@ -12,6 +12,11 @@ public static class PlanText
     private static readonly string[] CompoundHeads =
         ["COMPOUND QUERY", "UNION", "MERGE (", "INTERSECT", "EXCEPT", "MULTI-INDEX OR", "INDEX ", "LEFT", "RIGHT", "RECURSIVE STEP", "SETUP"];
 
+    /// <summary>Stands for the name of an index that the engine builds while it runs the statement.</summary>
+    public const string BuiltForThis = "(built for this query)";
+
+    private const string TemporaryTree = "USE TEMP B-TREE FOR ";
+
     /// <summary>Builds a plan from rows of (id, parent, detail), parents before children, as the engine gives them.</summary>
     public static Plan Build(IReadOnlyList<(int Id, int Parent, string Detail)> rows)
     {
@@ -35,13 +40,16 @@ public static class PlanText
             return ReadAccess(detail, scan ? OperatorKind.Scan : OperatorKind.Search, children);
         }
 
-        OperatorKind kind = detail.StartsWith("USE TEMP B-TREE FOR GROUP BY", StringComparison.Ordinal) ? OperatorKind.Group
-            : detail.StartsWith("USE TEMP B-TREE FOR ", StringComparison.Ordinal) ? OperatorKind.Sort
+        OperatorKind kind = detail.StartsWith(TemporaryTree + "GROUP BY", StringComparison.Ordinal) ? OperatorKind.Group
+            : detail.StartsWith(TemporaryTree, StringComparison.Ordinal) ? OperatorKind.Sort
             : SubqueryHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) ? OperatorKind.Subquery
             : CompoundHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) ? OperatorKind.Compound
             : OperatorKind.Other;
         return new(kind, detail, null, null, null, false, children);
     }
+
+    /// <summary>What a temporary tree or a sort serves: <c>ORDER BY</c>, <c>GROUP BY</c>, <c>DISTINCT</c>.</summary>
+    internal static string SortedFor(string detail) => detail.StartsWith(TemporaryTree, StringComparison.Ordinal) ? detail[TemporaryTree.Length..] : "the operator above";
 
     /// <summary>The text with the numbers of subqueries taken out: the engine counts them anew in each statement.</summary>
     internal static string WithoutNumbers(string detail)
@@ -77,7 +85,7 @@ public static class PlanText
         bool covering = path.Contains("COVERING INDEX", StringComparison.Ordinal);
         int index = path.IndexOf("INDEX", StringComparison.Ordinal);
         string? name = path.StartsWith("INTEGER PRIMARY KEY", StringComparison.Ordinal) ? "rowid"
-            : path.StartsWith("AUTOMATIC", StringComparison.Ordinal) ? "(built for this query)"
+            : path.StartsWith("AUTOMATIC", StringComparison.Ordinal) ? BuiltForThis
             : index >= 0 ? path[(index + 5)..].Trim() : path.Length > 0 ? path : null;
         return new(kind, detail, FirstName(target), string.IsNullOrEmpty(name) ? null : name, condition, covering, children);
     }

@@ -57,6 +57,28 @@ public class PlanTests
     }
 
     [Fact]
+    public void An_operator_that_moved_under_another_is_kept_and_the_other_is_added()
+    {
+        Plan before = PlanText.Build([(1, 0, "SCAN a"), (2, 0, "SEARCH b USING INDEX i (x=?)")]);
+        Plan after = PlanText.Build([(1, 0, "CO-ROUTINE v"), (2, 1, "SCAN a"), (3, 0, "SCAN v"), (4, 0, "SEARCH b USING INDEX i (x=?)")]);
+        PlanAlignment.Of(before, after).Select(r => (r.As, (r.Before ?? r.After)!.Text)).ShouldBe([
+            (AlignedAs.Added, "CO-ROUTINE v"), (AlignedAs.Kept, "SCAN a"), (AlignedAs.Added, "SCAN v"), (AlignedAs.Kept, "SEARCH b USING INDEX i (x=?)"),
+        ]);
+    }
+
+    [Theory]
+    [InlineData(10_000, 10_000)]
+    [InlineData(5_000, 3)]
+    public void Plans_of_thousands_of_operators_are_aligned_too(int before, int after)
+    {
+        static Plan Flat(int count, string last) => PlanText.Build(Enumerable.Range(1, count).Select(i => (i, 0, i == count ? last : $"SCAN t{i}")).ToList());
+        IReadOnlyList<AlignedOperator> rows = PlanAlignment.Of(Flat(before, "SCAN last"), Flat(after, "SEARCH last USING INDEX i (x=?)"));
+        rows.Count(r => r.Before is not null).ShouldBe(before);
+        rows.Count(r => r.After is not null).ShouldBe(after);
+        rows.Count(r => r.As == AlignedAs.Kept).ShouldBe(Math.Min(before, after) - 1);
+    }
+
+    [Fact]
     public void A_plan_nested_five_thousand_deep_is_read_and_named()
     {
         Plan plan = PlanText.Build(Enumerable.Range(1, 5_000).Select(i => (i, i - 1, $"CO-ROUTINE {i}")).ToList());

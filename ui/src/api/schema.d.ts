@@ -1257,6 +1257,7 @@ export interface components {
             blocks: components["schemas"]["BlockView"][];
             confirmingBlocks: components["schemas"]["BlockView"][];
             plan: components["schemas"]["AlignedView"][];
+            planSentence: null | string;
             confirmation: null | components["schemas"]["ResultTime"];
         };
         LineView: {

@@ -62,7 +62,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
         Plans
         {r.planChanged === false && <span className="font-normal text-quiet">: the same on both sides</span>}
       </h3>
-      <PlanPair rows={page.plan} />
+      <PlanPair rows={page.plan} sentence={page.planSentence} />
       <h3 className="section">
         {page.beforeSql === page.afterSql ? "SQL" : "SQL before"}
         {page.beforeBinds && (

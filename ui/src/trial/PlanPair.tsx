@@ -9,7 +9,7 @@ const marks: Record<string, { sign: string; word: string; ink: string }> = {
 };
 
 /** Both plans as ruled lines, each operator beside its counterpart, with a mark in the margin where they differ. */
-export function PlanPair({ rows }: { rows: Schemas["AlignedView"][] }) {
+export function PlanPair({ rows, sentence }: { rows: Schemas["AlignedView"][]; sentence: string | null }) {
   if (rows.length === 0) {
     return (
       <p className="text-quiet">
@@ -20,37 +20,40 @@ export function PlanPair({ rows }: { rows: Schemas["AlignedView"][] }) {
   const cell = (text: string | null, depth: number | null) =>
     text !== null && <span style={{ paddingLeft: `${(depth ?? 0) * 12}px` }}>{text}</span>;
   return (
-    <table className="ruled table-fixed">
-      <thead>
-        <tr>
-          <th scope="col" className="w-20">
-            difference
-          </th>
-          <th scope="col">
-            <SideMark side="before" />
-            before
-          </th>
-          <th scope="col">
-            <SideMark side="after" />
-            after
-          </th>
-        </tr>
-      </thead>
-      <tbody className="font-mono text-[13px]">
-        {rows.map((row, i) => {
-          const mark = marks[row.as];
-          return (
-            // biome-ignore lint/suspicious/noArrayIndexKey: the lines of a plan have no other name than their place.
-            <tr key={i} className={`align-top ${mark?.ink ?? ""}`}>
-              <td className="whitespace-nowrap font-sans font-semibold">
-                {mark?.sign} {row.as === "kept" ? <span className="sr-only">kept</span> : mark?.word}
-              </td>
-              <td className="break-words">{cell(row.before, row.beforeDepth)}</td>
-              <td className="break-words">{cell(row.after, row.afterDepth)}</td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
+    <>
+      {sentence && <p className="mb-1">{sentence}</p>}
+      <table className="ruled table-fixed">
+        <thead>
+          <tr>
+            <th scope="col" className="w-20">
+              difference
+            </th>
+            <th scope="col">
+              <SideMark side="before" />
+              before
+            </th>
+            <th scope="col">
+              <SideMark side="after" />
+              after
+            </th>
+          </tr>
+        </thead>
+        <tbody className="font-mono text-[13px]">
+          {rows.map((row, i) => {
+            const mark = marks[row.as];
+            return (
+              // biome-ignore lint/suspicious/noArrayIndexKey: the lines of a plan have no other name than their place.
+              <tr key={i} className={`align-top ${mark?.ink ?? ""}`}>
+                <td className="whitespace-nowrap font-sans font-semibold">
+                  {mark?.sign} {row.as === "kept" ? <span className="sr-only">kept</span> : mark?.word}
+                </td>
+                <td className="break-words">{cell(row.before, row.beforeDepth)}</td>
+                <td className="break-words">{cell(row.after, row.afterDepth)}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
   );
 }

@@ -128,6 +128,7 @@ const row = (as: string, before: string | null, after: string | null): Schemas["
 test("plans stand beside each other with a mark and a word where they differ", async () => {
   await show(
     <PlanPair
+      sentence="c is now searched through i instead of read whole."
       rows={[
         row("kept", "SCAN a", "SCAN a"),
         row("removed", "SORT", null),
@@ -137,12 +138,13 @@ test("plans stand beside each other with a mark and a word where they differ", a
     />,
   );
   await screen.findAllByText("SCAN a");
+  expect(screen.getByText("c is now searched through i instead of read whole.")).toBeTruthy();
   const marks = screen.getAllByRole("row").map((r) => r.querySelector("td")?.textContent?.trim());
   expect(marks).toEqual([undefined, "kept", "\u2212 removed", "+ added", "\u2260 changed"]);
 });
 
 test("a statement without a plan says so", async () => {
-  await show(<PlanPair rows={[]} />);
+  await show(<PlanPair rows={[]} sentence={null} />);
   expect(await screen.findByText(/There is no plan to show/)).toBeTruthy();
 });
 
@@ -202,6 +204,7 @@ const linePage = (over: Partial<Schemas["LinePage"]> = {}): Schemas["LinePage"] 
   blocks: [],
   confirmingBlocks: [],
   plan: [],
+  planSentence: null,
   confirmation: null,
   ...over,
 });
