@@ -37,7 +37,7 @@ internal static class DaybookBench
                 ("patterns of 14 days, by total", "patterns?limit=60"),
                 ("patterns of 3 days, by 95th percentile", "patterns?limit=60&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
                 ("a statement", $"statements/{hash}"),
-                ("the 24 largest effects of a deployment", "deployments/1?limit=24"),
+                ("the 16 largest effects of a deployment", "deployments/1?limit=16"),
             })
             {
                 Report.Target($"{what}, p95 of {Asked}", await P95Of(client, $"/api/books/{book}/{path}"), "ms", 100);

@@ -37,6 +37,7 @@ internal static class Api
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
         DaybookApi.Map(api);
         DaybookChanges.Map(api);
+        DaybookExports.Map(api);
         api.MapFallback(() => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
     }
 

@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
@@ -15,14 +14,15 @@ namespace SwiftLedger.Web;
 /// <summary>What was executed: the questions that the daybook and its statements ask.</summary>
 internal static class DaybookApi
 {
-    private const int CourseParts = 28, MostRows = 20_000, MostPoints = 420, MostEffects = 60, MostTags = 4;
+    internal const int MostRows = 20_000;
+
+    private const int CourseParts = 28, MostPoints = 420, MostEffects = 60, MostTags = 4;
     private const double SlowMs = 1_000;
 
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/books/{id:long}/daybook", Daybook);
         api.MapGet("/books/{id:long}/patterns", Patterns);
-        api.MapGet("/books/{id:long}/patterns.{format}", Export).ExcludeFromDescription();
         api.MapGet("/books/{id:long}/statements/{hash}", Statement);
         api.MapGet("/books/{id:long}/deployments/{deployment:long}", Effects);
         api.MapGet("/books/{id:long}/repeats", Repeats);
@@ -30,7 +30,7 @@ internal static class DaybookApi
 
     internal static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
 
-    private static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
+    internal static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
         long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, bool? percentiles, bool? apart,
         BookStore books, DaybookStore daybook, DeploymentStore deployments, CaptureStore captures, SampleStore samples)
     {
@@ -60,26 +60,11 @@ internal static class DaybookApi
             Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), stretch.Minutes(), names, deployed, CourseOf(chosen), each, files));
     }
 
-    private static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
+    internal static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
         long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, int? limit, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples) =>
         books.Find(id) is null ? Nothing("book")
         : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), slow ?? SlowMs, daybook, samples));
-
-    private static IResult Export(
-        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, double? slow,
-        BookStore books, DaybookStore daybook, SampleStore samples)
-    {
-        if (books.Find(id) is null || format is not ("csv" or "json"))
-        {
-            return Nothing("list; patterns come as csv and json");
-        }
-
-        PatternsPage page = PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), MostRows, slow ?? SlowMs, daybook, samples);
-        return format == "json"
-            ? TypedResults.Ok(page)
-            : TypedResults.File(Encoding.UTF8.GetBytes(PatternsCsv.Write(page.Patterns)), "text/csv", "patterns.csv");
-    }
 
     private static PatternsPage PatternsOf(
         long id, string? from, string? to, string? sources, PatternFilter filter, RankBy rank, int limit, double slow, DaybookStore daybook, SampleStore samples)
@@ -103,6 +88,9 @@ internal static class DaybookApi
         if (byDurations)
         {
             daybook.AddDurations(fitting.Select(f => f.Cost).ToList(), chosen, runs);
+
+            // What came in is put in order on all processors; ranking finds it so.
+            fitting.AsParallel().ForAll(f => f.Cost.Sum.Durations.Quantile(0.5));
         }
 
         List<(PatternCost Cost, PatternRecord Record)> shown = fitting
@@ -187,7 +175,7 @@ internal static class DaybookApi
         return shares;
     }
 
-    private static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
+    internal static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
         long id, long deployment, double? days, string? sources, int? limit, BookStore books, DaybookStore daybook, DeploymentStore deployments)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);

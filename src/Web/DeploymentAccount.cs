@@ -31,12 +31,12 @@ internal sealed class DeploymentAccount(DaybookStore daybook)
         // The hour in which it happened belongs to neither side.
         int before = Stretch.Hour.StartOf(at), after = before + Stretch.Hour.Minutes();
         from = Stretch.Hour.StartOf(from + 59);
-        Dictionary<long, PatternRecord> records = daybook.Patterns(book).ToDictionary(p => p.Id);
         double daysBefore = Math.Max(0, before - from) / 1440.0, daysAfter = Math.Max(0, to - after) / 1440.0;
         Dictionary<long, double> x = PerDay(sources, from, before, daysBefore), y = PerDay(sources, after, to, daysAfter);
-        List<long> patterns = x.Keys.Union(y.Keys).Where(records.ContainsKey).OrderByDescending(p => Math.Abs(y.GetValueOrDefault(p) - x.GetValueOrDefault(p))).ToList();
+        List<long> patterns = x.Keys.Union(y.Keys).OrderByDescending(p => Math.Abs(y.GetValueOrDefault(p) - x.GetValueOrDefault(p))).ToList();
         List<DeploymentEffect> effects = patterns.Take(limit).Chunk(ComparedAtOnce)
             .SelectMany(some => Compared(some, daybook.Hours(sources, from, before, some), daybook.Hours(sources, after, to, some), daysBefore, daysAfter)).ToList();
+        Dictionary<long, PatternRecord> records = daybook.PatternsOf(book, effects.Select(e => e.Pattern).ToList()).ToDictionary(p => p.Id);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
             x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, records[e.Pattern])).ToList());
     }

@@ -42,6 +42,27 @@ public sealed class DaybookTests : RunningServer
     }
 
     [Fact]
+    public async Task Everything_shown_comes_as_a_file_too()
+    {
+        long book = (await Capture(Log())).GetProperty("bookId").GetInt64();
+        await Post($"/api/books/{book}/deployments", new { at = Deployed, version = "7", what = "Tidy up", script = "" });
+        string hash = (await Get($"/api/books/{book}/patterns?rank=calls")).GetProperty("patterns")[0].GetProperty("hash").GetString()!;
+        foreach ((string path, string header, int rows) in new[]
+        {
+            ("course", "at,calls,errors,seconds,p50_ms", 97), ("patterns", "pattern,calls,errors", 3), ("deployments/1/effects", "pattern,verdict,", 3),
+            ($"statements/{hash}/samples", "at,ms,source,why,binds", 25),
+        })
+        {
+            string csv = await Client.GetStringAsync(new Uri($"/api/books/{book}/{path}.csv", UriKind.Relative));
+            csv.ShouldStartWith(header);
+            csv.Split("\r\n").Length.ShouldBe(rows + 2, path);
+            (await Client.GetAsync(new Uri($"/api/books/{book}/{path}.json", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.OK);
+            (await Client.GetAsync(new Uri($"/api/books/{book}/{path}.xls", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+            (await Client.GetAsync(new Uri($"/api/books/99/{path}.csv", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        }
+    }
+
+    [Fact]
     public async Task A_deployment_is_held_against_what_got_dearer_and_leads_to_a_workload()
     {
         long book = (await Capture(Log())).GetProperty("bookId").GetInt64();

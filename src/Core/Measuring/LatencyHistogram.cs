@@ -115,10 +115,11 @@ public sealed class LatencyHistogram
     }
 
     /// <summary>The buckets in use, ascending, and the count of each.</summary>
-    internal (ReadOnlyMemory<int> Buckets, ReadOnlyMemory<long> Counts) Content()
+    internal void Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts)
     {
         Settle();
-        return (_buckets.AsMemory(0, _used), _counts.AsMemory(0, _used));
+        buckets = _buckets.AsSpan(0, _used);
+        counts = _counts.AsSpan(0, _used);
     }
 
     /// <summary>Each bucket in use, by its middle in ticks, with its count; ascending.</summary>

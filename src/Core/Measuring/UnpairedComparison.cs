@@ -250,7 +250,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         {
             double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
             double width = Math.Max((high - low) / Bins, 1e-9);
-            ReadOnlySpan<int> buckets = all.Content().Buckets.Span;
+            all.Content(out ReadOnlySpan<int> buckets, out _);
             byte[] bins = new byte[buckets[^1] - buckets[0] + 1];
             foreach (int bucket in buckets)
             {
@@ -264,10 +264,10 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         /// <summary>Adds a distribution to an empty one on the grid.</summary>
         public void Lay(LatencyHistogram histogram, Span<double> laid)
         {
-            (ReadOnlyMemory<int> buckets, ReadOnlyMemory<long> counts) = histogram.Content();
+            histogram.Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts);
             for (int i = 0; i < buckets.Length; i++)
             {
-                laid[_bins[buckets.Span[i] - _first]] += counts.Span[i];
+                laid[_bins[buckets[i] - _first]] += counts[i];
             }
         }
     }

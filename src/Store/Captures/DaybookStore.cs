@@ -52,6 +52,13 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         return Records(connection, "book_id = @bookId", new { bookId });
     }
 
+    /// <param name="ids">Which of the book's.</param>
+    public IReadOnlyList<PatternRecord> PatternsOf(long bookId, IReadOnlyList<long> ids)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return Records(connection, $"book_id = @bookId AND id IN ({string.Join(',', ids)})", new { bookId });
+    }
+
     private static List<PatternRecord> Records(SqliteConnection connection, string condition, object values) =>
         connection.Query<(long Id, long Hash, string Text, string Kind, string Tables, long Kept)>(
                 $"SELECT id, hash, text, kind, tables, kept_at_top FROM pattern WHERE {condition}", values)

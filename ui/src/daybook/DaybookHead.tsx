@@ -1,5 +1,6 @@
 import type { Schemas } from "../api/client";
 import type { Narrowing, View } from "../api/daybook";
+import { Exports } from "../parts/Exports";
 import { dashOf, measureOf, measures } from "./measures";
 
 /** What the server takes for slow when nothing is said. */
@@ -81,6 +82,19 @@ export function DaybookHead({ page, search, set }: Props) {
         ms
       </label>
       <span className="ml-auto flex gap-3">
+        <Exports
+          of="Course"
+          path={`/api/books/${page.bookId}/course`}
+          query={{
+            from: search.since,
+            to: search.until,
+            sources: search.sources,
+            text: search.text,
+            kind: search.kind,
+            table: search.table,
+            tag: search.tag,
+          }}
+        />
         {spanned && !seen && (
           <button
             type="button"

@@ -2,6 +2,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { type Effect, useEffects, useTake } from "../api/daybook";
 import { count, moment, shortRatio, three } from "../format/figures";
+import { Exports } from "../parts/Exports";
 import { IntervalBar } from "../parts/IntervalBar";
 import { inkOf, SideMark, VerdictMark } from "../parts/Mark";
 import { Failure, Wrong } from "../parts/Notice";
@@ -11,7 +12,7 @@ import { Sql } from "../parts/Sql";
 type Props = { book: number; deployment: number; sources?: string; close: () => void };
 
 /** How many patterns are compared at first, those whose cost moved most; comparing takes a while. */
-const firstCompared = 24;
+const firstCompared = 16;
 
 /** A deployment's account: every pattern before and after it, the greatest change of cost first. */
 export function EffectPanel({ book, deployment, sources, close }: Props) {
@@ -43,9 +44,16 @@ export function EffectPanel({ book, deployment, sources, close }: Props) {
             <h2 className="head">
               {d.version || "Not announced"}: {d.what}
             </h2>
-            <button type="button" className="link shrink-0 text-quiet" onClick={close}>
-              all deployments
-            </button>
+            <span className="flex shrink-0 gap-3">
+              <Exports
+                of="Effects"
+                path={`/api/books/${book}/deployments/${deployment}/effects`}
+                query={{ days, sources }}
+              />
+              <button type="button" className="link shrink-0 text-quiet" onClick={close}>
+                all deployments
+              </button>
+            </span>
           </div>
           <p className="text-quiet">
             {moment(d.at)}; compared from {moment(page.beforeFrom)} to {moment(page.afterTo)}, by hours:{" "}

@@ -2,6 +2,7 @@ import { useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useTake } from "../api/daybook";
 import { count, moment, three } from "../format/figures";
+import { Exports } from "../parts/Exports";
 import { Wrong } from "../parts/Notice";
 
 type Props = {
@@ -17,9 +18,6 @@ type Props = {
 export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }: Props) {
   const take = useTake(book);
   const navigate = useNavigate();
-  const query = new URLSearchParams(
-    Object.entries(narrowing).filter((e): e is [string, string] => typeof e[1] === "string"),
-  );
   return (
     <div className="shrink-0 px-5 pb-2">
       <div className="total flex flex-wrap items-baseline gap-x-4 py-0.5">
@@ -39,13 +37,8 @@ export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }
             </button>
           )}
         </span>
-        <span className="ml-auto flex gap-3 text-sm">
-          <a className="link" href={`/api/books/${book}/patterns.csv?${query}`}>
-            CSV
-          </a>
-          <a className="link" href={`/api/books/${book}/patterns.json?${query}`}>
-            JSON
-          </a>
+        <span className="ml-auto text-sm">
+          <Exports of="Statements" path={`/api/books/${book}/patterns`} query={narrowing} />
         </span>
       </div>
       {picked.size > 0 && (

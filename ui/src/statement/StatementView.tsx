@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
 import { count, moment, percent, three } from "../format/figures";
+import { Exports } from "../parts/Exports";
 import { Failure, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
@@ -64,7 +65,10 @@ export function StatementView() {
             }
             right={
               <Page label="Executions">
-                <h2 className="section mt-3">Executions kept</h2>
+                <h2 className="section mt-3 flex justify-between">
+                  Executions kept
+                  <Exports of="Executions" path={`/api/books/${id}/statements/${hash}/samples`} />
+                </h2>
                 {page.samples.length > 0 ? (
                   <Samples samples={page.samples} chosen={chosen} choose={choose} />
                 ) : (
