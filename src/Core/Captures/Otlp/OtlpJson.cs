@@ -10,6 +10,8 @@ namespace SwiftLedger.Core.Captures.Otlp;
 /// <remarks>OpenTelemetry Protocol specification 1.x, "JSON Protobuf Encoding": ids are hexadecimal, 64-bit numbers may be text.</remarks>
 public sealed class OtlpJson : ICaptureForm
 {
+    private const string NoRequest = "No OTLP export request in JSON.";
+
     public string Name => "otlp-json";
 
     public long Line { get; set; } = 1;
@@ -26,6 +28,21 @@ public sealed class OtlpJson : ICaptureForm
             {
                 Line += Lines.Count(bytes[at..]);
                 return bytes.Length;
+            }
+
+            // One request a line is the rule, and needs no look ahead for its end.
+            int line = bytes[start..].IndexOf((byte)'\n') + 1;
+            if (line > 0 && IsWhole(bytes.Slice(start, line), out JsonDocument? request))
+            {
+                using (request)
+                {
+                    Line += Lines.Count(bytes[at..start]);
+                    Take(request!.RootElement, sink);
+                }
+
+                Line++;
+                at = start + line;
+                continue;
             }
 
             int length = LengthOfValue(bytes[start..], last);
@@ -51,8 +68,13 @@ public sealed class OtlpJson : ICaptureForm
     {
         var reader = new Utf8JsonReader(request);
         using JsonDocument document = JsonDocument.ParseValue(ref reader);
+        return Read(document.RootElement, line, sink);
+    }
+
+    private static int Read(JsonElement request, long line, ICaptureSink sink)
+    {
         int rejected = 0;
-        foreach (JsonElement ofResource in List(document.RootElement, "resourceSpans"))
+        foreach (JsonElement ofResource in List(request, "resourceSpans"))
         {
             var resource = new Dictionary<string, OtlpValue>(StringComparer.Ordinal);
             if (ofResource.TryGetProperty("resource", out JsonElement r))
@@ -76,14 +98,57 @@ public sealed class OtlpJson : ICaptureForm
     {
         try
         {
+            var reader = new Utf8JsonReader(request);
+            using JsonDocument document = JsonDocument.ParseValue(ref reader);
+            Take(document.RootElement, sink);
+        }
+        catch (JsonException)
+        {
+            sink.Reject(Line, NoRequest);
+        }
+    }
+
+    private void Take(JsonElement request, ICaptureSink sink)
+    {
+        try
+        {
             for (int rejected = Read(request, Line, sink); rejected > 0; rejected--)
             {
                 sink.Reject(Line, "A span of a statement needs a start and an end after it.");
             }
         }
-        catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException)
+        catch (Exception e) when (e is InvalidOperationException or FormatException)
         {
-            sink.Reject(Line, "No OTLP export request in JSON.");
+            sink.Reject(Line, NoRequest);
+        }
+    }
+
+    /// <summary>Whether a line is one JSON object and nothing else.</summary>
+    private static bool IsWhole(ReadOnlySpan<byte> line, out JsonDocument? request)
+    {
+        request = null;
+        ReadOnlySpan<byte> text = line.TrimEnd(" \t\r\n"u8);
+        if (text.Length < 2 || text[0] != '{' || text[^1] != '}')
+        {
+            return false;
+        }
+
+        try
+        {
+            var reader = new Utf8JsonReader(text);
+            JsonDocument parsed = JsonDocument.ParseValue(ref reader);
+            if (reader.BytesConsumed == text.Length)
+            {
+                request = parsed;
+                return true;
+            }
+
+            parsed.Dispose();
+            return false;
+        }
+        catch (JsonException)
+        {
+            return false;
         }
     }
 
