@@ -13,7 +13,8 @@ public sealed class LatencyHistogram
 {
     private const int HalfBits = 10, Half = 1 << HalfBits, LastBucket = (64 - HalfBits) << HalfBits;
 
-    private const int LeastWaiting = 64;
+    private const int LeastWaiting = 128, CountBits = 44;
+    private const long MostCount = (1L << CountBits) - 1;
 
     // From so many buckets on, and while at least one in so many of their range is used, they are counted in one array over that range.
     private const int DenseFrom = 384, SparsestDense = 16;
@@ -22,9 +23,8 @@ public sealed class LatencyHistogram
     private long[] _counts = [];
     private int _used;
 
-    // What came in since, in no order; counts are null while all of them are 1.
-    private int[] _waiting = [];
-    private long[]? _waitingCounts;
+    // What came in since, in no order: bucket and count in one number, so that it sorts fast.
+    private long[] _waiting = [];
     private int _waitingUsed;
 
     // Instead of both: the count of each bucket from the base on.
@@ -60,13 +60,7 @@ public sealed class LatencyHistogram
             return;
         }
 
-        _waiting[_waitingUsed] = BucketOf(ticks);
-        if (_waitingCounts is not null)
-        {
-            _waitingCounts[_waitingUsed] = 1;
-        }
-
-        _waitingUsed++;
+        _waiting[_waitingUsed++] = ((long)BucketOf(ticks) << CountBits) | 1;
     }
 
     public void Add(LatencyHistogram other)
@@ -84,10 +78,10 @@ public sealed class LatencyHistogram
             return;
         }
 
-        CountWaiting();
-        other._buckets.AsSpan(0, other._used).CopyTo(_waiting.AsSpan(_waitingUsed));
-        other._counts.AsSpan(0, other._used).CopyTo(_waitingCounts.AsSpan(_waitingUsed));
-        _waitingUsed += other._used;
+        for (int i = 0; i < other._used; i++)
+        {
+            Wait(other._buckets[i], other._counts[i]);
+        }
     }
 
     /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
@@ -172,11 +166,6 @@ public sealed class LatencyHistogram
         }
 
         MakeRoom((bytes.Length / 2) + 1);
-        if (_dense is null)
-        {
-            CountWaiting();
-        }
-
         ulong bucket = 0;
         for (int at = 0; at < bytes.Length;)
         {
@@ -188,8 +177,7 @@ public sealed class LatencyHistogram
                 continue;
             }
 
-            _waiting[_waitingUsed] = (int)bucket;
-            _waitingCounts![_waitingUsed++] = count;
+            Wait((int)bucket, count);
         }
     }
 
@@ -225,17 +213,11 @@ public sealed class LatencyHistogram
         return bucket < LastBucket ? count : throw new FormatException("The histogram has a bucket beyond the longest duration.");
     }
 
-    private void CountWaiting()
-    {
-        if (_waitingCounts is null)
-        {
-            _waitingCounts = new long[_waiting.Length];
-            _waitingCounts.AsSpan(0, _waitingUsed).Fill(1);
-        }
-    }
+    /// <summary>A count beyond what a waiting number holds is far beyond any capture.</summary>
+    private void Wait(int bucket, long count) => _waiting[_waitingUsed++] = ((long)bucket << CountBits) | Math.Min(count, MostCount);
 
     /// <summary>
-    /// What comes in waits until there is twice as much of it as of what is there, so that merging costs the same for each however many
+    /// What comes in waits until there is four times as much of it as of what is there, so that merging costs the same for each however many
     /// there are; with many it is counted at once.
     /// </summary>
     private void MakeRoom(int more)
@@ -245,7 +227,7 @@ public sealed class LatencyHistogram
             return;
         }
 
-        if (_waitingUsed >= Math.Max(LeastWaiting, 2 * _used))
+        if (_waitingUsed >= Math.Max(LeastWaiting, 4 * _used))
         {
             if (TryGoDense())
             {
@@ -257,12 +239,7 @@ public sealed class LatencyHistogram
 
         if (_waitingUsed + more > _waiting.Length)
         {
-            int length = Math.Max(_waitingUsed + more, Math.Max(4, _waitingUsed * 2));
-            Array.Resize(ref _waiting, length);
-            if (_waitingCounts is not null)
-            {
-                Array.Resize(ref _waitingCounts, length);
-            }
+            Array.Resize(ref _waiting, Math.Max(_waitingUsed + more, Math.Max(4, _waitingUsed * 2)));
         }
     }
 
@@ -275,8 +252,9 @@ public sealed class LatencyHistogram
         }
 
         (int least, int most) = _used > 0 ? (_buckets[0], _buckets[_used - 1]) : (int.MaxValue, 0);
-        foreach (int bucket in _waiting.AsSpan(0, _waitingUsed))
+        foreach (long waiting in _waiting.AsSpan(0, _waitingUsed))
         {
+            int bucket = (int)(waiting >> CountBits);
             least = Math.Min(least, bucket);
             most = Math.Max(most, bucket);
         }
@@ -293,12 +271,12 @@ public sealed class LatencyHistogram
             _dense[_buckets[i] - _base] = _counts[i];
         }
 
-        for (int i = 0; i < _waitingUsed; i++)
+        foreach (long waiting in _waiting.AsSpan(0, _waitingUsed))
         {
-            _dense[_waiting[i] - _base] += _waitingCounts is null ? 1 : _waitingCounts[i];
+            _dense[(int)(waiting >> CountBits) - _base] += waiting & MostCount;
         }
 
-        (_buckets, _counts, _used, _waiting, _waitingCounts, _waitingUsed) = ([], [], 0, [], null, 0);
+        (_buckets, _counts, _used, _waiting, _waitingUsed) = ([], [], 0, [], 0);
         return true;
     }
 
@@ -347,25 +325,15 @@ public sealed class LatencyHistogram
             return;
         }
 
-        Span<int> waiting = _waiting.AsSpan(0, _waitingUsed);
-        Span<long> counts = _waitingCounts is null ? [] : _waitingCounts.AsSpan(0, _waitingUsed);
-        if (counts.IsEmpty)
-        {
-            waiting.Sort();
-        }
-        else
-        {
-            waiting.Sort(counts);
-        }
-
+        Span<long> waiting = _waiting.AsSpan(0, _waitingUsed);
+        waiting.Sort();
         int[] merged = new int[_used + waiting.Length];
         long[] sums = new long[merged.Length];
         int a = 0, b = 0, n = -1;
         while (a < _used || b < waiting.Length)
         {
-            bool old = b >= waiting.Length || (a < _used && _buckets[a] <= waiting[b]);
-            (int bucket, long count) = old ? (_buckets[a], _counts[a++]) : (waiting[b], counts.IsEmpty ? 1 : counts[b]);
-            b += old ? 0 : 1;
+            bool old = b >= waiting.Length || (a < _used && _buckets[a] <= (int)(waiting[b] >> CountBits));
+            (int bucket, long count) = old ? (_buckets[a], _counts[a++]) : ((int)(waiting[b] >> CountBits), waiting[b++] & MostCount);
             if (n < 0 || merged[n] != bucket)
             {
                 merged[++n] = bucket;
