@@ -151,7 +151,7 @@ internal static class DaybookApi
     private static PlanView PlanOf(CapturedPlanRecord p)
     {
         long calls = p.Hours.Sum(h => h.Calls);
-        return new(p.Shape, p.Outline, p.Text, Iso.Of(Stretches.TimeOf(p.Hours[0].Hour)), Iso.Of(Stretches.TimeOf(p.Hours[^1].Hour + Stretch.Hour.Minutes())), calls,
+        return new(p.Shape, p.Outline, Iso.Of(Stretches.TimeOf(p.Hours[0].Hour)), Iso.Of(Stretches.TimeOf(p.Hours[^1].Hour + Stretch.Hour.Minutes())), calls,
             p.Hours.Sum(h => h.Total) / (double)Math.Max(1, calls) / TimeSpan.TicksPerMillisecond, p.Hours.Select(h => Iso.Of(Stretches.TimeOf(h.Hour))).ToList());
     }
 

@@ -85,10 +85,9 @@ public sealed record StatementPage(
 
 /// <summary>A plan that the pattern ran with, as far as the capture tells plans.</summary>
 /// <param name="Outline">Its operators, a line each.</param>
-/// <param name="Text">The plan of one execution.</param>
 /// <param name="Calls">Executions whose plan is known.</param>
 /// <param name="Hours">When it was in use: starts of hours.</param>
-public sealed record PlanView(string Shape, string Outline, string Text, string First, string Last, long Calls, double AverageMs, IReadOnlyList<string> Hours);
+public sealed record PlanView(string Shape, string Outline, string First, string Last, long Calls, double AverageMs, IReadOnlyList<string> Hours);
 
 /// <summary>What of a pattern came from one source.</summary>
 public sealed record SourceShare(string Name, long Calls, double Seconds, double? P95Ms, long Errors);

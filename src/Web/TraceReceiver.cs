@@ -23,14 +23,15 @@ internal sealed class TraceReceiver : IDisposable
 
     private readonly BookStore _books;
     private readonly CaptureStore _captures;
+    private readonly ILogger _log;
     private readonly ITimer _idle;
     private readonly SemaphoreSlim _one = new(1);
     private readonly Dictionary<long, (CaptureFold Fold, CaptureFileRecord File)> _folds = [];
 
     public TraceReceiver(BookStore books, CaptureStore captures, TimeProvider clock, ILogger<TraceReceiver> log)
     {
-        (_books, _captures) = (books, captures);
-        _idle = clock.CreateTimer(_ => CloseTracesOrLog(log), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
+        (_books, _captures, _log) = (books, captures, log);
+        _idle = clock.CreateTimer(_ => CloseTraces(), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
     }
 
     public static void Map(WebApplication app) =>
@@ -45,18 +46,6 @@ internal sealed class TraceReceiver : IDisposable
         _one.Dispose();
     }
 
-    private void CloseTracesOrLog(ILogger log)
-    {
-        try
-        {
-            CloseTraces();
-        }
-        catch (SqliteException e)
-        {
-            log.LogWarning("What the last traces told of repeated statements could not be stored: {Message}", e.Message);
-        }
-    }
-
     private void CloseTraces()
     {
         _one.Wait();
@@ -67,6 +56,10 @@ internal sealed class TraceReceiver : IDisposable
                 fold.CloseUnits();
                 _captures.Apply(book, fold.Drain(), file);
             }
+        }
+        catch (SqliteException e)
+        {
+            _log.LogWarning("What the last traces told of repeated statements could not be stored: {Message}", e.Message);
         }
         finally
         {

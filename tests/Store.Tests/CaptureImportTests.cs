@@ -263,6 +263,27 @@ public sealed class CaptureImportTests : IDisposable
     }
 
     [Fact]
+    public void The_plans_of_a_pattern_are_kept_with_the_hours_in_which_each_was_in_use()
+    {
+        string[] plans = ["SEARCH parcel USING INDEX parcel_note (note=?)", "SCAN parcel"];
+        var file = new StringBuilder();
+        foreach ((int hour, int plan, double ms) in new[] { (0, 0, 1.0), (0, 0, 3.0), (1, 0, 1.0), (2, 1, 90.0) })
+        {
+            file.Append(CultureInfo.InvariantCulture, $"{{\"at\":\"{Start.AddHours(hour):yyyy-MM-ddTHH:mm:ssZ}\",\"ms\":{ms},\"sql\":\"SELECT 1\",\"plan\":\"{plans[plan]}\"}}\n");
+        }
+
+        Read(Encoding.UTF8.GetBytes(file.ToString()), "one", "first");
+        Read(Encoding.UTF8.GetBytes(file.ToString()), "one", "second");
+        long[] sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
+        int start = Stretches.MinuteOf(Start);
+        IReadOnlyList<CapturedPlanRecord> kept = new PlanUseStore(_ledger).OfPattern(_daybook.Patterns(_book)[0].Id, sources);
+        kept.Select(p => p.Outline).ShouldBe(plans);
+        kept[0].Hours.Select(h => (h.Hour - start, h.Calls, h.Total / TimeSpan.TicksPerMillisecond)).ShouldBe([(0, 4, 8), (60, 2, 2)]);
+        kept[1].Hours.ShouldHaveSingleItem().ShouldBe(new PlanHour(start + 120, 2, 180 * TimeSpan.TicksPerMillisecond));
+        new PlanUseStore(_ledger).OfPattern(_daybook.Patterns(_book)[0].Id, [sources[0]])[1].Hours[0].Calls.ShouldBe(1);
+    }
+
+    [Fact]
     public void All_sources_together_are_the_sum_of_each_whenever_they_came()
     {
         Read(Log(900, secondsApart: 30), "one", "first");

@@ -63,6 +63,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
     private readonly Dictionary<string, string>.AlternateLookup<ReadOnlySpan<char>> _sources =
         new Dictionary<string, string>(StringComparer.Ordinal).GetAlternateLookup<ReadOnlySpan<char>>();
     private readonly Dictionary<string, (long Count, long First)> _rejections = new(StringComparer.Ordinal);
+
     // Patterns that are not kept apart yet, with their calls and time. Bounded: those seen once are forgotten when it is full.
     private readonly Dictionary<ulong, (long Calls, long Ticks)> _candidates = [];
     private long _ticks, _read;
@@ -85,8 +86,8 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
 
     public void Observe(in Observation observation)
     {
-        _statements++;
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
+        _statements++;
         _read++;
         _latest = observation.At > _latest ? observation.At : _latest;
         _ticks += observation.Duration?.Ticks ?? 0;

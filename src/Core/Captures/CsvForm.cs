@@ -9,6 +9,7 @@ public sealed class CsvForm(CsvColumns columns) : ICaptureForm
 {
     private readonly Utf8Buffer _text = new();
     private readonly CsvField[] _fields = new CsvField[CsvColumns.Most];
+    private readonly string _duration = columns.Places.Keys.FirstOrDefault(k => k is "s" or "ms" or "us" or "ns") ?? "";
     private int _count;
 
     public string Name => "csv";
@@ -63,7 +64,7 @@ public sealed class CsvForm(CsvColumns columns) : ICaptureForm
         _text.Clear();
         _text.Reserve(LengthOf("sql") + LengthOf("binds") + LengthOf("error") + LengthOf("message") + LengthOf("source") + LengthOf("plan"));
         ReadOnlySpan<char> sql = Text(bytes, "sql");
-        string duration = Word(bytes, columns.Places.Keys.FirstOrDefault(k => k is "s" or "ms" or "us" or "ns") ?? "");
+        string duration = Word(bytes, _duration);
         double ticks = 0;
         if (sql.IsEmpty || !TryReadTime(Word(bytes, "at"), out DateTime at)
             || (duration.Length > 0 && (!double.TryParse(duration, NumberStyles.Float, CultureInfo.InvariantCulture, out ticks) || ticks * columns.Ticks is not (>= 0 and < 1e16))))

@@ -10,9 +10,8 @@ namespace SwiftLedger.Core.Captures;
 public readonly record struct PlanUseKey(ulong Pattern, string Source, string Shape, int Hour);
 
 /// <summary>How often executions whose plan the capture holds ran with it.</summary>
-/// <param name="Outline">The plan's operators, a line each.</param>
-/// <param name="Text">The plan of one of them as the capture has it.</param>
-public sealed record PlanUse(string Outline, string Text, long Calls, long Ticks);
+/// <param name="Outline">The plan's operators, a line each; its full text stands with the executions that are kept.</param>
+public sealed record PlanUse(string Outline, long Calls, long Ticks);
 
 /// <summary>Follows which plan each pattern ran with.</summary>
 internal sealed class PlanUses
@@ -31,7 +30,7 @@ internal sealed class PlanUses
         }
 
         ref PlanUse? use = ref CollectionsMarshal.GetValueRefOrAddDefault(_uses, new(pattern, source, plan.Shape, Stretch.Hour.StartOf(Stretches.MinuteOf(o.At))), out _);
-        use ??= new(plan.Outline, o.Plan.Length > CapturedSample.LongestPlan ? "" : o.Plan.ToString(), 0, 0);
+        use ??= new(plan.Outline, 0, 0);
         use = use with { Calls = use.Calls + o.Calls, Ticks = use.Ticks + (o.Duration?.Ticks ?? 0) };
     }
 

@@ -215,7 +215,7 @@ public sealed class UnitFold
             }
 
             Dictionary<ulong, int[]> repeated = Enumerable.Range(0, _steps.Count).GroupBy(i => _steps[i].Pattern)
-                .Where(g => g.Count() >= LeastRepeats).ToDictionary(g => g.Key, g => g.ToArray());
+                .Where(g => g.Key != CaptureFold.EverythingElse && g.Count() >= LeastRepeats).ToDictionary(g => g.Key, g => g.ToArray());
             Dictionary<ulong, ulong> writes = repeated.Select(r => (r.Key, Write: WriteBehind(r.Value, repeated))).Where(r => r.Write != 0).ToDictionary(r => r.Key, r => r.Write);
             foreach ((ulong pattern, int[] at) in repeated.Where(r => !writes.ContainsValue(r.Key)))
             {

@@ -116,17 +116,6 @@ public sealed class LatencyHistogram
         counts = _counts.AsSpan(0, _used);
     }
 
-    /// <summary>Each bucket in use, by its middle in ticks, with its count; ascending.</summary>
-    public IEnumerable<(double Ticks, long Count)> Points()
-    {
-        Settle();
-        for (int i = 0; i < _used; i++)
-        {
-            (long low, long high) = RangeOf(_buckets[i]);
-            yield return ((low + high) / 2.0, _counts[i]);
-        }
-    }
-
     /// <summary>Pairs of numbers in <see cref="Leb128"/>: distance to the last bucket, and count.</summary>
     public byte[] Encode()
     {

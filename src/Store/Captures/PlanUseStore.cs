@@ -7,9 +7,8 @@ namespace SwiftLedger.Store.Captures;
 /// <summary>A plan that a pattern ran with.</summary>
 /// <param name="Shape">What tells it from the pattern's other plans.</param>
 /// <param name="Outline">Its operators, a line each.</param>
-/// <param name="Text">One of them as the capture had it.</param>
 /// <param name="Hours">When it was in use, in order.</param>
-public sealed record CapturedPlanRecord(string Shape, string Outline, string Text, IReadOnlyList<PlanHour> Hours);
+public sealed record CapturedPlanRecord(string Shape, string Outline, IReadOnlyList<PlanHour> Hours);
 
 /// <param name="Hour">Its first minute since 1970, UTC.</param>
 /// <param name="Calls">Executions whose plan the capture holds.</param>
@@ -27,10 +26,10 @@ public sealed class PlanUseStore(LedgerDatabase ledger)
             SELECT u.plan_id, u.hour, sum(u.calls), sum(u.total) FROM captured_plan p JOIN plan_use u ON u.plan_id = p.id
             WHERE p.pattern_id = @pattern AND u.source_id IN @sources GROUP BY u.plan_id, u.hour ORDER BY u.hour
             """, new { pattern, sources }).ToLookup(u => u.Plan, u => new PlanHour((int)u.Hour, u.Calls, u.Total));
-        return connection.Query<(long Id, string Shape, string Outline, string Text)>(
-                "SELECT id, shape, outline, text FROM captured_plan WHERE pattern_id = @pattern", new { pattern })
+        return connection.Query<(long Id, string Shape, string Outline)>(
+                "SELECT id, shape, outline FROM captured_plan WHERE pattern_id = @pattern", new { pattern })
             .Where(p => hours.Contains(p.Id))
-            .Select(p => new CapturedPlanRecord(p.Shape, p.Outline, p.Text, hours[p.Id].ToList()))
+            .Select(p => new CapturedPlanRecord(p.Shape, p.Outline, hours[p.Id].ToList()))
             .OrderBy(p => p.Hours[0].Hour).ToList();
     }
 
@@ -38,12 +37,11 @@ public sealed class PlanUseStore(LedgerDatabase ledger)
     {
         foreach (((ulong pattern, string shape), IEnumerable<KeyValuePair<PlanUseKey, PlanUse>> uses) in plans.GroupBy(p => (p.Key.Pattern, p.Key.Shape)).Select(g => (g.Key, g)))
         {
-            PlanUse first = uses.First().Value;
             long plan = connection.ExecuteScalar<long>("""
-                INSERT INTO captured_plan (pattern_id, shape, outline, text) VALUES (@pattern, @shape, @Outline, @Text)
-                ON CONFLICT DO UPDATE SET text = CASE WHEN text = '' THEN excluded.text ELSE text END
+                INSERT INTO captured_plan (pattern_id, shape, outline) VALUES (@pattern, @shape, @Outline)
+                ON CONFLICT DO UPDATE SET outline = excluded.outline
                 RETURNING id
-                """, new { pattern = ids.Pattern(pattern), shape, first.Outline, first.Text }, transaction);
+                """, new { pattern = ids.Pattern(pattern), shape, uses.First().Value.Outline }, transaction);
             connection.Execute("""
                 INSERT INTO plan_use VALUES (@plan, @source, @hour, @calls, @total)
                 ON CONFLICT DO UPDATE SET calls = calls + excluded.calls, total = total + excluded.total

@@ -113,6 +113,19 @@ public class UnitFoldTests
         fold.Drain().ShouldBeEmpty();
     }
 
+    [Fact]
+    public void Statements_that_are_summed_as_everything_else_are_not_one_repeated_statement()
+    {
+        var fold = new UnitFold();
+        for (int i = 0; i < 9; i++)
+        {
+            Send(fold, CaptureFold.EverythingElse, i * 2, unit: "t");
+        }
+
+        fold.CloseAll();
+        fold.Drain().ShouldBeEmpty();
+    }
+
     private static void Send(UnitFold fold, ulong pattern, double ms, string unit = "", string session = "", long? rows = null, string binds = "", string sql = "") =>
         fold.Take(
             new Observation

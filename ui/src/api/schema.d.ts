@@ -1337,7 +1337,6 @@ export interface components {
         PlanView: {
             shape: string;
             outline: string;
-            text: string;
             first: string;
             last: string;
             /** Format: int64 */

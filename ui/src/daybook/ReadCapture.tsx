@@ -27,28 +27,18 @@ export function ReadCapture({ book }: { book: string }) {
         className="min-w-0"
         onChange={(e) => setFile(e.target.files?.[0] ?? null)}
       />
-      <label htmlFor="capture-source">source</label>
-      <input
-        id="capture-source"
-        className="field"
-        value={source}
-        onChange={(e) => setSource(e.target.value)}
-      />
-      <label htmlFor="capture-prefix">prefix</label>
-      <input
-        id="capture-prefix"
-        className="field font-mono text-[13px]"
+      <Field name="source" value={source} set={setSource} />
+      <Field
+        name="prefix"
         placeholder="log_line_prefix, if it is an unusual one"
         value={prefix}
-        onChange={(e) => setPrefix(e.target.value)}
+        set={setPrefix}
       />
-      <label htmlFor="capture-columns">columns</label>
-      <input
-        id="capture-columns"
-        className="field font-mono text-[13px]"
+      <Field
+        name="columns"
         placeholder="of a CSV file: at=started, ms=took, sql=query"
         value={columns}
-        onChange={(e) => setColumns(e.target.value)}
+        set={setColumns}
       />
       <span />
       <div>
@@ -76,5 +66,20 @@ export function ReadCapture({ book }: { book: string }) {
         )}
       </div>
     </form>
+  );
+}
+
+function Field(p: { name: string; placeholder?: string; value: string; set: (value: string) => void }) {
+  return (
+    <>
+      <label htmlFor={`capture-${p.name}`}>{p.name}</label>
+      <input
+        id={`capture-${p.name}`}
+        className="field font-mono text-[13px]"
+        placeholder={p.placeholder}
+        value={p.value}
+        onChange={(e) => p.set(e.target.value)}
+      />
+    </>
   );
 }

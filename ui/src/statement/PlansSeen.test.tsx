@@ -8,7 +8,6 @@ import { PlansSeen } from "./PlansSeen";
 const plan = (shape: string, outline: string, hours: string[]): Schemas["PlanView"] => ({
   shape,
   outline,
-  text: outline,
   first: hours[0] ?? "",
   last: "2026-07-06T05:00:00Z",
   calls: 4,
