@@ -77,8 +77,9 @@ internal static class DaybookApi
         (int first, int last) = SpanOf(from, to, extent);
         List<long> chosen = Chosen(daybook.Sources(id), sources);
         IReadOnlyList<Run> runs = Coverage.Of(first, last, daybook.MinutesFrom(id));
+        Task<IReadOnlyList<PatternRecord>> book = Task.Run(() => daybook.Patterns(id));
         IReadOnlyList<PatternCost> costs = daybook.Costs(chosen, runs, CourseParts);
-        IReadOnlyList<PatternRecord> known = daybook.Patterns(id);
+        IReadOnlyList<PatternRecord> known = book.GetAwaiter().GetResult();
         Dictionary<long, PatternRecord> records = filter.Of(known, samples, id).ToDictionary(p => p.Id);
         long total = costs.Sum(c => c.Sum.TotalTicks);
         List<(PatternCost Cost, PatternRecord Record)> fitting = costs.Where(c => records.ContainsKey(c.Pattern)).Select(c => (c, records[c.Pattern])).ToList();
@@ -176,7 +177,7 @@ internal static class DaybookApi
     }
 
     internal static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
-        long id, long deployment, double? days, string? sources, int? limit, BookStore books, DaybookStore daybook, DeploymentStore deployments)
+        long id, long deployment, double? days, string? sources, int? limit, BookStore books, DaybookStore daybook, SampleStore samples, DeploymentStore deployments)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);
         if (books.Find(id) is null || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
@@ -184,7 +185,7 @@ internal static class DaybookApi
             return Nothing("deployment with captures around it");
         }
 
-        return TypedResults.Ok(new DeploymentAccount(daybook).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
+        return TypedResults.Ok(new DeploymentAccount(daybook, samples).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
     }
 
     private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(

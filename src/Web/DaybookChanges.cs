@@ -20,6 +20,9 @@ internal static class DaybookChanges
         api.MapPost("/books/{id:long}/workload", Take);
         api.MapPost("/books/{id:long}/deployments", RecordDeployment);
         api.MapPost("/captures", CaptureAsync).Accepts<IFormFile>("application/octet-stream");
+        api.MapPost("/captures", () => TypedResults.Json(
+                ProblemReport.Because("capture", "Send the capture itself as the body, with the content type application/octet-stream."), statusCode: StatusCodes.Status415UnsupportedMediaType))
+            .WithOrder(1).ExcludeFromDescription();
     }
 
     private static Results<Ok<IReadOnlyList<NoteRecord>>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> AddNote(

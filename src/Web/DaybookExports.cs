@@ -35,8 +35,8 @@ internal static class DaybookExports
     }
 
     private static IResult Effects(
-        long id, string format, long deployment, double? days, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments) =>
-        DaybookApi.Effects(id, deployment, days, sources, DaybookApi.MostRows, books, daybook, deployments).Result is Ok<EffectPage> { Value: { } page }
+        long id, string format, long deployment, double? days, string? sources, BookStore books, DaybookStore daybook, SampleStore samples, DeploymentStore deployments) =>
+        DaybookApi.Effects(id, deployment, days, sources, DaybookApi.MostRows, books, daybook, samples, deployments).Result is Ok<EffectPage> { Value: { } page }
             ? Csv.File("effects", format, page.Effects, Csv.Effects)
             : DaybookApi.Nothing("deployment with captures around it");
 

@@ -93,9 +93,10 @@ public sealed record PlanView(string Shape, string Outline, string First, string
 public sealed record SourceShare(string Name, long Calls, double Seconds, double? P95Ms, long Errors);
 
 /// <param name="Movement">regressed, improved, level, unsettled, new or gone.</param>
+/// <param name="Mix">How the mix of parameters moved; empty where it has none, or where nothing was compared.</param>
 /// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
 public sealed record EffectRow(
-    string Hash, string Text, string Movement, string Message, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
+    string Hash, string Text, string Movement, string Message, string Mix, bool MixMoved, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
     double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High);
 
 /// <param name="BeforeFrom">Start of the span before; it ends with the deployment.</param>

@@ -7,7 +7,7 @@ using SwiftLedger.Store.Captures;
 namespace SwiftLedger.Web;
 
 /// <summary>Every pattern before and after a deployment, ranked by what it costs more or less a day.</summary>
-internal sealed class DeploymentAccount(DaybookStore daybook)
+internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore samples)
 {
     /// <summary>Patterns whose hours are in memory together.</summary>
     private const int ComparedAtOnce = 200;
@@ -32,13 +32,32 @@ internal sealed class DeploymentAccount(DaybookStore daybook)
         int before = Stretch.Hour.StartOf(at), after = before + Stretch.Hour.Minutes();
         from = Stretch.Hour.StartOf(from + 59);
         double daysBefore = Math.Max(0, before - from) / 1440.0, daysAfter = Math.Max(0, to - after) / 1440.0;
-        Dictionary<long, double> x = PerDay(sources, from, before, daysBefore), y = PerDay(sources, after, to, daysAfter);
+        (Dictionary<long, double> x, Dictionary<long, double> y) = Both(
+            () => PerDay(sources, from, before, daysBefore), () => PerDay(sources, after, to, daysAfter));
         List<long> patterns = x.Keys.Union(y.Keys).OrderByDescending(p => Math.Abs(y.GetValueOrDefault(p) - x.GetValueOrDefault(p))).ToList();
         List<DeploymentEffect> effects = patterns.Take(limit).Chunk(ComparedAtOnce)
-            .SelectMany(some => Compared(some, daybook.Hours(sources, from, before, some), daybook.Hours(sources, after, to, some), daysBefore, daysAfter)).ToList();
+            .SelectMany(some =>
+            {
+                var (hoursBefore, hoursAfter) = Both(() => daybook.Hours(sources, from, before, some), () => daybook.Hours(sources, after, to, some));
+                return Compared(some, hoursBefore, hoursAfter, daysBefore, daysAfter);
+            }).ToList();
         Dictionary<long, PatternRecord> records = daybook.PatternsOf(book, effects.Select(e => e.Pattern).ToList()).ToDictionary(p => p.Id);
+        List<long> shown = effects.Select(e => e.Pattern).ToList();
+        ILookup<long, CaseSource> drawnBefore = Drawn(shown, sources, from, before), drawnAfter = Drawn(shown, sources, after, to);
+        ParameterMix Mix(long pattern) => ParameterMix.Between([.. drawnBefore[pattern]], [.. drawnAfter[pattern]], SqlDialect.Sqlite);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
-            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, records[e.Pattern])).ToList());
+            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList());
+    }
+
+    private ILookup<long, CaseSource> Drawn(IReadOnlyList<long> patterns, IReadOnlyList<long> sources, int from, int to) =>
+        samples.Drawn(patterns, sources, Stretches.TimeOf(from).Ticks, Stretches.TimeOf(to).Ticks);
+
+    /// <summary>The two sides do not wait for each other.</summary>
+    private static (T Before, T After) Both<T>(Func<T> before, Func<T> after)
+    {
+        Task<T> other = Task.Run(before);
+        T since = after();
+        return (other.GetAwaiter().GetResult(), since);
     }
 
     /// <summary>Database-seconds a day by pattern.</summary>
@@ -53,7 +72,7 @@ internal sealed class DeploymentAccount(DaybookStore daybook)
 
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 
-    private static EffectRow RowOf(DeploymentEffect e, PatternRecord p) => new(
-        SqlPattern.NameOf(p.Hash), p.Text, e.Movement.ToString().ToLowerInvariant(), e.Message, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
+    private static EffectRow RowOf(DeploymentEffect e, ParameterMix mix, PatternRecord p) => new(
+        SqlPattern.NameOf(p.Hash), p.Text, e.Movement.ToString().ToLowerInvariant(), e.Message, mix.Sentence, mix.Moved, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
         e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null);
 }

@@ -7,6 +7,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Captures;
 using Xunit;
 
 namespace SwiftLedger.Web.Tests;
@@ -50,7 +51,7 @@ public sealed class DaybookTests : RunningServer
         foreach ((string path, string header, int rows) in new[]
         {
             ("course", "at,calls,errors,seconds,p50_ms", 97), ("patterns", "pattern,calls,errors", 3), ("deployments/1/effects", "pattern,verdict,", 3),
-            ($"statements/{hash}/samples", "at,ms,source,why,binds", 25),
+            ($"statements/{hash}/samples", "at,ms,source,why,binds", PatternSamples.MostRandom + PatternSamples.MostSlowest),
         })
         {
             string csv = await Client.GetStringAsync(new Uri($"/api/books/{book}/{path}.csv", UriKind.Relative));

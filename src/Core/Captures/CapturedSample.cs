@@ -42,10 +42,10 @@ public sealed record CapturedSample(
 }
 
 /// <summary>The executions of a pattern worth keeping: the slowest, some at random, one of each error.</summary>
-internal sealed class PatternSamples
+public sealed class PatternSamples
 {
     /// <summary>How many of a pattern stay.</summary>
-    public const int MostSlowest = 5, MostRandom = 20, MostErrors = 8;
+    public const int MostSlowest = 5, MostRandom = 30, MostErrors = 8;
 
     private readonly Highest _slowest = new(MostSlowest);
     private readonly Highest _random = new(MostRandom);

@@ -84,7 +84,7 @@ public static class CapturedWorkload
     }
 
     /// <summary>Literals become parameters where the statement came with its values written into it.</summary>
-    private static CaseSource WithParameters(CaseSource execution, SqlDialect dialect)
+    internal static CaseSource WithParameters(CaseSource execution, SqlDialect dialect)
     {
         List<Token> tokens = SqlLexer.Tokenize(execution.Sql, dialect);
         if (execution.Binds.Length > 0 || tokens.Any(t => t.Kind == TokenKind.Parameter))

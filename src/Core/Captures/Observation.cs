@@ -101,6 +101,16 @@ public interface ICaptureForm
     /// <returns>How many bytes are done with; the rest is handed over again, with more behind it.</returns>
     int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink);
 
+    /// <summary>
+    /// What is held back for something that may follow, in the form's own notation: stored with how far the file was read, and set where
+    /// reading is taken up again, so that nothing is lost when it ends in between. Empty where nothing is.
+    /// </summary>
+    string Held
+    {
+        get => "";
+        set { }
+    }
+
     /// <summary>Hands over what was held back for something that may have followed.</summary>
     void Finish(ICaptureSink sink);
 }

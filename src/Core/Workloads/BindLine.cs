@@ -27,6 +27,19 @@ internal sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, 
         return new(share, ReadPairs(file, directive, part, problems), directive.Span);
     }
 
+    /// <summary>As many pairs of a line as can be read.</summary>
+    public static IReadOnlyList<Binding> Pairs(string line)
+    {
+        var pairs = new List<Binding>();
+        var reader = new Reader(line);
+        while (!reader.AtEnd && reader.ReadPair() is { } pair)
+        {
+            pairs.Add(pair);
+        }
+
+        return pairs;
+    }
+
     private static List<Binding> ReadPairs(string file, Directive directive, InputPart part, List<InputProblem> problems)
     {
         var bindings = new List<Binding>();

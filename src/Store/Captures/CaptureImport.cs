@@ -101,6 +101,7 @@ public sealed class CaptureImport(CaptureStore store)
             }
 
             form.Line = file.Lines + 1;
+            form.Held = file.Held;
             var fold = new CaptureFold(choice.Dialect, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId));
             var rejections = new List<Rejection>();
             long statements = 0;
@@ -156,6 +157,7 @@ public sealed class CaptureImport(CaptureStore store)
                 ReadTo = _offset + _start,
                 Lines = form.Line - 1,
                 Statements = file.Statements + batch.Statements,
+                Held = form.Held,
                 Rejections = CaptureStore.Together(file.Rejections, batch.Rejections),
             };
             store.Apply(bookId, batch, file);

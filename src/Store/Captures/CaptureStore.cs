@@ -31,6 +31,9 @@ public sealed record CaptureFileRecord
 
     /// <summary>JSON list of <see cref="Rejection"/>.</summary>
     public string Rejections { get; init; } = "[]";
+
+    /// <summary>See <see cref="ICaptureForm.Held"/>.</summary>
+    public string Held { get; init; } = "";
 }
 
 /// <summary>Writes folded captures into the ledger: each batch in one transaction with how far the file was read.</summary>
@@ -40,7 +43,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     public static readonly TimeSpan MinutesStay = TimeSpan.FromDays(2);
 
     private const string FileColumns =
-        "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections";
+        "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections, held AS Held";
 
     /// <summary>The time, UTC.</summary>
     internal DateTime Now => clock.GetUtcNow().UtcDateTime;
@@ -94,8 +97,8 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         }
 
         connection.Execute(
-            "UPDATE capture_file SET read_to = @ReadTo, lines = @Lines, statements = @Statements, read_at = @now, rejections = @Rejections, name = @Name WHERE id = @Id",
-            new { file.ReadTo, file.Lines, file.Statements, now = clock.Now(), file.Rejections, file.Name, file.Id }, transaction);
+            "UPDATE capture_file SET read_to = @ReadTo, lines = @Lines, statements = @Statements, read_at = @now, rejections = @Rejections, name = @Name, held = @Held WHERE id = @Id",
+            new { file.ReadTo, file.Lines, file.Statements, now = clock.Now(), file.Rejections, file.Name, file.Held, file.Id }, transaction);
         transaction.Commit();
     }
 
@@ -159,7 +162,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
                         row_number() OVER (PARTITION BY pattern_id, place ORDER BY CASE place WHEN 1 THEN duration ELSE priority END DESC, id) AS rank,
                         row_number() OVER (PARTITION BY pattern_id, place, sql_state ORDER BY at DESC, id) AS of_state
                     FROM captured_sample WHERE pattern_id IN ({patterns}))
-                WHERE (place = 1 AND rank > 5) OR (place = 2 AND rank > 20) OR (place = 3 AND of_state > 1))
+                WHERE (place = 1 AND rank > {PatternSamples.MostSlowest}) OR (place = 2 AND rank > {PatternSamples.MostRandom}) OR (place = 3 AND of_state > 1))
             """, transaction: transaction);
     }
 }

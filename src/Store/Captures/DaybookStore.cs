@@ -17,6 +17,9 @@ public sealed record PatternRecord(long Id, ulong Hash, string Text, string Kind
 /// <summary>Reads what was executed.</summary>
 public sealed class DaybookStore(LedgerDatabase ledger)
 {
+    /// <summary>Fewer patterns than that are added up by one thread.</summary>
+    private const int PatternsForLanes = 100;
+
     public IReadOnlyList<SourceRecord> Sources(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
@@ -156,7 +159,13 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     /// <param name="costs">Of the same sources and runs.</param>
     public void AddDurations(IReadOnlyList<PatternCost> costs, IReadOnlyList<long> sources, IReadOnlyList<Run> runs)
     {
-        Dictionary<long, PatternCost> byPattern = costs.ToDictionary(c => c.Pattern);
+        // Each lane goes through all blocks, and adds up its own patterns: adding is what takes the time.
+        int lanes = costs.Count < PatternsForLanes ? 1 : Environment.ProcessorCount;
+        Parallel.For(0, lanes, lane => AddDurations(costs.Where(c => c.Pattern % lanes == lane).ToDictionary(c => c.Pattern), sources, runs));
+    }
+
+    private void AddDurations(Dictionary<long, PatternCost> byPattern, IReadOnlyList<long> sources, IReadOnlyList<Run> runs)
+    {
         foreach (Run run in runs)
         {
             Visit(sources, run, Parts.Everything, (_, sums, histograms) =>

@@ -67,6 +67,18 @@ public sealed class SampleStore(LedgerDatabase ledger, TimeProvider clock)
             """, new { patternId }).AsList();
     }
 
+    /// <summary>The executions of some patterns that were drawn at random in a span, failed ones aside.</summary>
+    /// <param name="from">Ticks, UTC.</param>
+    /// <param name="to">Ticks, UTC, not included.</param>
+    public ILookup<long, CaseSource> Drawn(IReadOnlyList<long> patterns, IReadOnlyList<long> sources, long from, long to)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(long Pattern, string Sql, string Binds, long? Ticks)>($"""
+            SELECT pattern_id, sql, binds, duration FROM captured_sample
+            WHERE pattern_id IN ({string.Join(',', patterns)}) AND source_id IN ({string.Join(',', sources)}) AND place = {(int)SamplePlace.Random} AND at >= @from AND at < @to
+            """, new { from, to }).ToLookup(s => s.Pattern, s => new CaseSource(s.Sql, s.Binds, s.Ticks));
+    }
+
     public IReadOnlyList<TagCount> Tags(long patternId)
     {
         using SqliteConnection connection = ledger.Open();

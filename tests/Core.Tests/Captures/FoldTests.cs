@@ -114,7 +114,7 @@ public class FoldTests
         Observe(fold, "SELECT 3", error: "23505");
         ILookup<SamplePlace, CapturedSample> kept = fold.Drain().Samples.ToLookup(s => s.Place);
         kept[SamplePlace.Slowest].Select(s => s.Duration!.Value.TotalMilliseconds).Order().ShouldBe([496, 497, 498, 499, 500]);
-        kept[SamplePlace.Random].Count().ShouldBe(20);
+        kept[SamplePlace.Random].Count().ShouldBe(PatternSamples.MostRandom);
         kept[SamplePlace.Error].Select(s => s.SqlState).ShouldBe(["40001", "23505"]);
     }
 

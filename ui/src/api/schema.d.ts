@@ -1214,6 +1214,8 @@ export interface components {
             text: string;
             movement: string;
             message: string;
+            mix: string;
+            mixMoved: boolean;
             /** Format: double */
             beforeSecondsPerDay: number;
             /** Format: double */

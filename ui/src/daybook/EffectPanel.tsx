@@ -160,10 +160,11 @@ function Row({ book, effect: e }: { book: number; effect: Effect }) {
         >
           {e.text}
         </Link>
+        {e.mixMoved && <p className="text-[13px] text-quiet">{e.mix}</p>}
       </td>
       <td className="num">{three(e.beforeSecondsPerDay)}</td>
       <td className="num">{three(e.afterSecondsPerDay)}</td>
-      <td title={e.message} className={`whitespace-nowrap ${inkOf(e.movement)}`}>
+      <td title={`${e.message} ${e.mix}`} className={`whitespace-nowrap ${inkOf(e.movement)}`}>
         {e.ratio !== null && e.low !== null && e.high !== null && (
           <>
             {shortRatio(e.ratio)}

@@ -23,6 +23,8 @@ const effect = (hash: string, movement: string, ratio: number | null): Effect =>
   hash,
   text: `select ${hash}`,
   movement,
+  mix: "",
+  mixMoved: false,
   message: "40 calls before, 60 after.",
   beforeSecondsPerDay: 1,
   afterSecondsPerDay: 8,

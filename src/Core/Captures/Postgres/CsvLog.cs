@@ -53,6 +53,12 @@ public sealed class CsvLog : ICaptureForm
         return at;
     }
 
+    public string Held
+    {
+        get => _messages.Held;
+        set => _messages.Held = value;
+    }
+
     public void Finish(ICaptureSink sink) => _messages.Finish(sink);
 
     private bool Take(ReadOnlySpan<byte> bytes, ICaptureSink sink)

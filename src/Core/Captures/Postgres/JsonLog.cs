@@ -31,6 +31,12 @@ public sealed class JsonLog : ICaptureForm
         return at;
     }
 
+    public string Held
+    {
+        get => _messages.Held;
+        set => _messages.Held = value;
+    }
+
     public void Finish(ICaptureSink sink) => _messages.Finish(sink);
 
     private void Take(ReadOnlySpan<byte> line, ICaptureSink sink)

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.IO.Hashing;
 using System.Runtime.InteropServices;
 using System.Text;
+using System.Text.Json;
 
 namespace SwiftLedger.Core.Captures.Postgres;
 
@@ -24,6 +25,19 @@ internal sealed class LogMessages
     private readonly Dictionary<ulong, ulong> _emitted = [];
     private bool _plansSeen;
     private int _taken;
+
+    /// <summary>See <see cref="ICaptureForm.Held"/>: JSON.</summary>
+    public string Held
+    {
+        get => _waiting.Count == 0 ? "" : JsonSerializer.Serialize(_waiting.Values);
+        set
+        {
+            foreach (Waiting waiting in value.Length == 0 ? [] : JsonSerializer.Deserialize<List<Waiting>>(value) ?? [])
+            {
+                _waiting[Text(waiting.Session)] = waiting;
+            }
+        }
+    }
 
     public void Take(scoped in LogEntry entry, ICaptureSink sink)
     {

@@ -37,6 +37,12 @@ public sealed class StderrLog : ICaptureForm
         return at;
     }
 
+    public string Held
+    {
+        get => _messages.Held;
+        set => _messages.Held = value;
+    }
+
     public void Finish(ICaptureSink sink) => _messages.Finish(sink);
 
     /// <summary>Reads one message with all that belongs to it.</summary>
