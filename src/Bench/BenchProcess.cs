@@ -17,7 +17,7 @@ public static class BenchProcess
     public static async IAsyncEnumerable<BenchEvent> RunAsync(
         BenchJob job, Action<int>? started = null, [EnumeratorCancellation] CancellationToken stop = default)
     {
-        using Process process = Process.Start(StartInfo())!;
+        using Process process = Process.Start(StartInfo("bench-job"))!;
         started?.Invoke(process.Id);
         await using CancellationTokenRegistration killing = stop.Register(() => Kill(process));
         Task<string> complaints = process.StandardError.ReadToEndAsync(CancellationToken.None);
@@ -58,7 +58,7 @@ public static class BenchProcess
         }
     }
 
-    private static void Kill(Process process)
+    internal static void Kill(Process process)
     {
         try
         {
@@ -71,7 +71,8 @@ public static class BenchProcess
         }
     }
 
-    private static ProcessStartInfo StartInfo()
+    /// <param name="verb">What this program is to be in the new process.</param>
+    internal static ProcessStartInfo StartInfo(string verb)
     {
         string host = Path.Combine(AppContext.BaseDirectory, "swift-ledger");
         var info = new ProcessStartInfo
@@ -86,7 +87,7 @@ public static class BenchProcess
             info.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"));
         }
 
-        info.ArgumentList.Add("bench-job");
+        info.ArgumentList.Add(verb);
 
         // No collection and no compiler may run beside a sample: everything is compiled fully at first use.
         info.Environment["DOTNET_gcConcurrent"] = "0";

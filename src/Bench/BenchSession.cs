@@ -14,6 +14,9 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 {
     private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
 
+    /// <summary>A table that takes longer to count stays uncounted.</summary>
+    private static readonly TimeSpan CatalogLimit = TimeSpan.FromSeconds(5);
+
     private TrialBrief _brief = null!;
 
     public async Task RunAsync()
@@ -89,7 +92,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     {
         tell(new StageReached("copying", null));
         double lastTold = 0;
-        await using SqliteSubject subject = SqliteSubject.Open(job.Subject, job.Folder, null, share =>
+        using var counter = new ExplainProcess(PlanLibrary.Find());
+        await using SqliteSubject subject = SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, share =>
         {
             if (share >= lastTold + 0.1)
             {
@@ -108,9 +112,21 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             return;
         }
 
+        if (!job.Confirming)
+        {
+            tell(new StageReached("inspecting", "the catalogue"));
+            tell(new CatalogsRead(before.ReadCatalog(CatalogLimit), after.ReadCatalog(CatalogLimit)));
+        }
+
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
-        await Task.Run(async () => MeasureLines(await InspectAsync(before, after), before, after, stolen), stop);
+        await Task.Run(
+            async () =>
+            {
+                List<LineBrief> lines = await InspectAsync(before, after);
+                counter.Dispose();
+                MeasureLines(lines, before, after, stolen);
+            }, stop);
         tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
     }
 

@@ -8,6 +8,11 @@ if (args is ["bench-job"])
     return await BenchMain.RunAsync(Console.In, Console.OpenStandardOutput());
 }
 
+if (args is ["explain-job", var library])
+{
+    return await ExplainMain.RunAsync(library, Console.In, Console.OpenStandardOutput());
+}
+
 var root = new RootCommand("Swift Ledger keeps the account of what a database change costs.")
 {
     ServeCommand.BuildDemo(),

@@ -15,7 +15,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     private const string Columns = """
         id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, workload AS Workload, change_text AS ChangeText, options AS Options,
         state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, headline AS Headline, message AS Message,
-        environment AS Environment, problems AS Problems, done AS Done
+        environment AS Environment, problems AS Problems, done AS Done, catalogs AS Catalogs
         """;
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
@@ -103,6 +103,9 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
                 long book = connection.ExecuteScalar<long>("SELECT book_id FROM trial WHERE id = @id", new { id }, transaction);
                 DeploymentStore.Compare(connection, transaction, book, schema.Objects, clock.GetUtcNow().UtcDateTime);
                 break;
+            case CatalogsRead catalogs when session == 1:
+                connection.Execute("UPDATE trial SET catalogs = @json WHERE id = @id", new { id, json = Text(catalogs) }, transaction);
+                break;
             case StepApplied step:
                 connection.Execute("INSERT OR IGNORE INTO applied_step VALUES (@id, @Number, @Sql, @Seconds)", new { id, step.Number, step.Sql, step.Seconds }, transaction);
                 break;
@@ -144,6 +147,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         {
             Lines = account.Lines.Select(l => Restore(l, lines.GetValueOrDefault(l.Number), samples)).ToList(),
             Environment = Read<TrialEnvironment>(trial.Environment),
+            Catalogs = Read<CatalogsRead>(trial.Catalogs),
             Refusal = Read<JobRefused>(trial.Problems),
             Done = Read<JobDone>(trial.Done),
             Applied = connection.Query<(long Number, string Sql, double Seconds)>(

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -35,6 +36,10 @@ public interface ISubjectCopy : IAsyncDisposable
 
     /// <summary>Plan, rows, counters and the first execution on a fresh connection. Engine errors come back as the inspection's failure.</summary>
     Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop);
+
+    /// <summary>Tables, indexes, sizes and statistics; null where nothing can read them.</summary>
+    /// <param name="limit">Of counting one table.</param>
+    Catalog? ReadCatalog(TimeSpan limit);
 
     /// <summary>Prepares a case for timing on the connection that all cases of this side share.</summary>
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>

@@ -98,15 +98,13 @@ public sealed record LinePage(
         LineEvidence e = line.Evidence;
         Band band = e.Band;
         return new(trial, new(TrialPage.StateOf(e), ResultLine.Of(line)), e.Brief.BeforeSql, e.Brief.AfterSql,
-            Binds(e.Brief.BeforeBindings), Binds(e.Brief.AfterBindings),
+            BindLine.TextOf(e.Brief.BeforeBindings), BindLine.TextOf(e.Brief.AfterBindings),
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             e.Before?.Plan is { } before && e.After?.Plan is { } after ? PlanAlignment.Of(before, after).Select(View).ToList() : [],
             e.Before?.Plan is { } x && e.After?.Plan is { } y ? PlanDifference.Sentence(PlanDifference.Between(x, y)) : null,
             e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null);
     }
-
-    private static string Binds(IReadOnlyList<Binding> bindings) => string.Join(", ", bindings.Select(b => $"{b.Key}={b.Value}"));
 
     private static BlockView View(Block b) =>
         new(b.AtSeconds, b.BeforeFirst, b.BeforeMicroseconds, b.AfterMicroseconds, b.InvoluntarySwitches, b.StolenMilliseconds, b.LeftOut);

@@ -100,7 +100,7 @@ public sealed class SnapshotTests : IDisposable
     [Fact]
     public void Too_little_disk_is_told_before_anything_is_copied()
     {
-        SubjectException e = Should.Throw<SubjectException>(() => SqliteSubject.Open(_database.Path, _database.Copies, _ => 1 << 20));
+        SubjectException e = Should.Throw<SubjectException>(() => SqliteSubject.Open(_database.Path, _database.Copies, null, _ => 1 << 20));
         e.Message.ShouldContain("Too little disk");
         e.BadInput.ShouldBeFalse();
         Directory.GetFiles(_database.Copies).ShouldBeEmpty();

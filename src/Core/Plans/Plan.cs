@@ -28,11 +28,31 @@ public enum OperatorKind
 /// <param name="Covering">Whether the index holds all that is needed.</param>
 public sealed record PlanOperator(
     OperatorKind Kind, string Text, string? Object, string? Index, string? Condition, bool Covering,
-    IReadOnlyList<PlanOperator> Children);
+    IReadOnlyList<PlanOperator> Children)
+{
+    /// <summary>Rows that the planner expected it to hand on at each start; null where the plan does not tell.</summary>
+    public double? EstimatedRows { get; init; }
+
+    /// <summary>What it did; null where nothing was executed, or not counted.</summary>
+    public OperatorCounts? Counts { get; init; }
+
+    /// <summary>Counted over estimated rows, or the reverse where fewer came: 1 where the estimate was right; null where one of them is missing.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public double? OffBy => EstimatedRows is { } estimated && Counts?.RowsPerLoop is { } counted
+        ? Math.Max(Math.Max(counted, 1) / Math.Max(estimated, 1), Math.Max(estimated, 1) / Math.Max(counted, 1))
+        : null;
+}
 
 /// <summary>How an engine means to run a statement.</summary>
 public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
 {
+    /// <summary>Share of the time that belongs to no operator: expressions, result rows, what is written; null where nothing was counted.</summary>
+    public double? RestShare { get; init; }
+
+    /// <summary>Whether one execution was counted.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public bool IsCounted => Lines().Any(l => l.Operator.Counts is not null);
+
     /// <summary>
     /// Names the plan's shape: equal for plans with the same operators on the same objects through the same indexes, whatever
     /// numbers the engine gives its subqueries. XXH3 of the text with those numbers taken out, 16 hexadecimal digits.
@@ -44,6 +64,34 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
     /// <summary>The engine's own words, a line an operator, two spaces a level.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public string Text => string.Join('\n', Lines().Select(l => new string(' ', 2 * l.Depth) + l.Operator.Text));
+
+    /// <summary>The same tree with each operator replaced; its children are set anew.</summary>
+    /// <param name="change">Given the operator's place in <see cref="Lines"/>.</param>
+    public Plan Changed(Func<int, PlanOperator, PlanOperator> change)
+    {
+        (int Depth, PlanOperator Operator)[] lines = [.. Lines()];
+
+        // From the last line up: what stands below a line at the next depth are its children.
+        var waiting = new List<Stack<PlanOperator>>();
+        Stack<PlanOperator> At(int depth)
+        {
+            while (waiting.Count <= depth)
+            {
+                waiting.Add(new());
+            }
+
+            return waiting[depth];
+        }
+
+        for (int i = lines.Length - 1; i >= 0; i--)
+        {
+            Stack<PlanOperator> below = At(lines[i].Depth + 1);
+            At(lines[i].Depth).Push(change(i, lines[i].Operator) with { Children = [.. below] });
+            below.Clear();
+        }
+
+        return this with { Roots = lines.Length == 0 ? [] : [.. At(0)] };
+    }
 
     /// <summary>Operators before their children, with their depth from 0.</summary>
     public IEnumerable<(int Depth, PlanOperator Operator)> Lines()

@@ -18,13 +18,15 @@ public static class PlanText
     private const string TemporaryTree = "USE TEMP B-TREE FOR ";
 
     /// <summary>Builds a plan from rows of (id, parent, detail), parents before children, as the engine gives them.</summary>
-    public static Plan Build(IReadOnlyList<(int Id, int Parent, string Detail)> rows)
+    /// <param name="finish">Adds to an operator what is known of it beside its words; null where nothing is.</param>
+    public static Plan Build(IReadOnlyList<(int Id, int Parent, string Detail)> rows, Func<int, PlanOperator, PlanOperator>? finish = null)
     {
         ILookup<int, (int Id, int Parent, string Detail)> children = rows.ToLookup(r => r.Parent);
         var built = new Dictionary<int, PlanOperator>();
         for (int i = rows.Count - 1; i >= 0; i--)
         {
-            built[rows[i].Id] = ReadOperator(rows[i].Detail, children[rows[i].Id].Select(c => built[c.Id]).ToList());
+            PlanOperator o = ReadOperator(rows[i].Detail, children[rows[i].Id].Select(c => built[c.Id]).ToList());
+            built[rows[i].Id] = finish?.Invoke(rows[i].Id, o) ?? o;
         }
 
         var known = rows.Select(r => r.Id).ToHashSet();

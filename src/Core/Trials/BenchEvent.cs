@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -13,6 +14,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(StageReached), "stage")]
 [JsonDerivedType(typeof(EnvironmentRead), "environment")]
 [JsonDerivedType(typeof(SchemaRead), "schema")]
+[JsonDerivedType(typeof(CatalogsRead), "catalogs")]
 [JsonDerivedType(typeof(StepApplied), "applied")]
 [JsonDerivedType(typeof(LineInspected), "inspected")]
 [JsonDerivedType(typeof(BlocksMeasured), "blocks")]
@@ -31,6 +33,9 @@ public sealed record EnvironmentRead(TrialEnvironment Environment) : BenchEvent;
 
 /// <summary>What the subject holds, before the change.</summary>
 public sealed record SchemaRead(IReadOnlyList<SchemaObject> Objects) : BenchEvent;
+
+/// <summary>What both copies hold, after the change; null where nothing can read them.</summary>
+public sealed record CatalogsRead(Catalog? Before, Catalog? After) : BenchEvent;
 
 /// <param name="Number">The statement's number in the change file.</param>
 public sealed record StepApplied(int Number, string Sql, double Seconds) : BenchEvent;

@@ -33,4 +33,28 @@ public sealed record Inspection(
     bool RowsRepeat,
     IReadOnlyDictionary<string, long> Counters,
     bool? CountersRepeat,
-    SideFailure? Failure);
+    SideFailure? Failure)
+{
+    /// <summary>Why the plan has no counts, or what is special about them; null where there is nothing to say.</summary>
+    public string? PlanNote { get; init; }
+
+    /// <summary>Adds what a counting library told of the same statement.</summary>
+    public Inspection With(CountedPlan counted)
+    {
+        if (Plan is null || counted.Problem is not null || counted.Plan is null)
+        {
+            return this with { PlanNote = counted.Problem };
+        }
+
+        Plan? merged = CountedPlans.Onto(Plan, counted.Plan);
+        return this with
+        {
+            Plan = merged ?? Plan,
+            PlanNote = merged is null
+                ? $"The library that counts plans this statement otherwise, so its counts are left out: {counted.Plan.Text.ReplaceLineEndings("; ")}."
+                : RowsRepeat && RowsHash is not null && counted.RowsHash is not null && counted.RowsHash != RowsHash
+                    ? "The library that counts gave other rows for this statement: its counts may not hold."
+                    : null,
+        };
+    }
+}

@@ -14,6 +14,9 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
 
     public TrialEnvironment? Environment { get; init; }
 
+    /// <summary>What both copies hold; null until it is read.</summary>
+    public CatalogsRead? Catalogs { get; init; }
+
     public IReadOnlyList<StepApplied> Applied { get; init; } = [];
 
     /// <summary>Why the job was refused; null where it was not.</summary>
@@ -33,6 +36,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
         StageReached stage => this with { Stage = stage },
         EnvironmentRead read => this with { Environment = Environment ?? read.Environment },
         SchemaRead => this,
+        CatalogsRead catalogs => this with { Catalogs = Catalogs ?? catalogs },
         StepApplied step => Confirming ? this : this with { Applied = [.. Applied, step] },
         LineInspected i when !Confirming => Update(i.Line, e => e with { Before = i.Before, After = i.After }),
         LineInspected => this,

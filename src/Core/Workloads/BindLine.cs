@@ -5,9 +5,9 @@ namespace SwiftLedger.Core.Workloads;
 
 /// <summary>One parameter set as a bind line gives it.</summary>
 /// <param name="Share">Its share of the calls, where given.</param>
-internal sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, TextSpan Span)
+public sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, TextSpan Span)
 {
-    public static BindLine Read(string file, Directive directive, InputPart part, List<InputProblem> problems)
+    internal static BindLine Read(string file, Directive directive, InputPart part, List<InputProblem> problems)
     {
         double? share = null;
         if (directive.Qualifier.Length > 0)
@@ -26,6 +26,9 @@ internal sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, 
 
         return new(share, ReadPairs(file, directive, part, problems), directive.Span);
     }
+
+    /// <summary>Values as such a line has them: <c>hut=3, night='2026-07-18'</c>.</summary>
+    public static string TextOf(IReadOnlyList<Binding> bindings) => string.Join(", ", bindings.Select(b => $"{b.Key}={b.Value}"));
 
     /// <summary>As many pairs of a line as can be read.</summary>
     public static IReadOnlyList<Binding> Pairs(string line)

@@ -3,13 +3,68 @@ using SQLitePCL;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
-/// <summary>The one call that the wrapper package lacks; same library, same process.</summary>
-internal static partial class Native
+/// <summary>The calls that the wrapper package lacks, of whichever library serves this process.</summary>
+internal static unsafe class Native
 {
-    /// <summary>Byte offset of the token that the latest error is about, or -1.</summary>
-    public static int ErrorOffset(sqlite3 db) => ErrorOffset(db.DangerousGetHandle());
+    private static readonly delegate* unmanaged[Cdecl]<nint, int> ErrorOffsetCall =
+        (delegate* unmanaged[Cdecl]<nint, int>)SqliteLibrary.Export("sqlite3_error_offset");
 
-    [LibraryImport("e_sqlite3", EntryPoint = "sqlite3_error_offset")]
-    [UnmanagedCallConv(CallConvs = [typeof(System.Runtime.CompilerServices.CallConvCdecl)])]
-    private static partial int ErrorOffset(IntPtr db);
+    /// <summary>Byte offset of the token that the latest error is about, or -1.</summary>
+    public static int ErrorOffset(sqlite3 db) => ErrorOffsetCall(db.DangerousGetHandle());
+
+    /// <summary>Numbers that a counting library holds of each element of a plan (SQLite manual, sqlite3_stmt_scanstatus_v2).</summary>
+    public static class ScanStatus
+    {
+        private const int LoopsOp = 0, VisitsOp = 1, EstimateOp = 2, TextOp = 4, IdOp = 5, ParentOp = 6, CyclesOp = 7, Complex = 1, WholeStatement = -1;
+
+        private static readonly delegate* unmanaged[Cdecl]<nint, int, int, int, void*, int> Call =
+            (delegate* unmanaged[Cdecl]<nint, int, int, int, void*, int>)SqliteLibrary.Export("sqlite3_stmt_scanstatus_v2");
+
+        private static readonly delegate* unmanaged[Cdecl]<nint, void> ResetCall =
+            (delegate* unmanaged[Cdecl]<nint, void>)SqliteLibrary.Export("sqlite3_stmt_scanstatus_reset");
+
+        private static readonly delegate* unmanaged[Cdecl]<nint, int, nint, byte*, nint, int> BindPointer =
+            (delegate* unmanaged[Cdecl]<nint, int, nint, byte*, nint, int>)SqliteLibrary.Export("sqlite3_bind_pointer");
+
+        // The engine keeps the name's address.
+        private static readonly nint StatementPointer = Marshal.StringToCoTaskMemUTF8("stmt-pointer");
+
+        public static void Reset(sqlite3_stmt statement) => ResetCall(statement.DangerousGetHandle());
+
+        /// <summary>Cycles of the whole statement.</summary>
+        public static long TotalCycles(sqlite3_stmt statement) => Number(statement, WholeStatement, CyclesOp);
+
+        /// <summary>One element; false behind the last. Numbers that there are not are -1.</summary>
+        public static bool TryRead(sqlite3_stmt statement, int element, out ScanElement read)
+        {
+            int id;
+            if (Call(statement.DangerousGetHandle(), element, IdOp, Complex, &id) != 0)
+            {
+                read = default;
+                return false;
+            }
+
+            int parent;
+            _ = Call(statement.DangerousGetHandle(), element, ParentOp, Complex, &parent);
+            byte* text = null;
+            _ = Call(statement.DangerousGetHandle(), element, TextOp, Complex, &text);
+            double estimate;
+            _ = Call(statement.DangerousGetHandle(), element, EstimateOp, Complex, &estimate);
+            read = new(id, parent, Marshal.PtrToStringUTF8((nint)text) ?? "", Number(statement, element, LoopsOp), Number(statement, element, VisitsOp), estimate, Number(statement, element, CyclesOp));
+            return true;
+        }
+
+        /// <summary>Gives a statement to the table-valued function <c>bytecode(?)</c>.</summary>
+        public static void BindStatement(sqlite3_stmt to, sqlite3_stmt statement) =>
+            _ = BindPointer(to.DangerousGetHandle(), 1, statement.DangerousGetHandle(), (byte*)StatementPointer, 0);
+
+        private static long Number(sqlite3_stmt statement, int element, int what)
+        {
+            long value;
+            return Call(statement.DangerousGetHandle(), element, what, Complex, &value) == 0 ? value : -1;
+        }
+    }
 }
+
+/// <summary>One element of a plan with what was counted.</summary>
+internal readonly record struct ScanElement(int Id, int Parent, string Text, long Loops, long Visits, double Estimate, long Cycles);

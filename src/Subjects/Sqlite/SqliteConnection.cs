@@ -8,7 +8,7 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// <summary>A thin layer over the engine's own calls: errors become exceptions, and nothing happens behind one's back.</summary>
 internal sealed class SqliteConnection : IDisposable
 {
-    static SqliteConnection() => Batteries_V2.Init();
+    static SqliteConnection() => SqliteLibrary.Ensure();
 
     private SqliteConnection(sqlite3 handle) => Handle = handle;
 
@@ -18,7 +18,7 @@ internal sealed class SqliteConnection : IDisposable
     {
         get
         {
-            Batteries_V2.Init();
+            SqliteLibrary.Ensure();
             return raw.sqlite3_libversion().utf8_to_string();
         }
     }

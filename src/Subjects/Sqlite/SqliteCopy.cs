@@ -1,4 +1,5 @@
 using SQLitePCL;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -11,9 +12,11 @@ internal sealed class SqliteCopy : ISubjectCopy
     private readonly Watchdog _watchdog = new();
     private readonly List<string> _settings = [];
     private readonly SqliteConnection _shared;
+    private readonly IPlanCounter? _counter;
 
-    public SqliteCopy(string path)
+    public SqliteCopy(string path, IPlanCounter? counter)
     {
+        _counter = counter;
         _path = path;
         _shared = Connect();
     }
@@ -46,10 +49,13 @@ internal sealed class SqliteCopy : ISubjectCopy
     public Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop)
     {
         using SqliteConnection fresh = Connect();
-        return Task.FromResult(new SqliteInspector(fresh, _watchdog, limit).Look(run));
+        Inspection found = new SqliteInspector(fresh, _watchdog, limit).Look(run);
+        return Task.FromResult(_counter is null || found.Failure is not null ? found : found.With(_counter.Count(_path, _settings, run, limit)));
     }
 
     public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
+
+    public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 
     public void ReleaseMemory() => _shared.Ask("PRAGMA shrink_memory");
 

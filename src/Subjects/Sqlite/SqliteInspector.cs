@@ -41,15 +41,15 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         }
     }
 
+    /// <summary>Empty for a statement that explains by itself.</summary>
     private Plan Explain(string sql)
     {
-        string body = sql.StartsWith("EXPLAIN", StringComparison.OrdinalIgnoreCase) ? "" : sql;
-        if (body.Length == 0)
+        if (sql.StartsWith("EXPLAIN", StringComparison.OrdinalIgnoreCase))
         {
             return new([]);
         }
 
-        using sqlite3_stmt statement = connection.Prepare("EXPLAIN QUERY PLAN " + body);
+        using sqlite3_stmt statement = connection.Prepare("EXPLAIN QUERY PLAN " + sql);
         var rows = new List<(int, int, string)>();
         while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
         {

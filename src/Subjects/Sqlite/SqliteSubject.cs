@@ -13,8 +13,11 @@ public sealed class SqliteSubject : ISubject
     private readonly string _folder;
     private readonly string _snapshot;
 
-    private SqliteSubject(string folder, string snapshot, SubjectInfo info)
+    private readonly IPlanCounter? _counter;
+
+    private SqliteSubject(string folder, string snapshot, IPlanCounter? counter, SubjectInfo info)
     {
+        _counter = counter;
         _folder = folder;
         _snapshot = snapshot;
         Info = info;
@@ -32,11 +35,12 @@ public sealed class SqliteSubject : ISubject
     /// <summary>Takes the snapshot, or goes on from the one that an earlier session took in the same folder.</summary>
     /// <param name="path">The database under test.</param>
     /// <param name="folder">A folder for the copies, of this trial alone.</param>
+    /// <param name="counter">Counts what plans do; null for estimates only.</param>
     /// <param name="freeBytes">Free space of the disk that holds a folder; null for the machine's own answer.</param>
     /// <param name="progress">Told the share copied, 0 to 1.</param>
     /// <exception cref="SubjectException">The file cannot be used.</exception>
     public static SqliteSubject Open(
-        string path, string folder, Func<string, long>? freeBytes = null, Action<double>? progress = null, CancellationToken stop = default)
+        string path, string folder, IPlanCounter? counter = null, Func<string, long>? freeBytes = null, Action<double>? progress = null, CancellationToken stop = default)
     {
         string snapshot = SnapshotIn(folder);
         if (!File.Exists(snapshot))
@@ -53,7 +57,7 @@ public sealed class SqliteSubject : ISubject
 
         using SqliteConnection connection = SqliteConnection.Open(snapshot, raw.SQLITE_OPEN_READWRITE);
         var settings = RecordedSettings.ToDictionary(s => s, s => connection.Ask("PRAGMA " + s));
-        return new(folder, snapshot, new("SQLite", SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
+        return new(folder, snapshot, counter, new("SQLite", SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
     }
 
     /// <summary>Objects with a definition; those that the engine makes by itself have none.</summary>
@@ -79,7 +83,7 @@ public sealed class SqliteSubject : ISubject
         }
 
         SqliteSnapshot.CopyPrivate(_snapshot, target, stop);
-        return Task.FromResult<ISubjectCopy>(new SqliteCopy(target));
+        return Task.FromResult<ISubjectCopy>(new SqliteCopy(target, _counter));
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

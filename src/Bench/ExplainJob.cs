@@ -1,0 +1,12 @@
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>What the explaining process is asked: one JSON object a line on its standard input.</summary>
+/// <param name="Sql">The statement to count; null to read the catalogue.</param>
+/// <param name="Binds">Its values, as in a bind line.</param>
+/// <param name="Seconds">Limit of one execution.</param>
+internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds);
+
+/// <summary>What it answers, one line for each request.</summary>
+internal sealed record ExplainReply(CountedPlan? Counted, Catalog? Catalog, string? Problem);

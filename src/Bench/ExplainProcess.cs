@@ -1,0 +1,85 @@
+using System.Diagnostics;
+using System.Text.Json;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>Asks an explaining process, started at the first question. Whatever goes wrong with it costs counts, never the trial.</summary>
+internal sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
+{
+    /// <summary>What an answer may take beyond the executions that it needs.</summary>
+    private static readonly TimeSpan Grace = TimeSpan.FromSeconds(20);
+
+    private const int ExecutionsForAnAnswer = 3, MostStarts = 3;
+
+    private Process? _process;
+    private int _starts;
+    private string? _broken = library is null
+        ? "Only estimates: the SQLite that counts is not built, for want of a C compiler. Install gcc and libc6-dev, and start Swift Ledger again."
+        : null;
+
+    public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit)
+    {
+        ExplainReply reply = Ask(new(path, settings, run.Sql, BindLine.TextOf(run.Bindings), limit.TotalSeconds), limit);
+        return reply.Counted ?? new(null, null, null, null, reply.Problem);
+    }
+
+    public Catalog? ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit) => Ask(new(path, settings, null, "", limit.TotalSeconds), limit).Catalog;
+
+    public void Dispose() => End();
+
+    private ExplainReply Ask(ExplainRequest request, TimeSpan limit)
+    {
+        if (_broken is not null)
+        {
+            return new(null, null, _broken);
+        }
+
+        try
+        {
+            _process ??= Start();
+            _process.StandardInput.WriteLine(JsonSerializer.Serialize(request, BenchJob.Json));
+            _process.StandardInput.Flush();
+            Task<string?> answer = _process.StandardOutput.ReadLineAsync();
+            if (!answer.Wait((limit * ExecutionsForAnAnswer) + Grace))
+            {
+                return Lost("The process that counts gave no answer in time: there are only estimates.");
+            }
+
+            return answer.Result is { } line && JsonSerializer.Deserialize<ExplainReply>(line, BenchJob.Json) is { } reply
+                ? reply
+                : Lost("The process that counts ended while it ran this statement: there are only estimates.");
+        }
+        catch (Exception e) when (e is IOException or JsonException or AggregateException or System.ComponentModel.Win32Exception)
+        {
+            return Lost($"The process that counts failed: {e.Message}");
+        }
+    }
+
+    private Process Start()
+    {
+        _starts++;
+        ProcessStartInfo info = BenchProcess.StartInfo("explain-job");
+        info.ArgumentList.Add(library!);
+        return Process.Start(info)!;
+    }
+
+    private ExplainReply Lost(string why)
+    {
+        End();
+        _broken = _starts >= MostStarts ? why : null;
+        return new(null, null, why);
+    }
+
+    private void End()
+    {
+        if (_process is { } process)
+        {
+            BenchProcess.Kill(process);
+            process.Dispose();
+            _process = null;
+        }
+    }
+}

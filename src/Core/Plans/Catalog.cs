@@ -1,0 +1,40 @@
+namespace SwiftLedger.Core.Plans;
+
+/// <summary>What a database holds, and what its planner was told of it.</summary>
+/// <param name="PageSize">Bytes.</param>
+public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
+{
+    /// <summary>The table of that name, in any case; null where there is none.</summary>
+    public CatalogTable? Table(string? name) => name is null ? null : Tables.FirstOrDefault(t => t.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>The index of that name with its table; null where there is none.</summary>
+    public (CatalogTable Table, CatalogIndex Index)? Index(string? name) => name is null
+        ? null
+        : Tables.SelectMany(t => t.Indexes.Select(i => (t, i))).Cast<(CatalogTable, CatalogIndex)?>()
+            .FirstOrDefault(p => p!.Value.Item2.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
+}
+
+/// <param name="Rows">Counted; null where counting took too long.</param>
+/// <param name="Pages">Of the table alone, without its indexes; null where sizes are not known.</param>
+/// <param name="AnalyzedRows">How many rows the statistics believe in; null where there are none.</param>
+public sealed record CatalogTable(
+    string Name, IReadOnlyList<CatalogColumn> Columns, long? Rows, long? Pages, long? AnalyzedRows, IReadOnlyList<CatalogIndex> Indexes)
+{
+    /// <summary>Rows over rows believed in, or the reverse: 1 where statistics are fresh; null where one is missing.</summary>
+    public double? StatisticsOffBy => Rows is { } rows && AnalyzedRows is { } believed
+        ? Math.Max(rows, 1) / (double)Math.Max(believed, 1) is var r && r >= 1 ? r : 1 / r
+        : null;
+
+    public CatalogColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
+}
+
+/// <param name="Type">As declared; may be empty.</param>
+/// <param name="Key">Place in the primary key from 1; 0 where it is none of it.</param>
+public sealed record CatalogColumn(string Name, string Type, bool NotNull, int Key);
+
+/// <param name="Columns">In order; an expression has its text, or <c>(expression)</c>.</param>
+/// <param name="Origin">How it came to be: created, unique or key.</param>
+/// <param name="Partial">Whether it holds only some rows.</param>
+/// <param name="RowsPerKey">From the statistics: rows that share the first column's value, the first two columns', and so on; empty where there are none.</param>
+public sealed record CatalogIndex(
+    string Name, IReadOnlyList<string> Columns, bool Unique, bool Partial, string Origin, long? Pages, IReadOnlyList<double> RowsPerKey);

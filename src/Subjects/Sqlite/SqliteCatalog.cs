@@ -1,0 +1,150 @@
+using System.Globalization;
+using SQLitePCL;
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Subjects.Sqlite;
+
+/// <summary>Reads the catalogue: tables, columns, indexes, sizes (dbstat) and statistics (sqlite_stat1).</summary>
+internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchdog, TimeSpan limit)
+{
+    private const int MostTables = 2_000;
+
+    public Catalog Read()
+    {
+        int pageSize = int.Parse(connection.Ask("PRAGMA page_size"), CultureInfo.InvariantCulture);
+        Dictionary<string, long> pages = Pages();
+        Dictionary<(string Table, string Index), List<double>> statistics = Statistics();
+        var tables = new List<CatalogTable>();
+        foreach (string name in Names("SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name"))
+        {
+            if (tables.Count >= MostTables)
+            {
+                break;
+            }
+
+            List<CatalogIndex> indexes = [.. Indexes(name, pages, statistics)];
+            double? believed = statistics.Where(s => s.Key.Table.Equals(name, StringComparison.OrdinalIgnoreCase)).Select(s => (double?)s.Value[0]).Max();
+            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes));
+        }
+
+        return new(pageSize, tables);
+    }
+
+    private static long? Of(Dictionary<string, long> pages, string name) => pages.TryGetValue(name, out long count) ? count : null;
+
+    private IEnumerable<CatalogColumn> Columns(string table)
+    {
+        using sqlite3_stmt statement = connection.Prepare("SELECT name, type, \"notnull\", pk FROM pragma_table_info(?1)");
+        _ = raw.sqlite3_bind_text(statement, 1, table);
+        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+        {
+            yield return new(raw.sqlite3_column_text(statement, 0).utf8_to_string(), raw.sqlite3_column_text(statement, 1).utf8_to_string(),
+                raw.sqlite3_column_int(statement, 2) != 0, raw.sqlite3_column_int(statement, 3));
+        }
+    }
+
+    private IEnumerable<CatalogIndex> Indexes(string table, Dictionary<string, long> pages, Dictionary<(string, string), List<double>> statistics)
+    {
+        var found = new List<(string Name, bool Unique, string Origin, bool Partial)>();
+        using (sqlite3_stmt list = connection.Prepare("SELECT name, \"unique\", origin, partial FROM pragma_index_list(?1) ORDER BY seq DESC"))
+        {
+            _ = raw.sqlite3_bind_text(list, 1, table);
+            while (raw.sqlite3_step(list) == raw.SQLITE_ROW)
+            {
+                found.Add((raw.sqlite3_column_text(list, 0).utf8_to_string(), raw.sqlite3_column_int(list, 1) != 0,
+                    raw.sqlite3_column_text(list, 2).utf8_to_string(), raw.sqlite3_column_int(list, 3) != 0));
+            }
+        }
+
+        foreach ((string name, bool unique, string origin, bool partial) in found)
+        {
+            var columns = new List<string>();
+            using sqlite3_stmt info = connection.Prepare("SELECT name FROM pragma_index_info(?1) ORDER BY seqno");
+            _ = raw.sqlite3_bind_text(info, 1, name);
+            while (raw.sqlite3_step(info) == raw.SQLITE_ROW)
+            {
+                columns.Add(raw.sqlite3_column_text(info, 0).utf8_to_string() ?? "(expression)");
+            }
+
+            yield return new(name, columns, unique, partial, origin switch { "c" => "created", "u" => "unique", _ => "key" }, Of(pages, name),
+                statistics.TryGetValue((table, name), out List<double>? numbers) ? numbers[1..] : []);
+        }
+    }
+
+    /// <summary>Counting a table reads its smallest index; one that takes too long stays uncounted.</summary>
+    private long? Count(string table)
+    {
+        try
+        {
+            watchdog.Arm(connection.Handle, limit);
+            return long.Parse(connection.Ask($"SELECT count(*) FROM \"{table.Replace("\"", "\"\"", StringComparison.Ordinal)}\""), CultureInfo.InvariantCulture);
+        }
+        catch (EngineException)
+        {
+            return null;
+        }
+        finally
+        {
+            watchdog.Disarm();
+        }
+    }
+
+    private Dictionary<string, long> Pages()
+    {
+        var pages = new Dictionary<string, long>(StringComparer.OrdinalIgnoreCase);
+        try
+        {
+            watchdog.Arm(connection.Handle, limit);
+            using sqlite3_stmt statement = connection.Prepare("SELECT name, pageno FROM dbstat WHERE aggregate = TRUE");
+            while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+            {
+                pages[raw.sqlite3_column_text(statement, 0).utf8_to_string()] = raw.sqlite3_column_int64(statement, 1);
+            }
+        }
+        catch (EngineException)
+        {
+            // A library without dbstat: sizes stay unknown.
+        }
+        finally
+        {
+            watchdog.Disarm();
+        }
+
+        return pages;
+    }
+
+    /// <summary>sqlite_stat1: the number of rows, then rows for each equal key of one column, two columns, and so on.</summary>
+    private Dictionary<(string, string), List<double>> Statistics()
+    {
+        var statistics = new Dictionary<(string, string), List<double>>();
+        if (connection.Ask("SELECT count(*) FROM sqlite_schema WHERE name = 'sqlite_stat1'") == "0")
+        {
+            return statistics;
+        }
+
+        using sqlite3_stmt statement = connection.Prepare("SELECT tbl, idx, stat FROM sqlite_stat1");
+        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+        {
+            List<double> numbers = [.. (raw.sqlite3_column_text(statement, 2).utf8_to_string() ?? "").Split(' ')
+                .TakeWhile(w => double.TryParse(w, CultureInfo.InvariantCulture, out _)).Select(w => double.Parse(w, CultureInfo.InvariantCulture))];
+            if (numbers.Count > 0)
+            {
+                statistics[(raw.sqlite3_column_text(statement, 0).utf8_to_string(), raw.sqlite3_column_text(statement, 1).utf8_to_string() ?? "")] = numbers;
+            }
+        }
+
+        return statistics;
+    }
+
+    private List<string> Names(string sql)
+    {
+        var names = new List<string>();
+        using sqlite3_stmt statement = connection.Prepare(sql);
+        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+        {
+            names.Add(raw.sqlite3_column_text(statement, 0).utf8_to_string());
+        }
+
+        return names;
+    }
+}
