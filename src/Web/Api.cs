@@ -35,6 +35,7 @@ internal static class Api
         api.MapPost("/trials/{id:long}/again", Again);
         api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
+        PlansApi.Map(api);
         DaybookApi.Map(api);
         DaybookChanges.Map(api);
         DaybookExports.Map(api);
@@ -136,17 +137,17 @@ internal static class Api
         return first.Length > 80 ? first[..80] + "..." : first;
     }
 
-    private static Results<Ok<TrialPage>, NotFound<ProblemReport>> Trial(long id, BookStore books, TrialStore trials, TrialDesk desk) =>
+    private static Results<Ok<TrialPage>, NotFound<ProblemReport>> Trial(long id, BookStore books, TrialStore trials, TrialDesk desk, PlanStore plans) =>
         trials.Find(id) is { } trial && books.Find(trial.BookId) is { } book
-            ? TypedResults.Ok(TrialPage.Of(trial, book, Shown(desk.AccountOf(trial)), desk.Ahead(trial)))
+            ? TypedResults.Ok(TrialPage.Of(trial, book, Shown(desk.AccountOf(trial)), desk.Ahead(trial), plans.StandingShapes(trial.BookId)))
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
 
     /// <summary>A running account with provisional decisions for the lines that have ended.</summary>
     private static TrialAccount Shown(TrialAccount account) => account.Lines.Any(l => l.Decision is not null) ? account : account.Decided();
 
-    private static Results<Ok<LinePage>, NotFound<ProblemReport>> TrialLine(long id, int number, TrialStore trials, TrialDesk desk) =>
-        trials.Find(id) is { } trial && Shown(desk.AccountOf(trial)).Find(number) is { } line
-            ? TypedResults.Ok(LinePage.Of(TrialSummary.Of(trial, desk.Ahead(trial)), line))
+    private static Results<Ok<LinePage>, NotFound<ProblemReport>> TrialLine(long id, int number, TrialStore trials, TrialDesk desk, PlanStore plans) =>
+        trials.Find(id) is { } trial && Shown(desk.AccountOf(trial)) is var account && account.Find(number) is { } line
+            ? TypedResults.Ok(LinePage.Of(TrialSummary.Of(trial, desk.Ahead(trial)), line, account.Catalogs, plans.Standing(trial.BookId, Convert.ToUInt64(line.Evidence.Brief.Pattern, 16))))
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such line."));
 
     private static Results<Ok<TrialSummary>, NotFound<ProblemReport>, Conflict<ProblemReport>> Cancel(long id, TrialStore trials, TrialDesk desk)

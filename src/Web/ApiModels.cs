@@ -58,22 +58,26 @@ public sealed record TrialRequest(string Subject, string Workload, string Change
 public sealed record StageView(string Stage, string? Detail, int Ended, int Total, bool Confirming);
 
 /// <param name="State">waiting, measuring or ended.</param>
-public sealed record LineView(string State, ResultLine Result);
+public sealed record LineView(string State, ResultLine Result, bool LeavesStanding = false);
 
 public sealed record TrialPage(
     TrialSummary Trial, string BookName, string Subject, TrialSettings Settings, string Workload, string Change,
     StageView? Stage, IReadOnlyList<LineView> Lines, ResultBill Bill, string? Headline, IReadOnlyList<ResultStep> Applied,
     TrialEnvironment? Environment, IReadOnlyList<ProblemView> Problems)
 {
-    public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead)
+    public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead, IReadOnlyDictionary<ulong, string> standing)
     {
         Bill bill = Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
         return new(TrialSummary.Of(t, ahead), book.Name, book.Subject ?? "", TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
             t.State == TrialStates.Running && account.Stage is { } s ? StageOf(account, s) : null,
-            account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l))).ToList(),
+            account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l), Leaves(l, standing))).ToList(),
             ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
             account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList());
     }
+
+    /// <summary>Whether the side after runs by another plan than the one that stands for the statement.</summary>
+    private static bool Leaves(Line line, IReadOnlyDictionary<ulong, string> standing) =>
+        line.Evidence.After?.Plan is { } plan && standing.TryGetValue(Convert.ToUInt64(line.Evidence.Brief.Pattern, 16), out string? shape) && shape != plan.Shape;
 
     public static StageView StageOf(TrialAccount account, StageReached stage) =>
         new(stage.Stage, stage.Detail, account.Lines.Count(l => l.Evidence.End is not null), account.Lines.Count, account.Confirming);
@@ -83,17 +87,17 @@ public sealed record TrialPage(
 
 public sealed record BlockView(double AtSeconds, bool BeforeFirst, double BeforeUs, double AfterUs, int Switches, double StolenMs, bool LeftOut);
 
-/// <param name="As">kept, changed, added or removed.</param>
-public sealed record AlignedView(string As, int? BeforeDepth, string? Before, int? AfterDepth, string? After);
-
-/// <param name="PlanSentence">What the engine does otherwise, in one sentence; null where it does the same, or a plan is missing.</param>
+/// <param name="Plans">Null where neither side has a plan.</param>
+/// <param name="Standing">The plan that the team accepted for the statement; null where there is none.</param>
+/// <param name="LeavesStanding">Whether the side after runs by another; null where there is none to leave.</param>
+/// <param name="Pin">Whether the statement can be held to its plan before (offered), or this rewrite is such a pin that may be listed (proven); null otherwise.</param>
 /// <param name="BandLow">Lowest ratio that counts as level; null where any saving is under the floor.</param>
 public sealed record LinePage(
     TrialSummary Trial, LineView Line, string BeforeSql, string AfterSql, string BeforeBinds, string AfterBinds, double? BandLow, double BandHigh,
-    IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, IReadOnlyList<AlignedView> Plan, string? PlanSentence,
-    ResultTime? Confirmation)
+    IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, ComparisonView? Plans,
+    ResultTime? Confirmation, StandingPlan? Standing, bool? LeavesStanding, string? Pin, string BeforePlanText, string AfterPlanText)
 {
-    public static LinePage Of(TrialSummary trial, Line line)
+    public static LinePage Of(TrialSummary trial, Line line, CatalogsRead? catalogs, StandingPlan? standing)
     {
         LineEvidence e = line.Evidence;
         Band band = e.Band;
@@ -101,16 +105,28 @@ public sealed record LinePage(
             BindLine.TextOf(e.Brief.BeforeBindings), BindLine.TextOf(e.Brief.AfterBindings),
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
-            e.Before?.Plan is { } before && e.After?.Plan is { } after ? PlanAlignment.Of(before, after).Select(View).ToList() : [],
-            e.Before?.Plan is { } x && e.After?.Plan is { } y ? PlanDifference.Sentence(PlanDifference.Between(x, y)) : null,
-            e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null);
+            Compared(e, catalogs),
+            e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
+            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, PinOf(e), e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
     private static BlockView View(Block b) =>
         new(b.AtSeconds, b.BeforeFirst, b.BeforeMicroseconds, b.AfterMicroseconds, b.InvoluntarySwitches, b.StolenMilliseconds, b.LeftOut);
 
-    private static AlignedView View(AlignedOperator a) =>
-        new(a.As.ToString().ToLowerInvariant(), a.BeforeDepth, a.Before?.Text, a.AfterDepth, a.After?.Text);
+    private static string? PinOf(LineEvidence e) =>
+        e.Brief.Rewritten ? PlanPin.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null
+        : e.PlanChanged == true && PlanPin.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!) is not null ? "offered"
+        : null;
+
+    private static ComparisonView? Compared(LineEvidence e, CatalogsRead? catalogs)
+    {
+        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, catalogs?.Before), after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, catalogs?.After);
+        return before is null && after is null ? null : ComparisonView.Of(before, after, e.Brief.Rewritten, e.Before?.PlanNote, e.After?.PlanNote);
+    }
+
+    private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog) => inspection?.Plan is not { } plan
+        ? null
+        : new(plan, sql) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
 }
 
 public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck);

@@ -49,6 +49,7 @@ public static class LedgerServer
         builder.Services.AddSingleton(new LedgerDatabase(settings.Home.LedgerFile));
         builder.Services.AddSingleton<BookStore>();
         builder.Services.AddSingleton<TrialStore>();
+        builder.Services.AddSingleton<PlanStore>();
         builder.Services.AddSingleton<CaptureStore>();
         builder.Services.AddSingleton<DaybookStore>();
         builder.Services.AddSingleton<DeploymentStore>();

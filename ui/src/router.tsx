@@ -6,6 +6,9 @@ import { DaybookView } from "./daybook/DaybookView";
 import { NewTrialView } from "./newtrial/NewTrialView";
 import { EmptyState } from "./parts/Notice";
 import { Top } from "./parts/Top";
+import { GlossaryView } from "./plans/GlossaryView";
+import { PastedView } from "./plans/PastedView";
+import { PlansView } from "./plans/PlansView";
 import { StatementView } from "./statement/StatementView";
 import { TrialView } from "./trial/TrialView";
 
@@ -102,6 +105,21 @@ export const lineRoute = createRoute({
   component: () => null,
 });
 
+export const linePlansRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/trials/$trialId/plans/$line",
+  component: PlansView,
+});
+
+export const pastedRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/plans",
+  validateSearch: (s: Record<string, unknown>): { book?: number } => ({ book: whole(s.book) }),
+  component: PastedView,
+});
+
+const glossary = createRoute({ getParentRoute: () => root, path: "/glossary", component: GlossaryView });
+
 export const router = createRouter({
   routeTree: root.addChildren([
     books,
@@ -110,6 +128,9 @@ export const router = createRouter({
     statementRoute,
     newTrialRoute,
     trialRoute.addChildren([lineRoute]),
+    linePlansRoute,
+    pastedRoute,
+    glossary,
   ]),
 });
 

@@ -20,6 +20,9 @@ public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
 public sealed record CatalogTable(
     string Name, IReadOnlyList<CatalogColumn> Columns, long? Rows, long? Pages, long? AnalyzedRows, IReadOnlyList<CatalogIndex> Indexes)
 {
+    /// <summary>Names of the triggers that its writes run.</summary>
+    public IReadOnlyList<string> Triggers { get; init; } = [];
+
     /// <summary>Rows over rows believed in, or the reverse: 1 where statistics are fresh; null where one is missing.</summary>
     public double? StatisticsOffBy => Rows is { } rows && AnalyzedRows is { } believed
         ? Math.Max(rows, 1) / (double)Math.Max(believed, 1) is var r && r >= 1 ? r : 1 / r

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Trials;
+
 namespace SwiftLedger.Core.Plans;
 
 /// <summary>What kind of thing differs between two plans, the weightiest first.</summary>
@@ -11,34 +13,49 @@ public enum DifferenceKind
     CoveringLost,
     CoveringGained,
     OtherOrderOfJoins,
+    OtherMethod,
     SortAdded,
     SortRemoved,
     ReadAsWell,
     NoLongerRead,
+    EstimateMoved,
 }
 
 /// <summary>One thing that differs between two plans, in words.</summary>
 /// <param name="Text">A clause: <c>parcel is now read whole instead of searched through parcel_note</c>.</param>
-public sealed record PlanDifference(DifferenceKind Kind, string Text)
+/// <param name="Before">The operator on the side before that it is about; null where there is none.</param>
+/// <param name="After">Likewise after.</param>
+public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperator? Before = null, PlanOperator? After = null)
 {
     private const int MostClauses = 3;
 
+    /// <summary>Estimates that differ by less say the same.</summary>
+    private const double EstimateMovedFrom = 10;
+
     /// <summary>What the engine does otherwise, the weightiest first; empty where it does the same.</summary>
-    public static IReadOnlyList<PlanDifference> Between(Plan before, Plan after)
+    public static IReadOnlyList<PlanDifference> Between(Plan before, Plan after) => Between(new PlanSide(before, ""), new PlanSide(after, ""));
+
+    /// <summary>The same with the tables' own names, and the rows that were visited where they were counted.</summary>
+    public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after)
     {
-        IReadOnlyList<AlignedOperator> rows = PlanAlignment.Of(before, after);
+        IReadOnlyList<AlignedOperator> rows = PlanAlignment.Of(before.Plan, after.Plan);
         var found = new List<PlanDifference>();
         foreach ((PlanOperator x, PlanOperator y) in Accesses(rows))
         {
-            found.AddRange(OfAccess(x, y));
+            found.AddRange(OfAccess(x, y, after.TableOf(y.Object!)).Select(d => d with { Before = x, After = y }));
+        }
+
+        foreach (AlignedOperator row in rows.Where(r => r.Before is not null && r.After is not null))
+        {
+            found.AddRange(OfKept(row.Before!, row.After!, after));
         }
 
         foreach (AlignedOperator row in rows.Where(r => r.As is AlignedAs.Added or AlignedAs.Removed))
         {
-            found.AddRange(OfLoneOperator(row, rows));
+            found.AddRange(OfLoneOperator(row, rows, row.After is null ? before : after));
         }
 
-        if (OrderOf(before, after) is { } order)
+        if (OrderOf(before.Plan, after.Plan) is { } order)
         {
             found.Add(order);
         }
@@ -81,30 +98,47 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text)
 
     private static bool Reads(PlanOperator o) => o.Object is not null && o.Kind is OperatorKind.Scan or OperatorKind.Search;
 
-    private static IEnumerable<PlanDifference> OfAccess(PlanOperator x, PlanOperator y)
+    /// <summary>What an operator that is there on both sides does otherwise, beside how it reads.</summary>
+    private static IEnumerable<PlanDifference> OfKept(PlanOperator x, PlanOperator y, PlanSide after)
     {
-        string name = y.Object!;
+        if (!Reads(x) && !Reads(y) && x.Kind == OperatorKind.Other && y.Kind == OperatorKind.Other && PlanText.WithoutNumbers(x.Text) != PlanText.WithoutNumbers(y.Text))
+        {
+            yield return new(DifferenceKind.OtherMethod, $"{y.Text} stands instead of {x.Text}", x, y);
+        }
+
+        if (Reads(y) && x.EstimatedRows is { } before && y.EstimatedRows is { } now && Math.Max(before, 1) / Math.Max(now, 1) is var ratio && (ratio >= EstimateMovedFrom || ratio <= 1 / EstimateMovedFrom))
+        {
+            yield return new(DifferenceKind.EstimateMoved, $"the planner now expects {Figures.Three(now)} rows of {after.TableOf(y.Object!)} at each start instead of {Figures.Three(before)}", x, y);
+        }
+    }
+
+    /// <summary>How many rows each side looked at, where that was counted and differs.</summary>
+    private static string Visited(PlanOperator x, PlanOperator y) =>
+        x.Counts?.RowsVisited is { } before && y.Counts?.RowsVisited is { } after && before != after ? $": {Figures.Count(after)} row{(after == 1 ? "" : "s")} instead of {Figures.Count(before)}" : "";
+
+    private static IEnumerable<PlanDifference> OfAccess(PlanOperator x, PlanOperator y, string name)
+    {
         if (y.Index == PlanText.BuiltForThis && x.Index != PlanText.BuiltForThis)
         {
             yield return new(DifferenceKind.IndexBuiltAnew, $"an index on {name} is built at each execution");
         }
         else if (x.Kind == OperatorKind.Search && y.Kind == OperatorKind.Scan)
         {
-            yield return new(DifferenceKind.ScanInsteadOfSearch, $"{name} is now read whole{InOrder(y)} instead of searched through {IndexOf(x)}");
+            yield return new(DifferenceKind.ScanInsteadOfSearch, $"{name} is now read whole{InOrder(y)} instead of searched through {IndexOf(x)}{Visited(x, y)}");
         }
         else if (x.Kind == OperatorKind.Scan && y.Kind == OperatorKind.Search)
         {
-            yield return new(DifferenceKind.SearchInsteadOfScan, $"{name} is now searched through {IndexOf(y)} instead of read whole");
+            yield return new(DifferenceKind.SearchInsteadOfScan, $"{name} is now searched through {IndexOf(y)} instead of read whole{Visited(x, y)}");
         }
         else if (x.Index != y.Index)
         {
             yield return new(DifferenceKind.OtherIndex, y.Kind == OperatorKind.Search
-                ? $"{name} is now searched through {IndexOf(y)} instead of {IndexOf(x)}"
-                : $"{name} is now read whole{InOrder(y)}{(x.Index is null ? "" : $" instead of{InOrder(x)}")}");
+                ? $"{name} is now searched through {IndexOf(y)} instead of {IndexOf(x)}{Visited(x, y)}"
+                : $"{name} is now read whole{InOrder(y)}{(x.Index is null ? "" : $" instead of{InOrder(x)}")}{Visited(x, y)}");
         }
         else if (x.Condition != y.Condition)
         {
-            yield return new(DifferenceKind.OtherCondition, $"{name} is now searched by {y.Condition ?? "nothing"} instead of {x.Condition ?? "nothing"}");
+            yield return new(DifferenceKind.OtherCondition, $"{name} is now searched by {y.Condition ?? "nothing"} instead of {x.Condition ?? "nothing"}{Visited(x, y)}");
         }
 
         if (x.Covering != y.Covering && x.Index != PlanText.BuiltForThis && y.Index != PlanText.BuiltForThis)
@@ -115,7 +149,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text)
         }
     }
 
-    private static IEnumerable<PlanDifference> OfLoneOperator(AlignedOperator row, IReadOnlyList<AlignedOperator> rows)
+    private static IEnumerable<PlanDifference> OfLoneOperator(AlignedOperator row, IReadOnlyList<AlignedOperator> rows, PlanSide side)
     {
         bool added = row.As == AlignedAs.Added;
         PlanOperator o = (row.After ?? row.Before)!;
@@ -127,10 +161,12 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text)
         else if (Reads(o) && !rows.Any(r => r.As == (added ? AlignedAs.Removed : AlignedAs.Added) && (added ? r.Before : r.After)!.Object == o.Object))
         {
             yield return added
-                ? new(DifferenceKind.ReadAsWell, $"{o.Object} is read as well")
-                : new(DifferenceKind.NoLongerRead, $"{o.Object} is no longer read");
+                ? new(DifferenceKind.ReadAsWell, $"{side.TableOf(o.Object!)} is read as well{Rows(o)}", null, o)
+                : new(DifferenceKind.NoLongerRead, $"{side.TableOf(o.Object!)} is no longer read{Rows(o)}", o);
         }
     }
+
+    private static string Rows(PlanOperator o) => o.Counts?.RowsVisited is { } rows ? $" ({Figures.Count(rows)} row{(rows == 1 ? "" : "s")})" : "";
 
     /// <summary>Tables that both plans read once, in another order.</summary>
     private static PlanDifference? OrderOf(Plan before, Plan after)

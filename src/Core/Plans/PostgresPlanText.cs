@@ -20,12 +20,13 @@ public static class PostgresPlanText
     private static Plan? ReadText(string text)
     {
         // Children are known only once the next operator stands further left: built from the last line up.
-        List<(int Column, string Words)> lines = OperatorLines(text);
+        List<(int Column, string Words, PostgresMeasures Measures)> lines = OperatorLines(text);
         if (lines.Count == 0)
         {
             return null;
         }
 
+        var measures = new Dictionary<PlanOperator, PostgresMeasures>(ReferenceEqualityComparer.Instance);
         var open = new Stack<(int Column, PlanOperator Operator)>();
         for (int i = lines.Count - 1; i >= 0; i--)
         {
@@ -35,26 +36,32 @@ public static class PostgresPlanText
                 children.Add(open.Pop().Operator);
             }
 
-            open.Push((lines[i].Column, OperatorOf(lines[i].Words, children)));
+            PlanOperator o = OperatorOf(lines[i].Words, children);
+            measures[o] = lines[i].Measures;
+            open.Push((lines[i].Column, o));
         }
 
-        return new(open.Select(o => o.Operator).ToList());
+        return PostgresMeasures.Onto(new(open.Select(o => o.Operator).ToList()), measures);
     }
 
-    private static List<(int Column, string Words)> OperatorLines(string text)
+    private static List<(int Column, string Words, PostgresMeasures Measures)> OperatorLines(string text)
     {
-        var lines = new List<(int, string)>();
+        var lines = new List<(int, string, PostgresMeasures Measures)>();
         foreach (string line in text.Split('\n'))
         {
             int measures = Measures.Select(m => line.IndexOf(m, StringComparison.Ordinal)).Where(m => m >= 0).DefaultIfEmpty(-1).Min();
             int arrow = line.IndexOf("->  ", StringComparison.Ordinal);
             if (arrow >= 0 && string.IsNullOrWhiteSpace(line[..arrow]))
             {
-                lines.Add((arrow, (measures < 0 ? line : line[..measures])[(arrow + 4)..].Trim()));
+                lines.Add((arrow, (measures < 0 ? line : line[..measures])[(arrow + 4)..].Trim(), PostgresMeasures.OfText(line)));
             }
             else if (measures > 0 && lines.Count == 0)
             {
-                lines.Add((-1, line[..measures].Trim()));
+                lines.Add((-1, line[..measures].Trim(), PostgresMeasures.OfText(line)));
+            }
+            else if (lines.Count > 0)
+            {
+                lines[^1].Measures.Read(line);
             }
         }
 
@@ -69,7 +76,7 @@ public static class PostgresPlanText
             JsonElement root = document.RootElement.ValueKind == JsonValueKind.Array && document.RootElement.GetArrayLength() > 0
                 ? document.RootElement[0] : document.RootElement;
             return root.ValueKind == JsonValueKind.Object && root.TryGetProperty("Plan", out JsonElement plan) && plan.ValueKind == JsonValueKind.Object
-                ? new([OfJson(plan)])
+                ? OfJson(plan)
                 : null;
         }
         catch (JsonException)
@@ -78,15 +85,23 @@ public static class PostgresPlanText
         }
     }
 
-    private static PlanOperator OfJson(JsonElement node)
+    private static Plan OfJson(JsonElement root)
+    {
+        var measures = new Dictionary<PlanOperator, PostgresMeasures>(ReferenceEqualityComparer.Instance);
+        return PostgresMeasures.Onto(new([OfJson(root, measures)]), measures);
+    }
+
+    private static PlanOperator OfJson(JsonElement node, Dictionary<PlanOperator, PostgresMeasures> measures)
     {
         var children = new List<PlanOperator>();
         if (node.TryGetProperty("Plans", out JsonElement plans) && plans.ValueKind == JsonValueKind.Array)
         {
-            children.AddRange(plans.EnumerateArray().Where(p => p.ValueKind == JsonValueKind.Object).Select(OfJson));
+            children.AddRange(plans.EnumerateArray().Where(p => p.ValueKind == JsonValueKind.Object).Select(p => OfJson(p, measures)));
         }
 
-        return OperatorOf(WordsOf(node), children);
+        PlanOperator o = OperatorOf(WordsOf(node), children);
+        measures[o] = PostgresMeasures.OfJson(node);
+        return o;
     }
 
     /// <summary>A node in the words of the text form: src/backend/commands/explain.c, ExplainNode.</summary>

@@ -18,6 +18,15 @@ internal static class Keywords
         .ToFrozenDictionary(p => p.word, p => p.kind, StringComparer.OrdinalIgnoreCase)
         .GetAlternateLookup<ReadOnlySpan<char>>();
 
+    /// <summary>Words beside those above that are never a column's name where a condition stands.</summary>
+    private static readonly FrozenSet<string> Others = new[]
+    {
+        "asc", "cast", "collate", "current_date", "current_time", "current_timestamp", "desc", "escape", "isnull", "match", "notnull", "regexp", "window",
+    }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
+
+    /// <summary>Whether a word in a condition belongs to the grammar, not to the schema.</summary>
+    public static bool IsReserved(string word) => Find(word) != LastWritten.Operand || IsLiteral(word) || Others.Contains(word);
+
     /// <summary>The kind of a word; an operand where it is none of these.</summary>
     public static LastWritten Find(ReadOnlySpan<char> word) => Kinds.TryGetValue(word, out LastWritten kind) ? kind : LastWritten.Operand;
 

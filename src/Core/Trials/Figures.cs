@@ -30,6 +30,13 @@ public static class Figures
     /// <summary>A whole number.</summary>
     public static string Count(long value) => value.ToString("N0", CultureInfo.InvariantCulture).Replace(',', ThinSpace);
 
+    /// <summary>A piece of SQL for a sentence: on one line, and not longer than a line.</summary>
+    public static string Shortened(string sql)
+    {
+        string line = string.Join(' ', sql.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+        return line.Length > 90 ? line[..90] + "..." : line;
+    }
+
     /// <summary>A ratio after / before as <c>12.4x cheaper</c> or <c>1.31x dearer</c>.</summary>
     public static string Ratio(double ratio)
     {

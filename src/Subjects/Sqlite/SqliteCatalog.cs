@@ -24,7 +24,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
 
             List<CatalogIndex> indexes = [.. Indexes(name, pages, statistics)];
             double? believed = statistics.Where(s => s.Key.Table.Equals(name, StringComparison.OrdinalIgnoreCase)).Select(s => (double?)s.Value[0]).Max();
-            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes));
+            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes) { Triggers = Triggers(name) });
         }
 
         return new(pageSize, tables);
@@ -136,10 +136,17 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         return statistics;
     }
 
-    private List<string> Names(string sql)
+    private List<string> Triggers(string table) => Names("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ?1 COLLATE NOCASE ORDER BY name", table);
+
+    private List<string> Names(string sql, string? value = null)
     {
         var names = new List<string>();
         using sqlite3_stmt statement = connection.Prepare(sql);
+        if (value is not null)
+        {
+            _ = raw.sqlite3_bind_text(statement, 1, value);
+        }
+
         while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
         {
             names.Add(raw.sqlite3_column_text(statement, 0).utf8_to_string());

@@ -460,6 +460,477 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/glossary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["GlossaryView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PastedRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PastedView"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{id}/indexes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FindingView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/plans/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanHistoryView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/plans/{hash}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["StandingRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StandingPlan"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/plans/{hash}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{id}/lines/{number}/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrialSummary"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PinView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PinRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PinView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/pins/{pin}/replaced": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    pin: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/daybook": {
         parameters: {
             query?: never;
@@ -1009,12 +1480,8 @@ export interface components {
     schemas: {
         AlignedView: {
             as: string;
-            /** Format: int32 */
-            beforeDepth: null | number;
-            before: null | string;
-            /** Format: int32 */
-            afterDepth: null | number;
-            after: null | string;
+            before: null | components["schemas"]["OperatorView"];
+            after: null | components["schemas"]["OperatorView"];
         };
         /** @enum {unknown} */
         Basis: "time" | "work" | null;
@@ -1141,6 +1608,13 @@ export interface components {
             text: string;
             rewrites: null | string;
         };
+        ComparisonView: {
+            sentence: null | string;
+            samePlan: boolean;
+            rows: components["schemas"]["AlignedView"][];
+            before: null | components["schemas"]["PlanSideView"];
+            after: null | components["schemas"]["PlanSideView"];
+        };
         CoursePoint: {
             at: string;
             /** Format: int64 */
@@ -1240,6 +1714,47 @@ export interface components {
             first: string;
             last: string;
         };
+        FindingView: {
+            kind: string;
+            title: string;
+            text: string;
+            /** Format: int32 */
+            operator: null | number;
+            /** Format: double */
+            share: null | number;
+            remedy: string;
+            places: components["schemas"]["PlaceView"][];
+        };
+        FlowStepView: {
+            /** Format: int32 */
+            operator: number;
+            table: string;
+            /** Format: int64 */
+            tableRows: null | number;
+            /** Format: int64 */
+            rowsIn: null | number;
+            /** Format: int64 */
+            rowsVisited: null | number;
+            /** Format: int64 */
+            rowsOut: null | number;
+            /** Format: double */
+            factor: null | number;
+            withoutCondition: boolean;
+        };
+        FlowView: {
+            steps: components["schemas"]["FlowStepView"][];
+            removes: string;
+            /** Format: int64 */
+            result: null | number;
+        };
+        GlossaryView: {
+            kind: string;
+            title: string;
+            what: string;
+            why: string;
+            remedies: string[];
+            example: string;
+        };
         /** Format: binary */
         IFormFile: string;
         KeepRequest: {
@@ -1258,13 +1773,19 @@ export interface components {
             bandHigh: number;
             blocks: components["schemas"]["BlockView"][];
             confirmingBlocks: components["schemas"]["BlockView"][];
-            plan: components["schemas"]["AlignedView"][];
-            planSentence: null | string;
+            plans: null | components["schemas"]["ComparisonView"];
             confirmation: null | components["schemas"]["ResultTime"];
+            standing: null | components["schemas"]["StandingPlan"];
+            leavesStanding: null | boolean;
+            pin: null | string;
+            beforePlanText: string;
+            afterPlanText: string;
         };
         LineView: {
             state: string;
             result: components["schemas"]["ResultLine"];
+            /** @default false */
+            leavesStanding: boolean;
         };
         NotBilled: {
             /** Format: int32 */
@@ -1281,6 +1802,51 @@ export interface components {
         };
         NoteRequest: {
             text: string;
+        };
+        OperatorView: {
+            /** Format: int32 */
+            at: number;
+            /** Format: int32 */
+            depth: number;
+            text: string;
+            kind: string;
+            table: null | string;
+            index: null | string;
+            condition: null | string;
+            /** Format: double */
+            estimatedRows: null | number;
+            /** Format: double */
+            rows: null | number;
+            /** Format: double */
+            offBy: null | number;
+            /** Format: int64 */
+            loops: null | number;
+            /** Format: int64 */
+            rowsVisited: null | number;
+            /** Format: int64 */
+            rowsPassed: null | number;
+            /** Format: double */
+            share: null | number;
+            means: string;
+            counted: string;
+            places: components["schemas"]["PlaceView"][];
+        };
+        PastedRequest: {
+            /** @default  */
+            before: string;
+            /** @default  */
+            after: string;
+            /** @default  */
+            beforeSql: string;
+            /** @default  */
+            afterSql: string;
+            /** Format: int64 */
+            bookId?: null | number;
+        };
+        PastedView: {
+            plans: components["schemas"]["ComparisonView"];
+            noteBefore: null | string;
+            noteAfter: null | string;
         };
         PatternRow: {
             hash: string;
@@ -1335,6 +1901,57 @@ export interface components {
             after: number;
             /** Format: double */
             change?: number;
+        };
+        PinRequest: {
+            /** Format: int64 */
+            trialId: number;
+            /** Format: int32 */
+            line: number;
+        };
+        PinView: {
+            /** Format: int64 */
+            id: number;
+            hash: string;
+            statement: string;
+            sql: string;
+            /** Format: int64 */
+            trialId: number;
+            pinnedAt: string;
+            replacedAt: null | string;
+            warning: null | string;
+        };
+        PlaceView: {
+            /** Format: int32 */
+            start: number;
+            /** Format: int32 */
+            length: number;
+        };
+        PlanHistoryView: {
+            standing: null | components["schemas"]["StandingPlan"];
+            seen: components["schemas"]["PlanSeenView"][];
+        };
+        PlanSeenView: {
+            /** Format: int64 */
+            trialId: number;
+            title: string;
+            at: string;
+            side: string;
+            case: string;
+            shape: string;
+            text: string;
+            /** Format: double */
+            medianMs: null | number;
+            verdict: null | string;
+            standing: null | boolean;
+        };
+        PlanSideView: {
+            shape: string;
+            counted: boolean;
+            /** Format: double */
+            restShare: null | number;
+            note: null | string;
+            findings: components["schemas"]["FindingView"][];
+            flows: components["schemas"]["FlowView"][];
         };
         PlanView: {
             shape: string;
@@ -1550,6 +2167,18 @@ export interface components {
             /** Format: int32 */
             total: number;
             confirming: boolean;
+        };
+        StandingPlan: {
+            shape: string;
+            outline: string;
+            note: string;
+            acceptedAt: string;
+        };
+        StandingRequest: {
+            shape: string;
+            outline: string;
+            /** @default  */
+            note: string;
         };
         StatementPage: {
             /** Format: int64 */

@@ -8,19 +8,20 @@ const keywords = new Set(
 
 const pieces = /(--[^\n]*|\/\*[\s\S]*?\*\/|'(?:[^']|'')*'|[A-Za-z_]\w*|[:@$?]\w+)/;
 
+/** A piece of the text that belongs to an operator of a plan. */
+export type SqlMark = { start: number; end: number; at: number };
+
+type Props = {
+  text: string;
+  label: string;
+  marks?: SqlMark[];
+  chosen?: number | null;
+  choose?: (at: number) => void;
+};
+
 /** SQL set for reading: keywords stand out by weight, strings and comments by ink. What the server ran is never altered. */
-export function Sql({ text, label }: { text: string; label: string }) {
-  const parts = useMemo(() => {
-    let at = 0;
-    return text
-      .split(pieces)
-      .filter((piece) => piece !== "")
-      .map((piece) => {
-        const start = at;
-        at += piece.length;
-        return { piece, start, look: lookOf(piece) };
-      });
-  }, [text]);
+export function Sql({ text, label, marks = [], chosen = null, choose }: Props) {
+  const parts = useMemo(() => cut(text, marks), [text, marks]);
   return (
     <pre
       role="group"
@@ -28,13 +29,51 @@ export function Sql({ text, label }: { text: string; label: string }) {
       aria-label={label}
       className="max-h-80 overflow-auto whitespace-pre-wrap break-words border-l-2 border-rule pl-3 font-mono text-[13px]"
     >
-      {parts.map(({ piece, start, look }) => (
-        <span key={start} className={look}>
-          {piece}
-        </span>
-      ))}
+      {parts.map(({ piece, start, look, at }) => {
+        const mine = chosen !== null && at.includes(chosen);
+        const first = at[0];
+        return first === undefined ? (
+          <span key={start} className={look}>
+            {piece}
+          </span>
+        ) : (
+          // biome-ignore lint/a11y/useKeyWithClickEvents lint/a11y/noStaticElementInteractions: the plan's operators lead the same way by keyboard.
+          <span
+            key={start}
+            className={`cursor-pointer ${look ?? ""} ${mine ? "bg-chosen underline decoration-2 underline-offset-2" : ""}`}
+            data-operator={first}
+            onClick={() => choose?.(first)}
+          >
+            {piece}
+          </span>
+        );
+      })}
     </pre>
   );
+}
+
+function cut(text: string, marks: SqlMark[]) {
+  const borders = new Set(marks.flatMap((m) => [m.start, m.end]));
+  const parts: { piece: string; start: number; look: string | undefined; at: number[] }[] = [];
+  let at = 0;
+  for (const piece of text.split(pieces).filter((p) => p !== "")) {
+    const look = lookOf(piece);
+    let from = at;
+    for (let i = at + 1; i <= at + piece.length; i++) {
+      if (i === at + piece.length || borders.has(i)) {
+        const start = from;
+        parts.push({
+          piece: text.slice(from, i),
+          start,
+          look,
+          at: marks.filter((m) => m.start <= start && start < m.end).map((m) => m.at),
+        });
+        from = i;
+      }
+    }
+    at += piece.length;
+  }
+  return parts;
 }
 
 function lookOf(piece: string): string | undefined {

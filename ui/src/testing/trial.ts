@@ -14,6 +14,7 @@ export function line(number: number, over: Partial<Result> = {}, state = "ended"
   };
   return {
     state,
+    leavesStanding: false,
     result: {
       number,
       statement: `statement_${number}`,

@@ -1,4 +1,5 @@
-import type { ReactNode } from "react";
+import { Link } from "@tanstack/react-router";
+import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useLine } from "../api/hooks";
 import { count, ratio, three } from "../format/figures";
@@ -7,7 +8,11 @@ import { SideHeads, VerdictMark } from "../parts/Mark";
 import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
-import { PlanPair } from "./PlanPair";
+import { marksOf } from "../plans/Compared";
+import { type Choice, operatorOf } from "../plans/choice";
+import { Findings } from "../plans/Findings";
+import { ShortAccount } from "../plans/PlanAccount";
+import { PlanMeasures } from "../plans/PlanMeasures";
 import { SamplesChart } from "./SamplesChart";
 
 type Props = { trial: number; line: number; live: boolean; close: () => void };
@@ -15,6 +20,7 @@ type Props = { trial: number; line: number; live: boolean; close: () => void };
 /** One line: the claim, then its evidence. */
 export function LinePanel({ trial, line, live, close }: Props) {
   const query = useLine(trial, line, live);
+  const [choice, choose] = useState<Choice>(null);
   if (query.error) {
     return <Failure error={query.error} retry={() => query.refetch()} />;
   }
@@ -23,6 +29,8 @@ export function LinePanel({ trial, line, live, close }: Props) {
   }
   const page = query.data;
   const r = page.line.result;
+  const plans = page.plans;
+  const chosen = plans && operatorOf(plans, choice);
   return (
     <Page
       key={line}
@@ -46,7 +54,18 @@ export function LinePanel({ trial, line, live, close }: Props) {
             {r.time && <strong>{ratio(r.time.ratio)}</strong>}
             <span className="text-quiet">{rowsText(r)}</span>
           </p>
-          {r.message && <p>{r.message}</p>}
+          {plans && (
+            <p className="mt-0.5 text-[15px] font-medium leading-snug">
+              {plans.sentence ?? (plans.samePlan ? "The same plan on both sides." : null)}
+            </p>
+          )}
+          {page.leavesStanding === true && (
+            <p className="border-l-2 border-dearer pl-2">
+              This line leaves the statement's standing plan
+              {page.standing && `, accepted ${page.standing.acceptedAt.slice(0, 10)}`}.
+            </p>
+          )}
+          {r.message && <p className="text-quiet">{r.message}</p>}
           {r.notices.map((n) => (
             <p key={n} className="border-l-2 border-unsettled pl-2">
               {n}
@@ -58,18 +77,63 @@ export function LinePanel({ trial, line, live, close }: Props) {
       {r.time && <Interval page={page} />}
       <Numbers r={r} />
       {page.blocks.length > 0 && <SamplesChart blocks={page.blocks} confirming={page.confirmingBlocks} />}
-      <h3 className="section">
-        Plans
-        {r.planChanged === false && <span className="font-normal text-quiet">: the same on both sides</span>}
+      <h3 className="section flex items-baseline justify-between gap-3">
+        <span>
+          Plans
+          {r.planChanged === false && (
+            <span className="font-normal text-quiet">: the same on both sides</span>
+          )}
+        </span>
+        {plans && (
+          <Link
+            className="link font-normal"
+            to="/trials/$trialId/plans/$line"
+            params={{ trialId: String(trial), line: String(line) }}
+          >
+            side by side, with row flow
+          </Link>
+        )}
       </h3>
-      <PlanPair rows={page.plan} sentence={page.planSentence} />
+      {plans ? (
+        <>
+          <ShortAccount comparison={plans} choice={choice} choose={choose} />
+          {chosen && (
+            <p className="mt-1 border-l-2 border-rule pl-2 text-sm" aria-live="polite">
+              {chosen.means} {chosen.counted}
+            </p>
+          )}
+          {(plans.after?.note ?? plans.before?.note) && (
+            <p className="mt-1 border-l-2 border-unsettled pl-2 text-sm">
+              {plans.after?.note ?? plans.before?.note}
+            </p>
+          )}
+          <PlanMeasures page={page} />
+          <h3 className="section">What costs more than it need, after</h3>
+          <Findings
+            findings={plans.after?.findings ?? []}
+            side="after"
+            choose={choose}
+            none="Nothing stands out in the plan after."
+          />
+        </>
+      ) : (
+        <p className="text-quiet">
+          There is no plan to show: this kind of statement has none, or it could not be prepared.
+        </p>
+      )}
       <h3 className="section">
         {page.beforeSql === page.afterSql ? "SQL" : "SQL before"}
         {page.beforeBinds && (
           <span className="font-mono font-normal text-[13px] text-quiet"> {page.beforeBinds}</span>
         )}
       </h3>
-      <Sql text={page.beforeSql} label="SQL of the statement" />
+      <Sql
+        text={page.beforeSql}
+        label="SQL of the statement"
+        marks={plans ? marksOf(plans, "before") : []}
+        chosen={choice?.side === "before" || page.beforeSql === page.afterSql ? (choice?.at ?? null) : null}
+        choose={(at) => choose({ side: "before", at })}
+      />
       {page.beforeSql !== page.afterSql && (
         <>
           <h3 className="section">
@@ -78,7 +142,13 @@ export function LinePanel({ trial, line, live, close }: Props) {
               <span className="font-mono font-normal text-[13px] text-quiet"> {page.afterBinds}</span>
             )}
           </h3>
-          <Sql text={page.afterSql} label="SQL of the rewrite" />
+          <Sql
+            text={page.afterSql}
+            label="SQL of the rewrite"
+            marks={plans ? marksOf(plans, "after") : []}
+            chosen={choice?.side === "after" ? choice.at : null}
+            choose={(at) => choose({ side: "after", at })}
+          />
         </>
       )}
     </Page>

@@ -7,7 +7,6 @@ import { line, trial } from "../testing/trial";
 import { BillPanel } from "./BillPanel";
 import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
-import { PlanPair } from "./PlanPair";
 import { Progress } from "./Progress";
 import { SamplesChart } from "./SamplesChart";
 
@@ -117,37 +116,6 @@ test("results come in five forms", async () => {
   }
 });
 
-const row = (as: string, before: string | null, after: string | null): Schemas["AlignedView"] => ({
-  as,
-  beforeDepth: 0,
-  before,
-  afterDepth: 1,
-  after,
-});
-
-test("plans stand beside each other with a mark and a word where they differ", async () => {
-  await show(
-    <PlanPair
-      sentence="c is now searched through i instead of read whole."
-      rows={[
-        row("kept", "SCAN a", "SCAN a"),
-        row("removed", "SORT", null),
-        row("added", null, "SEARCH b"),
-        row("changed", "SCAN c", "SEARCH c"),
-      ]}
-    />,
-  );
-  await screen.findAllByText("SCAN a");
-  expect(screen.getByText("c is now searched through i instead of read whole.")).toBeTruthy();
-  const marks = screen.getAllByRole("row").map((r) => r.querySelector("td")?.textContent?.trim());
-  expect(marks).toEqual([undefined, "kept", "\u2212 removed", "+ added", "\u2260 changed"]);
-});
-
-test("a statement without a plan says so", async () => {
-  await show(<PlanPair rows={[]} sentence={null} />);
-  expect(await screen.findByText(/There is no plan to show/)).toBeTruthy();
-});
-
 test("a waiting trial says how many are ahead of it", async () => {
   await show(<Progress page={trial({}, { state: "waiting", ahead: 2 })} />);
   expect(await screen.findByText(/Waits for its turn: 2 ahead of it/)).toBeTruthy();
@@ -203,8 +171,12 @@ const linePage = (over: Partial<Schemas["LinePage"]> = {}): Schemas["LinePage"] 
   bandHigh: 1.05,
   blocks: [],
   confirmingBlocks: [],
-  plan: [],
-  planSentence: null,
+  plans: null,
+  standing: null,
+  leavesStanding: null,
+  pin: null,
+  beforePlanText: "",
+  afterPlanText: "",
   confirmation: null,
   ...over,
 });

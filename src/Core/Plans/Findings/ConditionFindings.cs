@@ -1,0 +1,128 @@
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Plans.Findings;
+
+/// <summary>Conditions written so that no index can serve them.</summary>
+internal static class ConditionFindings
+{
+    /// <summary>Fewer rows of a table are no reason for an index.</summary>
+    private const long ManyRows = 1_000;
+
+    public static IEnumerable<Finding> Of(PlanSide side, PlanOperator[] operators)
+    {
+        foreach (QueryBlock block in side.Outline.Blocks)
+        {
+            foreach (SqlCondition condition in block.Conditions)
+            {
+                foreach (Finding finding in OfCondition(side, operators, block, condition))
+                {
+                    yield return finding;
+                }
+            }
+        }
+    }
+
+    private static IEnumerable<Finding> OfCondition(PlanSide side, PlanOperator[] operators, QueryBlock block, SqlCondition condition)
+    {
+        string text = Figures.Shortened(condition.Span.Of(side.Sql));
+        if (condition is { Operator: "NOT IN", HasSubquery: true })
+        {
+            yield return new(FindingKind.NullInNotIn, $"`{text}`: one NULL among the values of the subquery, and no row passes. NOT EXISTS says what is meant.", null, null, [condition.Span]);
+        }
+
+        (int at, SourceItem source, ColumnUse column)? reads = Reader(side, operators, block, condition);
+        if (reads is not var (place, item, use))
+        {
+            yield break;
+        }
+
+        double? share = operators[place].Counts?.Share;
+        if (condition.Operator == "OR")
+        {
+            // Alternatives on one column are a list; the engine may search for each where every alternative has an index.
+            List<string> each = [.. condition.Alternatives.Select(a => a.Count > 0 ? a[0].Qualifier + "." + a[0].Name : "").Distinct(StringComparer.OrdinalIgnoreCase)];
+            if (each.Count > 1 && !operators.Any(o => o.Text.StartsWith("MULTI-INDEX OR", StringComparison.Ordinal)))
+            {
+                yield return new(FindingKind.AlternativesAcrossColumns, $"`{text}`: alternatives on different columns, which one index cannot serve.", place, share, [condition.Span]);
+            }
+
+            yield break;
+        }
+
+        ConditionSide wrapped = condition.Left.Wrapped.Length > 0 ? condition.Left : condition.Right;
+        if (wrapped.Wrapped.Length > 0 && wrapped.Columns.Contains(use) && condition.Operator is not ("" or "IS"))
+        {
+            string how = char.IsLetter(wrapped.Wrapped[0]) ? $"{wrapped.Wrapped}() around {use.Name}" : $"'{wrapped.Wrapped}' with {use.Name}";
+            yield return new(FindingKind.WrappedColumn, $"`{text}`: {how} keeps an index on {use.Name} from being used.", place, share, [condition.Span]);
+        }
+
+        if (condition.Operator is "LIKE" or "ILIKE" or "GLOB" && side.ValueOf(condition.Right.Value) is { } pattern && pattern.TrimStart('\'') is ['%' or '_' or '*' or '?', ..])
+        {
+            yield return new(FindingKind.LeadingWildcard, $"`{text}` with {Figures.Shortened(pattern)}: an index is in the order of first characters, and the pattern gives none.", place, share, [condition.Span]);
+        }
+
+        foreach (Finding finding in Mismatch(side, block, condition, item, use, text, place, share))
+        {
+            yield return finding;
+        }
+    }
+
+    private static IEnumerable<Finding> Mismatch(
+        PlanSide side, QueryBlock block, SqlCondition condition, SourceItem item, ColumnUse use, string text, int place, double? share)
+    {
+        CatalogTable? table = side.Catalog?.Table(item.Name);
+        CatalogColumn? column = table?.Column(use.Name);
+        if (condition.Collation.Length > 0)
+        {
+            yield return new(FindingKind.OtherCollationOrType, $"`{text}`: the collation {condition.Collation} differs from that of an index made without it.", place, share, [condition.Span]);
+        }
+        else if (condition.Operator is "=" or "==" && condition.Left.Columns.Count == 1 && condition.Right.Columns.Count == 1 && column is not null
+            && (condition.Left.Columns[0] == use ? condition.Right.Columns[0] : condition.Left.Columns[0]) is var other
+            && block.Source(other.Qualifier) is { } from && side.Catalog!.Table(from.Name)?.Column(other.Name) is { } otherColumn
+            && IsText(column.Type) != IsText(otherColumn.Type))
+        {
+            yield return new(FindingKind.OtherCollationOrType,
+                $"`{text}`: {item.Name}.{use.Name} is {TypeOf(column)}, {from.Name}.{other.Name} is {TypeOf(otherColumn)}; values of different types meet only after a conversion.", place, share, [condition.Span]);
+        }
+
+        if (table is not null && condition.Operator is "=" or "==" or "IN" && condition.Left.Wrapped.Length == 0
+            && table.Indexes.FirstOrDefault(i => i.Columns.Skip(1).Contains(use.Name, StringComparer.OrdinalIgnoreCase)) is { } behind
+            && !table.Indexes.Any(i => i.Columns.Count > 0 && i.Columns[0].Equals(use.Name, StringComparison.OrdinalIgnoreCase))
+            && !block.Conditions.SelectMany(c => c.Columns).Any(c => c.Name.Equals(behind.Columns[0], StringComparison.OrdinalIgnoreCase)))
+        {
+            yield return new(FindingKind.FirstColumnMissing,
+                $"`{text}`: {behind.Name} holds {use.Name}, but behind {behind.Columns[0]}, on which the statement has no condition.", place, share, [condition.Span]);
+        }
+    }
+
+    private static string TypeOf(CatalogColumn column) => column.Type.Length > 0 ? column.Type : "without a type";
+
+    private static bool IsText(string type) =>
+        type.Contains("CHAR", StringComparison.OrdinalIgnoreCase) || type.Contains("TEXT", StringComparison.OrdinalIgnoreCase) || type.Contains("CLOB", StringComparison.OrdinalIgnoreCase);
+
+    /// <summary>The operator that reads one of the condition's tables row by row, and could read fewer: a scan, or a search that skips over the first column.</summary>
+    private static (int At, SourceItem Source, ColumnUse Column)? Reader(PlanSide side, PlanOperator[] operators, QueryBlock block, SqlCondition condition)
+    {
+        foreach (ColumnUse use in condition.Columns)
+        {
+            SourceItem? item = use.Qualifier.Length > 0 ? block.Source(use.Qualifier)
+                : block.Sources.Count == 1 ? block.Sources[0]
+                : block.Sources.FirstOrDefault(s => side.Catalog?.Table(s.Name)?.Column(use.Name) is not null);
+            if (item is null)
+            {
+                continue;
+            }
+
+            int at = Array.FindIndex(operators, o => o.Object is { } name && (name.Equals(item.Alias, StringComparison.OrdinalIgnoreCase) || name.Equals(item.Name, StringComparison.OrdinalIgnoreCase))
+                && (o.Kind == OperatorKind.Scan || o.Condition?.Contains("ANY(", StringComparison.Ordinal) == true || o.Condition is null
+                    || !o.Condition.Contains(use.Name, StringComparison.OrdinalIgnoreCase)));
+            if (at >= 0 && (operators[at].Counts?.RowsVisited ?? side.Catalog?.Table(item.Name)?.Rows ?? ManyRows) >= ManyRows)
+            {
+                return (at, item, use);
+            }
+        }
+
+        return null;
+    }
+}

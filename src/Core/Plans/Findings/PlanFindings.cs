@@ -1,0 +1,136 @@
+using System.Globalization;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Plans.Findings;
+
+/// <summary>Reads a plan, its counts and its statement for what costs more than it need.</summary>
+public static class PlanFindings
+{
+    /// <summary>Fewer rows are nobody's trouble.</summary>
+    private const long ManyRows = 1_000;
+
+    private const double FewOf = 0.1, EstimateOffFrom = 10, RowsReadFrom = 100, MultipliedFrom = 10;
+    private const long LargeOffsetFrom = 1_000, OftenFrom = 10, EstimateMatters = 100;
+
+    /// <summary>The costliest first.</summary>
+    public static IReadOnlyList<Finding> Of(PlanSide side)
+    {
+        PlanOperator[] operators = [.. side.Plan.Lines().Select(l => l.Operator)];
+        var found = new List<Finding>();
+        for (int i = 0; i < operators.Length; i++)
+        {
+            found.AddRange(OfOperator(side, operators[i], i));
+        }
+
+        found.AddRange(OfWhole(side, operators));
+        found.AddRange(ConditionFindings.Of(side, operators));
+        return [.. found.OrderByDescending(f => f.Share ?? -1)];
+    }
+
+    private static IEnumerable<Finding> OfOperator(PlanSide side, PlanOperator o, int at)
+    {
+        OperatorCounts? c = o.Counts;
+        string table = o.Object is { } name ? side.TableOf(name) : "";
+        IReadOnlyList<TextSpan> places = side.Outline.PlacesOf(o.Object);
+        if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is { RowsVisited: >= ManyRows, RowsPassed: { } passed } && passed <= c.RowsVisited * FewOf)
+        {
+            yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole: {Figures.Count(c.RowsVisited.Value)} rows for the {Figures.Count(passed)} that pass its conditions.", at, c.Share, places);
+        }
+        else if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is null && side.Known(o.Object)?.Rows is { } rows and >= ManyRows && HasCondition(side, o.Object))
+        {
+            yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole, {Figures.Count(rows)} rows, although the statement has conditions on it.", at, null, places);
+        }
+
+        if (o.Index == PlanText.BuiltForThis)
+        {
+            long built = side.Counters.GetValueOrDefault("autoIndexRows");
+            yield return new(FindingKind.IndexBuiltAnew,
+                $"No index of {table} serves {o.Condition ?? "the join"}, so each execution builds one{(built > 0 ? $" of {Figures.Count(built)} rows" : "")} and throws it away.", at, c?.Share, places);
+        }
+        else if (o is { Index: { } index, Covering: false, Object: not null } && index != "rowid" && c is { RowsVisited: >= ManyRows } && side.Catalog?.Index(index) is not null)
+        {
+            string kept = c.RowsPassed is { } p && p < c.RowsVisited ? $", of which {Figures.Count(p)} pass" : "";
+            yield return new(FindingKind.LookUpsBehindIndex,
+                $"{index} does not hold all that is needed: {Figures.Count(c.RowsVisited.Value)} of its entries each lead to a look-up in {table}{kept}.", at, c.Share, places);
+        }
+
+        if (o.Kind is OperatorKind.Sort or OperatorKind.Group && (c is null || c.RowsVisited >= ManyRows))
+        {
+            long spilled = side.Counters.GetValueOrDefault("cacheSpills");
+            string many = c?.RowsVisited is { } sorted ? $"{Figures.Count(sorted)} rows are put in order" : "Rows are put in order";
+            yield return new(FindingKind.TemporaryStorage,
+                $"{many} for {PlanText.SortedFor(o.Text)} in temporary storage: no index gives that order.{(spilled > 0 ? $" {Figures.Count(spilled)} pages went out of the cache." : "")}", at, c?.Share,
+                side.Outline.Blocks.Select(b => b.OrderBy).OfType<TextSpan>().Take(1).ToList());
+        }
+
+        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters)
+        {
+            yield return new(FindingKind.EstimateOff,
+                $"The planner expected {Figures.Three(estimated)} rows of {table} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(side.Known(o.Object!))}",
+                at, c.Share, places);
+        }
+
+        if (o.Text.StartsWith("CORRELATED ", StringComparison.Ordinal) && (c is null || c.Loops >= OftenFrom))
+        {
+            double? share = c is null ? null : Inclusive(o);
+            yield return new(FindingKind.SubqueryPerRow,
+                $"A subquery runs once for each row around it{(c is null ? "" : $": {Figures.Count(c.Loops)} times")}, with all that stands below it.", at, share, []);
+        }
+    }
+
+    private static IEnumerable<Finding> OfWhole(PlanSide side, PlanOperator[] operators)
+    {
+        long visited = operators.Sum(o => o.Counts?.RowsVisited ?? 0);
+        QueryBlock? outer = side.Outline.Blocks.Count > 0 ? side.Outline.Blocks[0] : null;
+        if (side.Rows is { } rows && visited >= ManyRows && visited >= Math.Max(rows, 1) * RowsReadFrom && outer is { Aggregates: false })
+        {
+            yield return new(FindingKind.RowsReadPerRowReturned,
+                $"{Figures.Count(visited)} rows are visited for {Figures.Count(rows)} returned: {Figures.Three(visited / (double)Math.Max(rows, 1))} for each.", null, null, []);
+        }
+
+        if (outer is not null && side.ValueOf(outer.Offset) is { } skipped && long.TryParse(skipped, CultureInfo.InvariantCulture, out long offset) && offset >= LargeOffsetFrom)
+        {
+            yield return new(FindingKind.LargeOffset, $"OFFSET {Figures.Count(offset)}: as many rows are found, put in order and thrown away before the first one is returned.", null, null, []);
+        }
+
+        foreach (Finding finding in JoinFindings(side, operators))
+        {
+            yield return finding;
+        }
+    }
+
+    private static IEnumerable<Finding> JoinFindings(PlanSide side, PlanOperator[] operators)
+    {
+        foreach (RowFlow flow in RowFlow.Of(side))
+        {
+            foreach (FlowStep step in flow.Steps.Skip(1).Where(s => s.WithoutCondition))
+            {
+                yield return new(FindingKind.JoinWithoutCondition,
+                    $"{step.Table} is joined without a condition: each of its rows meets each of the {Figures.Count(step.RowsIn ?? 0)} rows before it.", step.Operator, operators[step.Operator].Counts?.Share,
+                    side.Outline.PlacesOf(operators[step.Operator].Object));
+            }
+
+            long? most = flow.Steps.Max(s => s.RowsOut), result = flow.Removes && flow.IsOuter ? side.Rows : null;
+            if (most is >= ManyRows && result is { } left && most >= Math.Max(left, 1) * MultipliedFrom && flow.Steps.Count > 1 && flow.Steps[0].RowsOut is { } first && most >= first * MultipliedFrom)
+            {
+                yield return new(FindingKind.RowsMultiplied,
+                    $"Joins make {Figures.Count(most.Value)} rows of {Figures.Count(first)}, and {(flow.Distinct ? "DISTINCT" : "grouping")} takes them back to {Figures.Count(left)}.", flow.Steps[^1].Operator, null, []);
+            }
+        }
+    }
+
+    private static bool HasCondition(PlanSide side, string name) => side.Outline.Find(name) is var (block, _) && block.Conditions.Count > 0;
+
+    /// <summary>Its own share and that of all below it.</summary>
+    private static double Inclusive(PlanOperator o) => new Plan([o]).Lines().Sum(l => l.Operator.Counts?.Share ?? 0);
+
+    /// <summary>Whether statistics explain a wrong estimate: missing, stale, or fresh.</summary>
+    private static string StatisticsOf(CatalogTable? table) => table switch
+    {
+        null => "",
+        { AnalyzedRows: null } => $"There are no statistics of {table.Name}.",
+        { StatisticsOffBy: >= 2 } => $"The statistics of {table.Name} are stale: they know {Figures.Count(table.AnalyzedRows.Value)} rows, there are {Figures.Count(table.Rows!.Value)}.",
+        _ => $"The statistics of {table.Name} are fresh: averages hide that some values are far more frequent than others.",
+    };
+}

@@ -1,0 +1,49 @@
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Plans;
+
+/// <summary>A plan with what is known around it: what its differences and findings are read from.</summary>
+/// <param name="Sql">The statement; empty where only a plan is known.</param>
+public sealed record PlanSide(Plan Plan, string Sql)
+{
+    private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql));
+    private readonly Lazy<StatementTables> _tables = new(() => StatementTables.Of(Sql));
+
+    public IReadOnlyList<Binding> Bindings { get; init; } = [];
+
+    /// <summary>Rows returned or changed; null where nothing was executed.</summary>
+    public long? Rows { get; init; }
+
+    /// <summary>As in <see cref="Trials.Inspection.Counters"/>.</summary>
+    public IReadOnlyDictionary<string, long> Counters { get; init; } = new Dictionary<string, long>();
+
+    public Catalog? Catalog { get; init; }
+
+    public StatementOutline Outline => _outline.Value;
+
+    /// <summary>The statement's first word and the tables that it names.</summary>
+    public StatementTables Tables => _tables.Value;
+
+    /// <summary>The table that a plan's name stands for.</summary>
+    public string TableOf(string name) => Outline.TableOf(name);
+
+    public CatalogTable? Known(string name) => Catalog?.Table(TableOf(name));
+
+    /// <summary>The value of a literal or of a bound parameter, as an SQL literal; null where it is neither.</summary>
+    public string? ValueOf(string text)
+    {
+        if (text.Length == 0)
+        {
+            return null;
+        }
+
+        if (text[0] is ':' or '@' or '$' or '?')
+        {
+            string key = text.Length > 1 ? text[1..] : "1";
+            return Bindings.FirstOrDefault(b => b.Key == key)?.Value.ToString();
+        }
+
+        return text;
+    }
+}

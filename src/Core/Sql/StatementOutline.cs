@@ -1,0 +1,67 @@
+namespace SwiftLedger.Core.Sql;
+
+/// <summary>A table, view, query or function that a query block reads.</summary>
+/// <param name="Name">As written, without quotes; empty for a query in parentheses.</param>
+/// <param name="Alias">What the rest of the block calls it; the name where it has no other.</param>
+/// <param name="Span">The item with its alias.</param>
+public sealed record SourceItem(string Name, string Alias, TextSpan Span);
+
+/// <summary>A column as a condition names it.</summary>
+/// <param name="Qualifier">What stands before the dot; empty where nothing does.</param>
+public sealed record ColumnUse(string Qualifier, string Name, TextSpan Span);
+
+/// <summary>One side of a comparison: what an index can serve is a column that stands alone.</summary>
+/// <param name="Wrapped">How a column in it is wrapped: a function's name, an operator; empty where one stands alone, or none does.</param>
+/// <param name="Value">A literal's or parameter's text; empty where it is none.</param>
+public sealed record ConditionSide(IReadOnlyList<ColumnUse> Columns, string Wrapped, string Value);
+
+/// <summary>A part of WHERE or ON that must hold: what stands between ANDs.</summary>
+/// <param name="Operator">In upper case: <c>=</c>, <c>LIKE</c>, <c>NOT IN</c>, <c>OR</c> for alternatives; empty where there is none.</param>
+/// <param name="Columns">Those named in it, subqueries aside.</param>
+/// <param name="Alternatives">The columns of each alternative of an OR; empty otherwise.</param>
+public sealed record SqlCondition(
+    TextSpan Span, string Operator, IReadOnlyList<ColumnUse> Columns, ConditionSide Left, ConditionSide Right, bool HasSubquery, string Collation,
+    IReadOnlyList<IReadOnlyList<ColumnUse>> Alternatives);
+
+/// <summary>One SELECT, UPDATE or DELETE with what it reads and under which conditions.</summary>
+/// <param name="Offset">The literal or parameter behind OFFSET; empty where there is none.</param>
+/// <param name="Aggregates">Whether it folds rows: GROUP BY, or a function such as count in its list.</param>
+public sealed record QueryBlock(
+    TextSpan Span, IReadOnlyList<SourceItem> Sources, IReadOnlyList<SqlCondition> Conditions, bool Distinct, bool Aggregates, TextSpan? OrderBy, string Offset)
+{
+    /// <summary>What a name before a dot, or a plan, means here; null where nothing has it.</summary>
+    public SourceItem? Source(string alias) =>
+        Sources.FirstOrDefault(s => s.Alias.Equals(alias, StringComparison.OrdinalIgnoreCase)) ?? Sources.FirstOrDefault(s => s.Name.Equals(alias, StringComparison.OrdinalIgnoreCase));
+}
+
+/// <summary>
+/// The query blocks of a statement in the order in which they begin: enough of its grammar to tell what reads what, and where it is
+/// written. It never throws: what it does not understand it leaves out.
+/// </summary>
+public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
+{
+    public static StatementOutline Of(string sql, SqlDialect dialect = SqlDialect.Sqlite) => new(new OutlineReader(sql, dialect).Read());
+
+    /// <summary>The source that a plan calls by this name, in the block that begins first.</summary>
+    public (QueryBlock Block, SourceItem Source)? Find(string? alias)
+    {
+        foreach (QueryBlock block in alias is null ? [] : Blocks)
+        {
+            if (block.Source(alias!) is { } source)
+            {
+                return (block, source);
+            }
+        }
+
+        return null;
+    }
+
+    /// <summary>The table's own name, where the plan uses an alias.</summary>
+    public string TableOf(string alias) => Find(alias) is { Source.Name.Length: > 0 } found ? found.Source.Name : alias;
+
+    /// <summary>Where the statement speaks of a source: its place in FROM and the conditions on its columns.</summary>
+    public IReadOnlyList<TextSpan> PlacesOf(string? alias) => Find(alias) is not var (block, source)
+        ? []
+        : [source.Span, .. block.Conditions.Where(c => c.Columns.Any(u => u.Qualifier.Equals(source.Alias, StringComparison.OrdinalIgnoreCase)
+            || (u.Qualifier.Length == 0 && block.Sources.Count == 1))).Select(c => c.Span)];
+}

@@ -1,0 +1,149 @@
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Store;
+
+namespace SwiftLedger.Web;
+
+/// <summary>A piece of a statement's text, in UTF-16 code units.</summary>
+public sealed record PlaceView(int Start, int Length)
+{
+    public static PlaceView Of(TextSpan span) => new(span.Start, span.Length);
+}
+
+/// <param name="At">Its place in the plan, from 0.</param>
+/// <param name="Kind">scan, search, sort, group, subquery, compound or other.</param>
+/// <param name="EstimatedRows">At each start.</param>
+/// <param name="Rows">Handed on at each start, on average; null where nothing was counted.</param>
+/// <param name="OffBy">Estimate over counted rows, or the reverse.</param>
+/// <param name="Share">Of the time, from 0 to 1, without what it contains.</param>
+/// <param name="Means">What it does, in plain words.</param>
+/// <param name="Places">Where the statement speaks of it.</param>
+public sealed record OperatorView(
+    int At, int Depth, string Text, string Kind, string? Table, string? Index, string? Condition, double? EstimatedRows, double? Rows, double? OffBy, long? Loops,
+    long? RowsVisited, long? RowsPassed, double? Share, string Means, string Counted, IReadOnlyList<PlaceView> Places);
+
+/// <param name="As">kept, changed, added or removed.</param>
+public sealed record AlignedView(string As, OperatorView? Before, OperatorView? After);
+
+/// <param name="Kind">As the glossary names it.</param>
+/// <param name="Operator">Its place in the plan; null where it is about the whole.</param>
+public sealed record FindingView(string Kind, string Title, string Text, int? Operator, double? Share, string Remedy, IReadOnlyList<PlaceView> Places)
+{
+    public static FindingView Of(Finding f)
+    {
+        GlossaryEntry entry = Glossary.Entries.First(e => e.Kind == f.Kind);
+        return new(f.Kind.ToString(), entry.Title, f.Text, f.Operator, f.Share, entry.Remedies.Count > 0 ? entry.Remedies[0] : "", f.Places.Select(PlaceView.Of).ToList());
+    }
+}
+
+public sealed record FlowStepView(int Operator, string Table, long? TableRows, long? RowsIn, long? RowsVisited, long? RowsOut, double? Factor, bool WithoutCondition);
+
+/// <param name="Removes">How rows are folded afterwards: DISTINCT or grouping; empty where they are not.</param>
+/// <param name="Result">Rows that the statement returned; null for an inner query.</param>
+public sealed record FlowView(IReadOnlyList<FlowStepView> Steps, string Removes, long? Result);
+
+/// <param name="Shape">The hash that names the plan's shape.</param>
+/// <param name="RestShare">Share of the time outside all operators; null where nothing was counted.</param>
+/// <param name="Note">What is special about the counts; null where nothing is.</param>
+public sealed record PlanSideView(string Shape, bool Counted, double? RestShare, string? Note, IReadOnlyList<FindingView> Findings, IReadOnlyList<FlowView> Flows);
+
+/// <summary>Two plans side by side.</summary>
+/// <param name="Sentence">What the engine does otherwise and why, in one sentence; null where there is nothing to tell.</param>
+public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyList<AlignedView> Rows, PlanSideView? Before, PlanSideView? After)
+{
+    /// <summary>Either side may be missing.</summary>
+    public static ComparisonView Of(PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null)
+    {
+        // Aligned operators are the plans' own, so that each is known by its place.
+        List<AlignedView> rows = before is not null && after is not null
+            ? Aligned(before, after)
+            : Lines(before).Select(o => new AlignedView("kept", o, null)).Concat(Lines(after).Select(o => new AlignedView("kept", null, o))).ToList();
+        return new(
+            before is not null && after is not null ? PlanReason.Sentence(before, after, rewritten) : null,
+            before is not null && after is not null && before.Plan.Shape == after.Plan.Shape, rows, Side(before, noteBefore), Side(after, noteAfter));
+    }
+
+    private static List<AlignedView> Aligned(PlanSide before, PlanSide after)
+    {
+        List<OperatorView> x = Lines(before), y = Lines(after);
+        int i = 0, j = 0;
+        return PlanAlignment.Of(before.Plan, after.Plan)
+            .Select(r => new AlignedView(r.As.ToString().ToLowerInvariant(), r.Before is null ? null : x[i++], r.After is null ? null : y[j++])).ToList();
+    }
+
+    private static List<OperatorView> Lines(PlanSide? side) => side is null ? [] : side.Plan.Lines().Select((l, at) => Of(side, at, l.Depth, l.Operator)).ToList();
+
+    private static OperatorView Of(PlanSide side, int at, int depth, PlanOperator o) => new(
+        at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : side.TableOf(o.Object), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
+        o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), OperatorWords.Counted(o),
+        side.Outline.PlacesOf(o.Object).Select(PlaceView.Of).ToList());
+
+    private static PlanSideView? Side(PlanSide? side, string? note) => side is null ? null : new(
+        side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side).Select(FindingView.Of).ToList(),
+        RowFlow.Of(side).Where(f => f.Steps.Count > 0).Select(f => new FlowView(
+            f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
+            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Rows : null)).ToList());
+}
+
+public sealed record GlossaryView(string Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example)
+{
+    public static IReadOnlyList<GlossaryView> All { get; } = Glossary.Entries.Select(e => new GlossaryView(e.Kind.ToString(), e.Title, e.What, e.Why, e.Remedies, e.Example)).ToList();
+}
+
+/// <param name="Before">A plan's text or JSON; empty where a statement is to be explained.</param>
+/// <param name="BeforeSql">The statement; may stand beside its plan.</param>
+/// <param name="BookId">Whose schema and statistics the planner goes by.</param>
+public sealed record PastedRequest(string Before = "", string After = "", string BeforeSql = "", string AfterSql = "", long? BookId = null);
+
+/// <param name="NoteBefore">What is odd about it, or why there is no plan; null where nothing is.</param>
+public sealed record PastedView(ComparisonView Plans, string? NoteBefore, string? NoteAfter);
+
+public sealed record StandingRequest(string Shape, string Outline, string Note = "");
+
+/// <param name="Side">before or after.</param>
+/// <param name="Standing">Whether it is the standing plan; null where there is none.</param>
+public sealed record PlanSeenView(long TrialId, string Title, string At, string Side, string Case, string Shape, string Text, double? MedianMs, string? Verdict, bool? Standing);
+
+public sealed record PlanHistoryView(StandingPlan? Standing, IReadOnlyList<PlanSeenView> Seen)
+{
+    public static PlanHistoryView Of(StandingPlan? standing, IReadOnlyList<PlanSeen> seen) => new(standing, seen.Select(s => new PlanSeenView(
+        s.TrialId, s.Title, s.At, s.Side == Side.Before ? "before" : "after", s.Case, s.Plan.Shape, s.Plan.Text, s.MedianMicroseconds / 1000, s.Verdict,
+        standing is null ? null : s.Plan.Shape == standing.Shape)).ToList());
+}
+
+public sealed record PinRequest(long TrialId, int Line);
+
+/// <param name="Warning">What of the schema or the statistics that it rests on has changed; null where nothing has.</param>
+public sealed record PinView(long Id, string Hash, string Statement, string Sql, long TrialId, string PinnedAt, string? ReplacedAt, string? Warning)
+{
+    /// <param name="now">The latest catalogue.</param>
+    /// <param name="then">The catalogue of its trial.</param>
+    public static PinView Of(PinRecord pin, Catalog? now, Catalog? then) =>
+        new(pin.Id, SqlPattern.NameOf(unchecked((ulong)pin.Pattern)), pin.Statement, pin.Sql, pin.TrialId, pin.PinnedAt, pin.ReplacedAt, pin.ReplacedAt is null ? WarningOf(pin, now, then) : null);
+
+    private static string? WarningOf(PinRecord pin, Catalog? now, Catalog? then)
+    {
+        if (now is null || then is null)
+        {
+            return null;
+        }
+
+        foreach (string name in PlanPin.IndexesNamed(pin.Sql))
+        {
+            if (now.Index(name) is not var (_, index))
+            {
+                return $"{name} is not there: the statement fails where it runs as pinned.";
+            }
+
+            if (then.Index(name) is var (_, was) && !was.Columns.SequenceEqual(index.Columns))
+            {
+                return $"{name} holds other columns than it did.";
+            }
+        }
+
+        CatalogTable? moved = StatementTables.Of(pin.Sql).Names.Select(now.Table).OfType<CatalogTable>().FirstOrDefault(t => then.Table(t.Name)?.AnalyzedRows != t.AnalyzedRows);
+        return moved is null ? null : $"The statistics of {moved.Name} changed since: try whether it is still needed.";
+    }
+}

@@ -1,0 +1,197 @@
+using System.Text;
+using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Store;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Sqlite;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Plans apart from any line: pasted ones, their history, standing plans, pins, exports.</summary>
+internal static class PlansApi
+{
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/glossary", () => GlossaryView.All);
+        api.MapPost("/plans/compare", Compare);
+        api.MapPost("/plans/export.{format}", ExportPasted).ExcludeFromDescription();
+        api.MapGet("/trials/{id:long}/lines/{number:int}/plan.{format}", Export).ExcludeFromDescription();
+        api.MapGet("/trials/{id:long}/indexes", Indexes);
+        api.MapGet("/books/{id:long}/plans/{hash}", History);
+        api.MapPost("/books/{id:long}/plans/{hash}/standing", Accept);
+        api.MapPost("/books/{id:long}/plans/{hash}/forget", Forget);
+        api.MapPost("/trials/{id:long}/lines/{number:int}/pin", TryPin);
+        api.MapGet("/books/{id:long}/pins", Pins);
+        api.MapPost("/books/{id:long}/pins", AddPin);
+        api.MapPost("/books/{id:long}/pins/{pin:long}/replaced", ReplacePin);
+    }
+
+    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans)
+    {
+        if ((request.Before + request.After + request.BeforeSql + request.AfterSql).Trim().Length == 0)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("before", "Paste a plan, or a statement together with the book that it runs in."));
+        }
+
+        IReadOnlyList<SchemaObject> schema = request.BookId is { } book ? plans.Schema(book) : [];
+        Catalog? catalog = request.BookId is { } known ? plans.Catalog(known) : null;
+        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog);
+        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog);
+        ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
+        return TypedResults.Ok(new PastedView(view, noteBefore, noteAfter));
+    }
+
+    /// <summary>A pasted plan, or the plan of a pasted statement by the schema and statistics that the book's latest trial saw.</summary>
+    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog)
+    {
+        if (plan.Trim().Length > 0)
+        {
+            PlanInput read = PlanInput.Read(plan);
+            return (read.Plan is null ? null : new PlanSide(read.Plan, sql) { Catalog = catalog }, read.Note);
+        }
+
+        if (sql.Trim().Length == 0)
+        {
+            return (null, null);
+        }
+
+        if (schema.Count == 0)
+        {
+            return (null, "A statement alone has no plan: choose a book that had a trial, whose schema and statistics the planner can go by.");
+        }
+
+        try
+        {
+            return (new PlanSide(SqliteSketch.Explain(schema, catalog, sql), sql) { Catalog = catalog },
+                catalog is null ? "The book's latest trial read no statistics: the planner goes by the schema alone." : null);
+        }
+        catch (EngineException e)
+        {
+            return (null, $"The statement cannot be explained: {e.Message}.");
+        }
+    }
+
+    private static IResult ExportPasted(string format, PastedRequest request) => PlanInput.Read(request.Before).Plan is { } plan
+        ? Written(plan, format)
+        : TypedResults.UnprocessableEntity(ProblemReport.Because("before", "There is no plan to export."));
+
+    private static IResult Export(long id, int number, string format, string? side, TrialStore trials, TrialDesk desk) =>
+        trials.Find(id) is { } trial && desk.AccountOf(trial).Find(number) is { } line && (side == "after" ? line.Evidence.After : line.Evidence.Before)?.Plan is { } plan
+            ? Written(plan, format)
+            : TypedResults.NotFound(ProblemReport.Because("request", "There is no such plan."));
+
+    private static IResult Written(Plan plan, string format) => format switch
+    {
+        "txt" => TypedResults.Text(PlanReport.Text(plan), "text/plain", Encoding.UTF8),
+        "json" => TypedResults.File(Encoding.UTF8.GetBytes(PlanJson.Write(plan)), "application/json", $"plan-{plan.Shape}.json"),
+        "svg" => TypedResults.File(Encoding.UTF8.GetBytes(PlanReport.Svg(plan)), "image/svg+xml", $"plan-{plan.Shape}.svg"),
+        _ => TypedResults.NotFound(ProblemReport.Because("request", "Plans come as txt, json and svg.")),
+    };
+
+    /// <summary>Indexes of the side after that cost and serve nothing, by the plans of all lines.</summary>
+    private static Results<Ok<IReadOnlyList<FindingView>>, NotFound<ProblemReport>> Indexes(long id, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } trial)
+        {
+            return DaybookApi.Nothing("trial");
+        }
+
+        TrialAccount account = desk.AccountOf(trial);
+        IReadOnlyList<FindingView> found = account.Catalogs?.After is not { } catalog
+            ? []
+            : CatalogFindings.Of(catalog, CatalogFindings.UsedBy(account.Lines.Select(l => l.Evidence.After?.Plan).OfType<Plan>())).Select(FindingView.Of).ToList();
+        return TypedResults.Ok(found);
+    }
+
+    private static Results<Ok<PlanHistoryView>, NotFound<ProblemReport>> History(long id, string hash, BookStore books, PlanStore plans) =>
+        books.Find(id) is not null && HashOf(hash) is { } pattern
+            ? TypedResults.Ok(PlanHistoryView.Of(plans.Standing(id, pattern), plans.Seen(id, pattern)))
+            : DaybookApi.Nothing("statement");
+
+    private static Results<Ok<StandingPlan>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Accept(long id, string hash, StandingRequest request, BookStore books, PlanStore plans)
+    {
+        if (books.Find(id) is null || HashOf(hash) is not { } pattern)
+        {
+            return DaybookApi.Nothing("statement");
+        }
+
+        if (request.Shape.Length != 16 || request.Outline.Length > 100_000 || request.Note.Length > 2_000)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("plan", "A standing plan has a shape, an outline of at most 100,000 characters, and a note of at most 2,000."));
+        }
+
+        plans.Accept(id, pattern, request.Shape, request.Outline, request.Note.Trim());
+        return TypedResults.Ok(plans.Standing(id, pattern)!);
+    }
+
+    private static Results<Ok, NotFound<ProblemReport>> Forget(long id, string hash, BookStore books, PlanStore plans)
+    {
+        if (books.Find(id) is null || HashOf(hash) is not { } pattern)
+        {
+            return DaybookApi.Nothing("statement");
+        }
+
+        plans.Forget(id, pattern);
+        return TypedResults.Ok();
+    }
+
+    /// <summary>Starts a trial of the same change in which the statement is held to the plan that it had before.</summary>
+    private static Results<Ok<TrialSummary>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> TryPin(
+        long id, int number, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } old || desk.AccountOf(old).Find(number) is not { } line)
+        {
+            return DaybookApi.Nothing("line");
+        }
+
+        LineEvidence e = line.Evidence;
+        if (e.Before?.Plan is not { } wanted || e.Brief.Rewritten || PlanPin.Rewrite(e.Brief.BeforeSql, wanted) is not { } sql)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "This statement's plan before gives nothing to hold it to, or it is rewritten already."));
+        }
+
+        string change = $"{old.ChangeText.TrimEnd()}\n\n-- Holds {e.Brief.Statement} to the plan that it had before.\n-- rewrite: {e.Brief.Statement}\n{sql.Trim().TrimEnd(';')};\n";
+        TrialRecord trial = trials.Add(old.BookId, null, $"{old.Title}, with {e.Brief.Statement} pinned", old.Workload, change, TrialStore.OptionsOf(old));
+        desk.Enqueue(trial.Id);
+        return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));
+    }
+
+    private static Results<Ok<List<PinView>>, NotFound<ProblemReport>> Pins(long id, BookStore books, PlanStore plans, TrialStore trials, TrialDesk desk)
+    {
+        if (books.Find(id) is null)
+        {
+            return DaybookApi.Nothing("book");
+        }
+
+        Catalog? now = plans.Catalog(id);
+        return TypedResults.Ok(plans.Pins(id).Select(p => PinView.Of(p, now, trials.Find(p.TrialId) is { } trial ? desk.AccountOf(trial).Catalogs?.After : null)).ToList());
+    }
+
+    /// <summary>A pin is listed only when a trial showed that it gives the same rows, and a plan that it can hold.</summary>
+    private static Results<Ok<List<PinView>>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> AddPin(
+        long id, PinRequest request, BookStore books, PlanStore plans, TrialStore trials, TrialDesk desk)
+    {
+        if (books.Find(id) is null || trials.Find(request.TrialId) is not { } trial || trial.BookId != id || desk.AccountOf(trial).Find(request.Line) is not { } line)
+        {
+            return DaybookApi.Nothing("line");
+        }
+
+        LineEvidence e = line.Evidence;
+        if (!e.Brief.Rewritten || !PlanPin.Pins(e.Brief.AfterSql) || e.SameRows != true || e.After?.Plan is not { } plan || trial.State != TrialStates.Finished)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "A pin is listed after a finished trial of it that gave the same rows by the plan that it names."));
+        }
+
+        plans.Pin(id, Convert.ToUInt64(e.Brief.Pattern, 16), e.Brief.Statement, e.Brief.AfterSql, plan.Shape, trial.Id);
+        return TypedResults.Ok(((Ok<List<PinView>>)Pins(id, books, plans, trials, desk).Result).Value!);
+    }
+
+    private static Results<Ok, NotFound<ProblemReport>> ReplacePin(long id, long pin, PlanStore plans) =>
+        plans.Replace(id, pin) ? TypedResults.Ok() : DaybookApi.Nothing("pin that stands");
+
+    private static ulong? HashOf(string hash) =>
+        ulong.TryParse(hash, System.Globalization.NumberStyles.HexNumber, System.Globalization.CultureInfo.InvariantCulture, out ulong value) ? value : null;
+}

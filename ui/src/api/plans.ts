@@ -1,0 +1,78 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, dataOf, type Schemas } from "./client";
+
+export const useGlossary = () =>
+  useQuery({
+    queryKey: ["glossary"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => dataOf(await api.GET("/api/glossary")),
+  });
+
+export const useComparison = () =>
+  useMutation({
+    mutationFn: async (body: Schemas["PastedRequest"]) =>
+      dataOf(await api.POST("/api/plans/compare", { body })),
+  });
+
+export const usePlanHistory = (id: number, hash: string) =>
+  useQuery({
+    queryKey: ["plans", id, hash],
+    queryFn: async () =>
+      dataOf(await api.GET("/api/books/{id}/plans/{hash}", { params: { path: { id, hash } } })),
+  });
+
+/** Marks a plan as the one that a statement is to run with, or takes the mark away. */
+export function useStanding(id: number, hash: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (plan: { shape: string; outline: string; note: string } | null) => {
+      const params = { path: { id, hash } };
+      const answer = plan
+        ? await api.POST("/api/books/{id}/plans/{hash}/standing", { params, body: plan })
+        : await api.POST("/api/books/{id}/plans/{hash}/forget", { params });
+      if (!answer.response.ok) {
+        dataOf(answer);
+      }
+    },
+    onSuccess: () => {
+      client.invalidateQueries({ queryKey: ["plans", id, hash] });
+      client.invalidateQueries({ queryKey: ["line"] });
+      client.invalidateQueries({ queryKey: ["trial"] });
+    },
+  });
+}
+
+/** Starts a trial in which a line's statement is held to its plan before. */
+export const useTryPin = () =>
+  useMutation({
+    mutationFn: async (line: { id: number; number: number }) =>
+      dataOf(await api.POST("/api/trials/{id}/lines/{number}/pin", { params: { path: line } })),
+  });
+
+export const usePins = (id: number) =>
+  useQuery({
+    queryKey: ["pins", id],
+    queryFn: async () => dataOf(await api.GET("/api/books/{id}/pins", { params: { path: { id } } })),
+  });
+
+export function useListPin(id: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["PinRequest"]) =>
+      dataOf(await api.POST("/api/books/{id}/pins", { params: { path: { id } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["pins", id] }),
+  });
+}
+
+export function usePinReplaced(id: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (pin: number) => {
+      const answer = await api.POST("/api/books/{id}/pins/{pin}/replaced", { params: { path: { id, pin } } });
+      if (!answer.response.ok) {
+        dataOf(answer);
+      }
+    },
+    onSuccess: () => client.invalidateQueries({ queryKey: ["pins", id] }),
+  });
+}

@@ -1,0 +1,114 @@
+import { SideMark } from "../parts/Mark";
+import { Sql } from "../parts/Sql";
+import { type Choice, type Comparison, operatorOf, type Side } from "./choice";
+import { Findings } from "./Findings";
+import { PlanAccount } from "./PlanAccount";
+import { RowFlow } from "./RowFlow";
+
+type Props = {
+  comparison: Comparison;
+  sql: { before: string; after: string };
+  choice: Choice;
+  choose: (choice: Choice) => void;
+};
+
+/** Two plans in full: the account, what the chosen operator does, findings, row flow, and the statement that it comes from. */
+export function Compared({ comparison, sql, choice, choose }: Props) {
+  const sides = (["before", "after"] as const).filter((s) => comparison[s] !== null);
+  const chosen = operatorOf(comparison, choice);
+  const oneText = sql.before === sql.after;
+  const texts: Side[] = oneText ? [sides.includes("after") ? "after" : "before"] : sides;
+  return (
+    <>
+      <PlanAccount comparison={comparison} choice={choice} choose={choose} />
+      <p className="mt-1 min-h-[2.8em] border-l-2 border-rule pl-2 text-sm" aria-live="polite">
+        {chosen ? (
+          <>
+            <strong>{chosen.table ?? chosen.kind}</strong>: {chosen.means} {chosen.counted}
+          </>
+        ) : (
+          <span className="text-quiet">
+            Choose an operator to see what it does, and where the statement asks for it.
+          </span>
+        )}
+      </p>
+      {sides.map(
+        (side) =>
+          comparison[side]?.note && (
+            <p key={side} className="border-l-2 border-unsettled pl-2 text-sm">
+              {sides.length === 2 && `${side}: `}
+              {comparison[side]?.note}
+            </p>
+          ),
+      )}
+      <div className={sides.length === 2 ? "grid grid-cols-2 gap-6" : ""}>
+        {sides.map((side) => (
+          <section key={side} aria-label={`Findings ${side}`}>
+            <h3 className="section">
+              {sides.length === 2 && <SideMark side={side} />}
+              What costs more than it need{sides.length === 2 && `, ${side}`}
+            </h3>
+            <Findings
+              findings={comparison[side]?.findings ?? []}
+              side={side}
+              choose={choose}
+              none={
+                comparison[side]?.counted
+                  ? "Nothing stands out."
+                  : "Nothing stands out in the plan alone; nothing was counted."
+              }
+            />
+          </section>
+        ))}
+      </div>
+      {sides.some((s) => (comparison[s]?.flows.length ?? 0) > 0) && (
+        <div className="flex flex-wrap gap-x-8">
+          {sides.map(
+            (side) =>
+              (comparison[side]?.flows.length ?? 0) > 0 && (
+                <section key={side} aria-label={`Row flow ${side}`} className="min-w-0">
+                  <h3 className="section">
+                    {sides.length === 2 && <SideMark side={side} />}
+                    Row flow{sides.length === 2 && `, ${side}`}
+                  </h3>
+                  <RowFlow
+                    flows={comparison[side]?.flows ?? []}
+                    side={side}
+                    choice={choice}
+                    choose={choose}
+                  />
+                </section>
+              ),
+          )}
+        </div>
+      )}
+      <div className={texts.length === 2 ? "grid grid-cols-2 gap-6" : ""}>
+        {texts.map(
+          (side) =>
+            sql[side].trim() !== "" && (
+              <section key={side} aria-label={`SQL ${side}`} className="min-w-0">
+                <h3 className="section">
+                  {texts.length === 2 && <SideMark side={side} />}
+                  SQL{texts.length === 2 && `, ${side}`}
+                </h3>
+                <Sql
+                  text={sql[side]}
+                  label={`SQL ${side}`}
+                  marks={marksOf(comparison, side)}
+                  chosen={choice && (oneText || choice.side === side) ? choice.at : null}
+                  choose={(at) => choose({ side, at })}
+                />
+              </section>
+            ),
+        )}
+      </div>
+    </>
+  );
+}
+
+/** Where the statement speaks of each operator. */
+export const marksOf = (comparison: Comparison, side: Side) =>
+  comparison.rows.flatMap((r) => {
+    const o = r[side];
+    return o ? o.places.map((p) => ({ start: p.start, end: p.start + p.length, at: o.at })) : [];
+  });

@@ -1,0 +1,154 @@
+import { useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { useBooks } from "../api/hooks";
+import { useComparison } from "../api/plans";
+import { SideMark } from "../parts/Mark";
+import { EmptyState, Wrong } from "../parts/Notice";
+import { Page } from "../parts/Spread";
+import { Top } from "../parts/Top";
+import { pastedRoute } from "../router";
+import { Compared } from "./Compared";
+import type { Choice, Side } from "./choice";
+
+const empty = { before: "", after: "", beforeSql: "", afterSql: "" };
+
+/** Two plans, or two statements of a book, compared without any trial. */
+export function PastedView() {
+  const { book } = pastedRoute.useSearch();
+  const navigate = useNavigate();
+  const books = useBooks();
+  const [given, setGiven] = useState(empty);
+  const [choice, choose] = useState<Choice>(null);
+  const compare = useComparison();
+  const page = compare.data;
+  const set = (name: keyof typeof empty) => (text: string) => setGiven({ ...given, [name]: text });
+  const nothing = Object.values(given).every((t) => t.trim() === "");
+  const run = () => {
+    choose(null);
+    compare.mutate({ ...given, bookId: book ?? null });
+  };
+  return (
+    <>
+      <Top>plans</Top>
+      <main className="min-h-0 flex-1">
+        <Page
+          label="Plans compared"
+          head={
+            <>
+              <h1 className="head">
+                {page?.plans.sentence ??
+                  (page?.plans.samePlan ? "The same plan." : "Compare two plans, or two statements")}
+              </h1>
+              {!page && (
+                <p className="text-quiet">
+                  Paste what EXPLAIN QUERY PLAN (SQLite) or EXPLAIN, as text or JSON (PostgreSQL) gave, or a
+                  plan exported here. A statement alone is explained by a book's schema and statistics;
+                  nothing is run.
+                </p>
+              )}
+            </>
+          }
+        >
+          <details open={!page}>
+            <summary className={`cursor-pointer ${page ? "text-quiet" : "sr-only"}`}>what was pasted</summary>
+            <form
+              className="grid grid-cols-2 gap-x-6 gap-y-2"
+              onSubmit={(e) => {
+                e.preventDefault();
+                run();
+              }}
+            >
+              {(["before", "after"] as const).map((side) => (
+                <div key={side} className="flex flex-col gap-1">
+                  <Area
+                    side={side}
+                    what="plan"
+                    rows={9}
+                    value={given[side]}
+                    change={set(side)}
+                    note={page && (side === "before" ? page.noteBefore : page.noteAfter)}
+                  />
+                  <Area
+                    side={side}
+                    what="SQL"
+                    rows={5}
+                    value={side === "before" ? given.beforeSql : given.afterSql}
+                    change={set(side === "before" ? "beforeSql" : "afterSql")}
+                  />
+                </div>
+              ))}
+              <p className="col-span-2 flex flex-wrap items-baseline gap-4">
+                <button type="submit" className="press main" disabled={nothing || compare.isPending}>
+                  Compare
+                </button>
+                <label className="flex items-baseline gap-2">
+                  by the schema and statistics of
+                  <select
+                    className="field"
+                    value={book ?? ""}
+                    onChange={(e) =>
+                      navigate({
+                        to: "/plans",
+                        search: e.target.value ? { book: Number(e.target.value) } : {},
+                        replace: true,
+                      })
+                    }
+                  >
+                    <option value="">no book</option>
+                    {books.data?.map((b) => (
+                      <option key={b.id} value={b.id}>
+                        {b.name}
+                      </option>
+                    ))}
+                  </select>
+                </label>
+                <Wrong error={compare.error} />
+              </p>
+            </form>
+          </details>
+          {page &&
+            (page.plans.rows.length > 0 ? (
+              <div className="mt-3">
+                <Compared
+                  comparison={page.plans}
+                  sql={{ before: given.beforeSql, after: given.afterSql }}
+                  choice={choice}
+                  choose={choose}
+                />
+              </div>
+            ) : (
+              <EmptyState title="There is no plan to show">
+                {page.noteBefore ?? page.noteAfter ?? "Neither side has an operator."}
+              </EmptyState>
+            ))}
+        </Page>
+      </main>
+    </>
+  );
+}
+
+function Area(p: {
+  side: Side;
+  what: string;
+  rows: number;
+  value: string;
+  change: (text: string) => void;
+  note?: string | null | undefined;
+}) {
+  return (
+    <label className="block">
+      <span className="text-sm text-quiet">
+        <SideMark side={p.side} />
+        {p.what} {p.side}
+      </span>
+      <textarea
+        className="field block w-full font-mono text-[13px]"
+        rows={p.rows}
+        spellCheck={false}
+        value={p.value}
+        onChange={(e) => p.change(e.target.value)}
+      />
+      {p.note && <span className="mt-1 block border-l-2 border-unsettled pl-2 text-sm">{p.note}</span>}
+    </label>
+  );
+}

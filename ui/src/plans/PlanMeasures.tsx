@@ -1,0 +1,81 @@
+import { useNavigate } from "@tanstack/react-router";
+import type { Schemas } from "../api/client";
+import { useListPin, usePins, useStanding, useTryPin } from "../api/plans";
+import { Wrong } from "../parts/Notice";
+
+/** What a team can do about a line's plan: accept it, or hold the statement to the plan before until a real fix is there. */
+export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
+  const book = page.trial.bookId;
+  const hash = page.line.result.pattern;
+  const standing = useStanding(book, hash);
+  const tryPin = useTryPin();
+  const listPin = useListPin(book);
+  const pins = usePins(book);
+  const navigate = useNavigate();
+  const { before, after } = page.plans ?? {};
+  const listed = pins.data?.some(
+    (p) => p.trialId === page.trial.id && p.hash === hash && p.replacedAt === null,
+  );
+  return (
+    <div className="mt-2 flex flex-wrap items-baseline gap-x-4 text-sm">
+      {page.standing ? (
+        <>
+          <span className="text-quiet">
+            standing plan: accepted {page.standing.acceptedAt.slice(0, 10)}
+            {page.leavesStanding === false && ", kept"}
+          </span>
+          <button type="button" className="link" onClick={() => standing.mutate(null)}>
+            forget it
+          </button>
+        </>
+      ) : (
+        before && (
+          <button
+            type="button"
+            className="link"
+            onClick={() => standing.mutate({ shape: before.shape, outline: page.beforePlanText, note: "" })}
+          >
+            make the plan before the standing plan
+          </button>
+        )
+      )}
+      {after && page.standing?.shape !== after.shape && !page.plans?.samePlan && (
+        <button
+          type="button"
+          className="link"
+          onClick={() => standing.mutate({ shape: after.shape, outline: page.afterPlanText, note: "" })}
+        >
+          accept the plan after
+        </button>
+      )}
+      {page.pin === "offered" && (
+        <button
+          type="button"
+          className="link"
+          disabled={tryPin.isPending}
+          onClick={() =>
+            tryPin.mutate(
+              { id: page.trial.id, number: page.line.result.number },
+              { onSuccess: (t) => navigate({ to: "/trials/$trialId", params: { trialId: String(t.id) } }) },
+            )
+          }
+        >
+          try to hold it to the plan before
+        </button>
+      )}
+      {page.pin === "proven" &&
+        (listed ? (
+          <span className="text-quiet">listed among the book's temporary measures</span>
+        ) : (
+          <button
+            type="button"
+            className="link"
+            onClick={() => listPin.mutate({ trialId: page.trial.id, line: page.line.result.number })}
+          >
+            list this pin as a temporary measure
+          </button>
+        ))}
+      <Wrong error={standing.error ?? tryPin.error ?? listPin.error} />
+    </div>
+  );
+}
