@@ -7,7 +7,7 @@ using SwiftLedger.Subjects;
 namespace SwiftLedger.Bench;
 
 /// <summary>Asks an explaining process, started at the first question. Whatever goes wrong with it costs counts, never the trial.</summary>
-internal sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
+public sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
 {
     /// <summary>What an answer may take beyond the executions that it needs.</summary>
     private static readonly TimeSpan Grace = TimeSpan.FromSeconds(20);

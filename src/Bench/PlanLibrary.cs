@@ -1,7 +1,7 @@
 namespace SwiftLedger.Bench;
 
 /// <summary>Where the SQLite that counts lies (<c>native/sqlite</c> builds it).</summary>
-internal static class PlanLibrary
+public static class PlanLibrary
 {
     private const string Variable = "SWIFT_LEDGER_PLAN_SQLITE", FileName = "libplan_sqlite.so";
 

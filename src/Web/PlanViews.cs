@@ -69,7 +69,7 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
     {
         List<OperatorView> x = Lines(before), y = Lines(after);
         int i = 0, j = 0;
-        return PlanAlignment.Of(before.Plan, after.Plan)
+        return PlanAlignment.Of(before.ByTable, after.ByTable)
             .Select(r => new AlignedView(r.As.ToString().ToLowerInvariant(), r.Before is null ? null : x[i++], r.After is null ? null : y[j++])).ToList();
     }
 

@@ -5,7 +5,7 @@ public static class AnyPlanText
 {
     /// <summary>Our own JSON, PostgreSQL's text or JSON, or SQLite's lines as its shell draws them; any other lines are operators by themselves.</summary>
     /// <returns>Null where there is no line in it.</returns>
-    public static Plan? Read(string text) => PlanJson.Read(text) ?? PostgresPlanText.Read(text) ?? ReadLines(text);
+    public static Plan? Read(string text) => PlanJson.Read(text) ?? PostgresPlanText.Read(text) ?? (text.TrimStart() is ['{' or '[', ..] ? null : ReadLines(text));
 
     /// <summary>Lines whose depth is told by what stands before them: spaces, or the shell's <c>|--</c> and <c>`--</c>.</summary>
     private static Plan? ReadLines(string text)

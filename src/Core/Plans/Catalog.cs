@@ -20,8 +20,8 @@ public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
 public sealed record CatalogTable(
     string Name, IReadOnlyList<CatalogColumn> Columns, long? Rows, long? Pages, long? AnalyzedRows, IReadOnlyList<CatalogIndex> Indexes)
 {
-    /// <summary>Names of the triggers that its writes run.</summary>
-    public IReadOnlyList<string> Triggers { get; init; } = [];
+    /// <summary>The triggers that its writes run.</summary>
+    public IReadOnlyList<CatalogTrigger> Triggers { get; init; } = [];
 
     /// <summary>Rows over rows believed in, or the reverse: 1 where statistics are fresh; null where one is missing.</summary>
     public double? StatisticsOffBy => Rows is { } rows && AnalyzedRows is { } believed
@@ -30,6 +30,9 @@ public sealed record CatalogTable(
 
     public CatalogColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
 }
+
+/// <param name="Event">insert, update or delete.</param>
+public sealed record CatalogTrigger(string Name, string Event);
 
 /// <param name="Type">As declared; may be empty.</param>
 /// <param name="Key">Place in the primary key from 1; 0 where it is none of it.</param>

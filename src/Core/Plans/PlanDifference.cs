@@ -9,6 +9,8 @@ public enum DifferenceKind
     SearchInsteadOfScan,
     IndexBuiltAnew,
     OtherIndex,
+    SubqueryPerRowAdded,
+    SubqueryPerRowRemoved,
     OtherCondition,
     CoveringLost,
     CoveringGained,
@@ -38,7 +40,8 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     /// <summary>The same with the tables' own names, and the rows that were visited where they were counted.</summary>
     public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after)
     {
-        IReadOnlyList<AlignedOperator> rows = PlanAlignment.Of(before.Plan, after.Plan);
+        Plan planBefore = before.ByTable, planAfter = after.ByTable;
+        IReadOnlyList<AlignedOperator> rows = PlanAlignment.Of(planBefore, planAfter);
         var found = new List<PlanDifference>();
         foreach ((PlanOperator x, PlanOperator y) in Accesses(rows))
         {
@@ -55,7 +58,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
             found.AddRange(OfLoneOperator(row, rows, row.After is null ? before : after));
         }
 
-        if (OrderOf(before.Plan, after.Plan) is { } order)
+        if (OrderOf(planBefore, planAfter) is { } order)
         {
             found.Add(order);
         }
@@ -114,7 +117,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
 
     /// <summary>How many rows each side looked at, where that was counted and differs.</summary>
     private static string Visited(PlanOperator x, PlanOperator y) =>
-        x.Counts?.RowsVisited is { } before && y.Counts?.RowsVisited is { } after && before != after ? $": {Figures.Count(after)} row{(after == 1 ? "" : "s")} instead of {Figures.Count(before)}" : "";
+        x.Counts?.RowsVisited is { } before && y.Counts?.RowsVisited is { } after && before != after ? $" ({Figures.Count(after)} row{(after == 1 ? "" : "s")} visited instead of {Figures.Count(before)})" : "";
 
     private static IEnumerable<PlanDifference> OfAccess(PlanOperator x, PlanOperator y, string name)
     {
@@ -157,6 +160,11 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
         {
             string of = PlanText.SortedFor(o.Text);
             yield return new(added ? DifferenceKind.SortAdded : DifferenceKind.SortRemoved, added ? $"rows are now sorted for {of}" : $"rows need no sort for {of} any more");
+        }
+        else if (o.Text.StartsWith("CORRELATED ", StringComparison.Ordinal))
+        {
+            string times = o.Counts is { Loops: > 0 } c ? $" ({Figures.Count(c.Loops)} times)" : "";
+            yield return added ? new(DifferenceKind.SubqueryPerRowAdded, $"a subquery now runs once for each row{times}") : new(DifferenceKind.SubqueryPerRowRemoved, $"no subquery runs once for each row any more{times}");
         }
         else if (Reads(o) && !rows.Any(r => r.As == (added ? AlignedAs.Removed : AlignedAs.Added) && (added ? r.Before : r.After)!.Object == o.Object))
         {

@@ -7,7 +7,7 @@ namespace SwiftLedger.Core.Plans;
 /// <param name="Note">What is odd about it, or why it could not be read; null where nothing is.</param>
 public sealed record PlanInput(Plan? Plan, string? Note)
 {
-    public const int LongestText = 8 << 20, MostOperators = 20_000, DeepestTree = 6_000;
+    public const int LongestText = 32 << 20, MostOperators = 20_000, DeepestTree = 6_000;
 
     public static PlanInput Read(string text)
     {

@@ -18,8 +18,14 @@ public static class PlanReason
         string? cause = CauseOf(told, before, after);
         if (rewritten)
         {
-            string visits = VisitsOf(before, after);
-            return told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan." : $"As rewritten{visits}{(told.Count > 0 ? $", {PlanDifference.Sentence(told)}" : ".")}";
+            string visits = told is [{ Text: var only }] && only.Contains(" visited instead of ", StringComparison.Ordinal) ? "" : VisitsOf(before, after);
+            return (OtherMeaning(before, after) + (told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan."
+                : $"As rewritten{(visits.Length > 0 ? visits + (told.Count > 0 ? ": " : "") : ", ")}{(told.Count > 0 ? PlanDifference.Sentence(told) : ".")}")).Trim();
+        }
+
+        if (WriteReason(before, after) is { } write)
+        {
+            return write;
         }
 
         if (told.Count > 0)
@@ -28,7 +34,7 @@ public static class PlanReason
             return cause is null ? sentence : $"{sentence[..^1]}, {cause}.";
         }
 
-        return WriteReason(before, after);
+        return null;
     }
 
     /// <summary>What of the catalogue explains the differences: an index that is gone or new, or statistics.</summary>
@@ -73,29 +79,35 @@ public static class PlanReason
         }
 
         List<string> made = [.. y.Indexes.Select(i => i.Name).Except(x.Indexes.Select(i => i.Name))], gone = [.. x.Indexes.Select(i => i.Name).Except(y.Indexes.Select(i => i.Name))];
-        List<string> triggers = [.. y.Triggers.Except(x.Triggers)], silent = [.. x.Triggers.Except(y.Triggers)];
+        string kind = after.Tables.Kind == "replace" ? "insert" : after.Tables.Kind;
+        List<string> triggers = [.. y.Triggers.Except(x.Triggers).Where(t => t.Event == kind).Select(t => t.Name)], silent = [.. x.Triggers.Except(y.Triggers).Where(t => t.Event == kind).Select(t => t.Name)];
         var clauses = new List<string>();
-        string row = after.Tables.Kind == "insert" ? "each row put in" : after.Tables.Kind == "delete" ? "each row taken out" : "each row changed";
+        string row = after.Tables.Kind switch { "insert" or "replace" => "row put into", "delete" => "row taken out of", _ => "row changed in" };
         if (made.Count > 0)
         {
-            clauses.Add($"{row} of {y.Name} now goes into {y.Indexes.Count} index{(y.Indexes.Count == 1 ? "" : "es")} instead of {x.Indexes.Count}: {string.Join(", ", made)} {(made.Count == 1 ? "is" : "are")} new");
+            clauses.Add($"each {row} {y.Name} now goes into {y.Indexes.Count} index{(y.Indexes.Count == 1 ? "" : "es")} instead of {x.Indexes.Count}: {string.Join(", ", made)} {(made.Count == 1 ? "is" : "are")} new");
         }
         else if (gone.Count > 0)
         {
-            clauses.Add($"{row} of {y.Name} no longer goes into {string.Join(", ", gone)}");
+            clauses.Add($"each {row} {y.Name} no longer goes into {string.Join(", ", gone)}");
         }
 
         if (triggers.Count > 0)
         {
-            clauses.Add($"{row} of {y.Name} now runs the trigger{(triggers.Count == 1 ? "" : "s")} {string.Join(", ", triggers)}");
+            clauses.Add($"each {row} {y.Name} now runs the trigger{(triggers.Count == 1 ? "" : "s")} {string.Join(", ", triggers)}");
         }
         else if (silent.Count > 0)
         {
-            clauses.Add($"{row} of {y.Name} no longer runs {string.Join(", ", silent)}");
+            clauses.Add($"each {row} {y.Name} no longer runs {string.Join(", ", silent)}");
         }
 
-        return clauses.Count == 0 ? null : string.Join(", and ", clauses) + ".";
+        return clauses.Count == 0 ? null : "E" + string.Join(", and ", clauses)[1..] + ".";
     }
+
+    /// <summary>Why a rewrite gives other rows, where the statement before tells it by itself.</summary>
+    private static string OtherMeaning(PlanSide before, PlanSide after) =>
+        before.Rows != after.Rows && before.Outline.Blocks.SelectMany(b => b.Conditions).FirstOrDefault(c => c is { Operator: "NOT IN", HasSubquery: true }) is not null
+            ? "NOT IN passes no row once its list holds a NULL, and the rewrite says something else. " : "";
 
     private static string VisitsOf(PlanSide before, PlanSide after)
     {
@@ -104,7 +116,7 @@ public static class PlanReason
             return "";
         }
 
-        long x = before.Plan.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0), y = after.Plan.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0);
+        long x = RowFlow.Visited(before.Plan.Lines().Select(l => l.Operator)), y = RowFlow.Visited(after.Plan.Lines().Select(l => l.Operator));
         return x == y ? "" : $" it visits {Figures.Count(y)} row{(y == 1 ? "" : "s")} instead of {Figures.Count(x)}";
     }
 }

@@ -25,6 +25,20 @@ public sealed record PlanSide(Plan Plan, string Sql)
     /// <summary>The statement's first word and the tables that it names.</summary>
     public StatementTables Tables => _tables.Value;
 
+    /// <summary>
+    /// The plan with tables under their own names instead of the statement's aliases, where that leaves them apart: two statements that call
+    /// a table differently still read the same one.
+    /// </summary>
+    public Plan ByTable
+    {
+        get
+        {
+            Dictionary<string, int> names = Plan.Lines().Select(l => l.Operator.Object).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase)
+                .CountBy(TableOf, StringComparer.OrdinalIgnoreCase).ToDictionary(StringComparer.OrdinalIgnoreCase);
+            return Plan.Changed((_, o) => o.Object is { } name && TableOf(name) is var table && names[table] == 1 ? o with { Object = table } : o);
+        }
+    }
+
     /// <summary>The table that a plan's name stands for.</summary>
     public string TableOf(string name) => Outline.TableOf(name);
 

@@ -10,7 +10,11 @@ public static class PlanText
         ["CO-ROUTINE ", "MATERIALIZE ", "SCALAR SUBQUERY", "LIST SUBQUERY", "CORRELATED ", "LEFT-MOST SUBQUERY", "REUSE SUBQUERY", "REUSE LIST SUBQUERY"];
 
     private static readonly string[] CompoundHeads =
-        ["COMPOUND QUERY", "UNION", "MERGE (", "INTERSECT", "EXCEPT", "MULTI-INDEX OR", "INDEX ", "LEFT", "RIGHT", "RECURSIVE STEP", "SETUP"];
+        ["COMPOUND QUERY", "UNION", "MERGE (", "INTERSECT", "EXCEPT", "MULTI-INDEX OR", "RECURSIVE STEP"];
+
+    private static readonly string[] CompoundParts = ["LEFT", "RIGHT", "SETUP"];
+
+    private static readonly string[] BehindNames = [" EXISTS", " LEFT-JOIN", " RIGHT-JOIN", " VIRTUAL TABLE INDEX"];
 
     /// <summary>Stands for the name of an index that the engine builds while it runs the statement.</summary>
     public const string BuiltForThis = "(built for this query)";
@@ -45,7 +49,8 @@ public static class PlanText
         OperatorKind kind = detail.StartsWith(TemporaryTree + "GROUP BY", StringComparison.Ordinal) ? OperatorKind.Group
             : detail.StartsWith(TemporaryTree, StringComparison.Ordinal) ? OperatorKind.Sort
             : SubqueryHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) ? OperatorKind.Subquery
-            : CompoundHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) ? OperatorKind.Compound
+            : CompoundHeads.Any(h => detail.StartsWith(h, StringComparison.Ordinal)) || CompoundParts.Contains(detail)
+                || (detail.StartsWith("INDEX ", StringComparison.Ordinal) && detail.AsSpan(6).ContainsAnyExceptInRange('0', '9') is false) ? OperatorKind.Compound
             : OperatorKind.Other;
         return new(kind, detail, null, null, null, false, children);
     }
@@ -82,7 +87,7 @@ public static class PlanText
         string access = use < 0 ? "" : rest[(use + marker.Length)..];
 
         int open = access.IndexOf(" (", StringComparison.Ordinal);
-        string? condition = open < 0 ? null : access[(open + 2)..].TrimEnd(')', ' ');
+        string? condition = open < 0 ? null : WithinBrackets(access.AsSpan(open + 2)).ToString();
         string path = open < 0 ? access : access[..open];
         bool covering = path.Contains("COVERING INDEX", StringComparison.Ordinal);
         int index = path.IndexOf("INDEX", StringComparison.Ordinal);
@@ -92,11 +97,32 @@ public static class PlanText
         return new(kind, detail, FirstName(target), string.IsNullOrEmpty(name) ? null : name, condition, covering, children);
     }
 
+    /// <summary>Up to the bracket that closes it: conditions may hold brackets themselves, and words may stand behind.</summary>
+    private static ReadOnlySpan<char> WithinBrackets(ReadOnlySpan<char> text)
+    {
+        int depth = 1;
+        for (int i = 0; i < text.Length; i++)
+        {
+            depth += text[i] == '(' ? 1 : text[i] == ')' ? -1 : 0;
+            if (depth == 0)
+            {
+                return text[..i];
+            }
+        }
+
+        return text;
+    }
+
     /// <summary>"booking AS b" of old versions, "b" of new ones: the name that the statement uses.</summary>
-    private static string FirstName(string target)
+    private static string? FirstName(string target)
     {
         string name = target.StartsWith("TABLE ", StringComparison.Ordinal) ? target[6..] : target;
         int alias = name.IndexOf(" AS ", StringComparison.Ordinal);
-        return alias < 0 ? name : name[(alias + 4)..];
+        name = alias < 0 ? name : name[(alias + 4)..];
+
+        // Words of the join that stand behind the name, and rows that come from no table.
+        string behind = BehindNames.FirstOrDefault(b => name.Contains(b, StringComparison.Ordinal)) ?? "";
+        name = behind.Length > 0 ? name[..name.IndexOf(behind, StringComparison.Ordinal)] : name;
+        return name.StartsWith("CONSTANT ROW", StringComparison.Ordinal) || name.EndsWith(" CONSTANT ROWS", StringComparison.Ordinal) ? null : name;
     }
 }

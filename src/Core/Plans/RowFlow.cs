@@ -63,6 +63,10 @@ public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool D
         return flows;
     }
 
+    /// <summary>Rows that all scans and searches of a plan looked at.</summary>
+    public static long Visited(IEnumerable<PlanOperator> operators) =>
+        operators.Where(o => o.Kind is OperatorKind.Scan or OperatorKind.Search).Sum(o => o.Counts?.RowsVisited ?? 0);
+
     private static RowFlow Flow(PlanSide side, List<(int At, PlanOperator Operator)> chain, bool outer)
     {
         QueryBlock? block = side.Outline.Find(chain[0].Operator.Object)?.Block;

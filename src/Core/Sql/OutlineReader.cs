@@ -107,7 +107,7 @@ internal sealed class OutlineReader
     {
         var sources = new List<SourceItem>();
         var conditions = new List<SqlCondition>();
-        bool distinct = false, aggregates = false;
+        bool distinct = false, aggregates = false, limited = false;
         TextSpan? orderBy = null;
         string offset = "", clause = _words[start] == "update" ? "from" : _words[start];
         int at = start + 1;
@@ -142,6 +142,7 @@ internal sealed class OutlineReader
                     offset = at < stop ? Text(_tokens[at]) : "";
                     break;
                 case "limit":
+                    limited = true;
                     // LIMIT offset, count.
                     int comma = Enumerable.Range(at, stop - at).FirstOrDefault(i => _tokens[i].Kind == TokenKind.Comma, -1);
                     offset = comma > at ? Text(_tokens[at]) : offset;
@@ -153,7 +154,7 @@ internal sealed class OutlineReader
             at = stop + 1;
         }
 
-        _blocks.Add(new(new(_tokens[start].Start, _tokens[end - 1].End - _tokens[start].Start), sources, conditions, distinct, aggregates, orderBy, offset));
+        _blocks.Add(new(new(_tokens[start].Start, _tokens[end - 1].End - _tokens[start].Start), sources, conditions, distinct, aggregates, orderBy, offset, limited));
     }
 
     private bool Contains(int start, int end, string word) => Enumerable.Range(start, Math.Max(0, end - start)).Any(i => _words[i] == word);
@@ -307,8 +308,15 @@ internal sealed class OutlineReader
             return new(span, "OR", columns, Side(from, from), Side(from, from), subquery, collation, [.. alternatives.Select(a => (IReadOnlyList<ColumnUse>)Columns(a.From, a.To))]);
         }
 
+        int cases = 0;
         for (int i = from; i < to; i = _closing[i] + 1)
         {
+            cases += _words[i] == "case" ? 1 : _words[i] == "end" ? -1 : 0;
+            if (cases > 0)
+            {
+                continue;
+            }
+
             bool not = _words[i] == "not" && i + 1 < to && _words[i + 1] is "in" or "like" or "between" or "glob";
             string word = not ? _words[i + 1] : _words[i];
             if (word is "in" or "like" or "glob" or "between" or "is" or "ilike" or "regexp" or "match"

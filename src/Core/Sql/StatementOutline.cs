@@ -25,9 +25,10 @@ public sealed record SqlCondition(
 
 /// <summary>One SELECT, UPDATE or DELETE with what it reads and under which conditions.</summary>
 /// <param name="Offset">The literal or parameter behind OFFSET; empty where there is none.</param>
+/// <param name="Limited">Whether it says LIMIT: operators may end before they have given all.</param>
 /// <param name="Aggregates">Whether it folds rows: GROUP BY, or a function such as count in its list.</param>
 public sealed record QueryBlock(
-    TextSpan Span, IReadOnlyList<SourceItem> Sources, IReadOnlyList<SqlCondition> Conditions, bool Distinct, bool Aggregates, TextSpan? OrderBy, string Offset)
+    TextSpan Span, IReadOnlyList<SourceItem> Sources, IReadOnlyList<SqlCondition> Conditions, bool Distinct, bool Aggregates, TextSpan? OrderBy, string Offset, bool Limited)
 {
     /// <summary>What a name before a dot, or a plan, means here; null where nothing has it.</summary>
     public SourceItem? Source(string alias) =>

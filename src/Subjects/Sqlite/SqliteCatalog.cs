@@ -1,6 +1,7 @@
 using System.Globalization;
 using SQLitePCL;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
@@ -136,7 +137,13 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         return statistics;
     }
 
-    private List<string> Triggers(string table) => Names("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ?1 COLLATE NOCASE ORDER BY name", table);
+    private List<CatalogTrigger> Triggers(string table) =>
+        Names("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ?1 COLLATE NOCASE ORDER BY name", table)
+            .Select(n => new CatalogTrigger(n, EventOf(Names("SELECT sql FROM sqlite_schema WHERE type = 'trigger' AND name = ?1", n).FirstOrDefault() ?? ""))).ToList();
+
+    /// <summary>The first of its words that names one, behind the trigger's own name.</summary>
+    private static string EventOf(string sql) => SqlLexer.Tokenize(sql).Where(t => t.Kind == TokenKind.Word).Select(t => t.Span.Of(sql).ToLowerInvariant())
+        .FirstOrDefault(w => w is "insert" or "update" or "delete") ?? "";
 
     private List<string> Names(string sql, string? value = null)
     {

@@ -48,7 +48,7 @@ export function RowFlow({
       {flows.map((flow, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: flows have no other name than their place.
         <tbody key={i}>
-          {flow.steps.map((s) => {
+          {flow.steps.map((s, at) => {
             const from = wide(s.rowsIn ?? 0);
             const seen = wide(s.rowsVisited ?? 0);
             const to = wide(s.rowsOut ?? s.rowsVisited ?? 0);
@@ -80,8 +80,8 @@ export function RowFlow({
                   </svg>
                 </td>
                 <td className="whitespace-nowrap">
-                  {s.factor !== null && <>{three(s.factor)} rows</>}
-                  {s.factor !== null && s.factor >= 2 && (s.rowsOut ?? 0) >= 100 && (
+                  {at > 0 && s.factor !== null && <>{three(s.factor)} rows</>}
+                  {at > 0 && s.factor !== null && s.factor >= 2 && (s.rowsOut ?? 0) >= 100 && (
                     <strong className="text-dearer"> multiplies</strong>
                   )}
                   {s.withoutCondition && <strong className="text-dearer"> no condition</strong>}

@@ -75,8 +75,6 @@ export function LinePanel({ trial, line, live, close }: Props) {
       }
     >
       {r.time && <Interval page={page} />}
-      <Numbers r={r} />
-      {page.blocks.length > 0 && <SamplesChart blocks={page.blocks} confirming={page.confirmingBlocks} />}
       <h3 className="section flex items-baseline justify-between gap-3">
         <span>
           Plans
@@ -121,6 +119,9 @@ export function LinePanel({ trial, line, live, close }: Props) {
           There is no plan to show: this kind of statement has none, or it could not be prepared.
         </p>
       )}
+      <h3 className="section">Measured</h3>
+      <Numbers r={r} />
+      {page.blocks.length > 0 && <SamplesChart blocks={page.blocks} confirming={page.confirmingBlocks} />}
       <h3 className="section">
         {page.beforeSql === page.afterSql ? "SQL" : "SQL before"}
         {page.beforeBinds && (

@@ -64,7 +64,9 @@ public static class PlanFindings
                 side.Outline.Blocks.Select(b => b.OrderBy).OfType<TextSpan>().Take(1).ToList());
         }
 
-        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters)
+        // With LIMIT, fewer rows than expected only say that it stopped in time.
+        bool mayStop = side.Outline.Blocks.Any(b => b.Limited);
+        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(mayStop && counted < estimated))
         {
             yield return new(FindingKind.EstimateOff,
                 $"The planner expected {Figures.Three(estimated)} rows of {table} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(side.Known(o.Object!))}",
@@ -81,7 +83,7 @@ public static class PlanFindings
 
     private static IEnumerable<Finding> OfWhole(PlanSide side, PlanOperator[] operators)
     {
-        long visited = operators.Sum(o => o.Counts?.RowsVisited ?? 0);
+        long visited = RowFlow.Visited(operators);
         QueryBlock? outer = side.Outline.Blocks.Count > 0 ? side.Outline.Blocks[0] : null;
         if (side.Rows is { } rows && visited >= ManyRows && visited >= Math.Max(rows, 1) * RowsReadFrom && outer is { Aggregates: false })
         {

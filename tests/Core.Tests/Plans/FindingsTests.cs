@@ -1,0 +1,165 @@
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Plans;
+
+public class FindingsTests
+{
+    private static readonly Catalog Depot = new(4096,
+    [
+        new("parcel", [new("id", "INTEGER", true, 1), new("depot_id", "INTEGER", false, 0), new("sent_at", "TEXT", false, 0), new("note", "TEXT", false, 0)], 250_000, 900, 25_000,
+        [
+            Index("parcel_depot", "depot_id"), Index("parcel_depot_again", "depot_id"), Index("parcel_depot_sent", "depot_id", "sent_at"), Index("parcel_note", "note"),
+        ]),
+        new("depot", [new("id", "INTEGER", true, 1), new("code", "TEXT", false, 0)], 200, 3, null, []),
+    ]);
+
+    [Fact]
+    public void A_table_read_whole_for_few_rows() => Of("SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", (1, 250_000, 38, 0.9))
+        .ShouldContain(f => f.Kind == FindingKind.WholeTableForFewRows && f.Share == 0.9 && f.Operator == 0 && f.Text == "parcel is read whole: 250\u2009000 rows for the 38 that pass its conditions.");
+
+    [Fact]
+    public void A_table_read_whole_for_most_of_its_rows_is_no_finding() =>
+        Of("SELECT * FROM parcel WHERE weight > 3", "SCAN parcel", (1, 250_000, 200_000, 0.9)).ShouldNotContain(f => f.Kind == FindingKind.WholeTableForFewRows);
+
+    [Fact]
+    public void Without_counts_the_catalogue_tells() => Kinds(new PlanSide(Lines("SCAN p"), "SELECT * FROM parcel p WHERE p.weight = 3") { Catalog = Depot })
+        .ShouldContain(FindingKind.WholeTableForFewRows);
+
+    [Fact]
+    public void Rows_read_for_each_returned_are_told_only_where_rows_are_not_folded()
+    {
+        Kinds(Side("SELECT * FROM parcel WHERE a = 1", "SCAN parcel", (1, 250_000, 38, 0.9))).ShouldContain(FindingKind.RowsReadPerRowReturned);
+        Kinds(Side("SELECT count(*) FROM parcel WHERE a = 1", "SCAN parcel", (1, 250_000, 38, 0.9))).ShouldNotContain(FindingKind.RowsReadPerRowReturned);
+    }
+
+    [Fact]
+    public void Look_ups_behind_an_index_that_does_not_cover()
+    {
+        Kinds(Side("SELECT note FROM parcel WHERE depot_id = 3", "SEARCH parcel USING INDEX parcel_depot (depot_id=?)", (1, 5_000, 5_000, 0.9))).ShouldContain(FindingKind.LookUpsBehindIndex);
+        Kinds(Side("SELECT id FROM parcel WHERE depot_id = 3", "SEARCH parcel USING COVERING INDEX parcel_depot (depot_id=?)", (1, 5_000, 5_000, 0.9))).ShouldNotContain(FindingKind.LookUpsBehindIndex);
+    }
+
+    [Fact]
+    public void An_index_built_anew() => Of("SELECT 1 FROM depot d JOIN parcel p ON p.k = d.k", "SCAN d|SEARCH p USING AUTOMATIC COVERING INDEX (k=?)", (1, 200, 200, 0.1), (200, 400, 400, 0.9))
+        .ShouldContain(f => f.Kind == FindingKind.IndexBuiltAnew && f.Text.StartsWith("No index of parcel serves k=?", StringComparison.Ordinal));
+
+    [Fact]
+    public void Sorting_says_how_many_rows_and_what_spilled()
+    {
+        PlanSide side = Side("SELECT * FROM parcel ORDER BY note", "SCAN parcel|USE TEMP B-TREE FOR ORDER BY", (1, 250_000, 250_000, 0.4), (1, 250_000, null, 0.6)) with
+        {
+            Counters = new Dictionary<string, long> { ["cacheSpills"] = 12 },
+        };
+        Finding found = PlanFindings.Of(side).First(f => f.Kind == FindingKind.TemporaryStorage);
+        found.Text.ShouldBe("250\u2009000 rows are put in order for ORDER BY in temporary storage: no index gives that order. 12 pages went out of the cache.");
+        found.Places.ShouldHaveSingleItem().Of(side.Sql).ShouldBe("ORDER BY note");
+    }
+
+    /// <summary>Common practice, no source: an estimate of 750 rows for a table of 16 means stale statistics.</summary>
+    [Fact]
+    public void An_estimate_far_off_names_stale_statistics()
+    {
+        var small = new Catalog(4096, [new("cab", [], 16, 1, 750, [])]);
+        PlanSide side = new(Counted("SCAN cab", [(1, 16, 16, 1)], estimate: 750), "SELECT * FROM cab") { Catalog = small };
+        Finding found = PlanFindings.Of(side).First(f => f.Kind == FindingKind.EstimateOff);
+        found.Text.ShouldContain("46.9x off");
+        found.Text.ShouldContain("The statistics of cab are stale: they know 750 rows, there are 16.");
+        PlanSide fresh = side with { Plan = Counted("SCAN cab", [(1, 16, 16, 1)], estimate: 16) };
+        Kinds(fresh).ShouldNotContain(FindingKind.EstimateOff);
+    }
+
+    [Fact]
+    public void An_estimate_that_LIMIT_cut_short_is_not_off() =>
+        Kinds(new PlanSide(Counted("SCAN parcel", [(1, 10, 10, 1)], estimate: 25_000), "SELECT * FROM parcel LIMIT 10") { Catalog = Depot }).ShouldNotContain(FindingKind.EstimateOff);
+
+    [Fact]
+    public void A_join_without_a_condition_stands_out()
+    {
+        Kinds(Side("SELECT 1 FROM depot d, parcel p WHERE p.weight = 3", "SCAN d|SCAN p", (1, 200, 200, 0.1), (200, 50_000_000, 9_000, 0.9))).ShouldContain(FindingKind.JoinWithoutCondition);
+        Kinds(Side("SELECT 1 FROM depot d, parcel p WHERE p.depot_id = d.id", "SCAN d|SCAN p", (1, 200, 200, 0.1), (200, 50_000_000, 9_000, 0.9))).ShouldNotContain(FindingKind.JoinWithoutCondition);
+    }
+
+    [Fact]
+    public void Rows_that_multiply_and_are_folded_again()
+    {
+        PlanSide side = Side("SELECT DISTINCT d.code FROM depot d JOIN parcel p ON p.depot_id = d.id", "SCAN d|SEARCH p USING INDEX parcel_depot (depot_id=?)|USE TEMP B-TREE FOR DISTINCT",
+            (1, 200, 200, 0.1), (200, 250_000, 250_000, 0.8), (1, 250_000, null, 0.1)) with
+        { Rows = 200 };
+        PlanFindings.Of(side).ShouldContain(f => f.Kind == FindingKind.RowsMultiplied && f.Text == "Joins make 250\u2009000 rows of 200, and DISTINCT takes them back to 200.");
+    }
+
+    [Fact]
+    public void A_subquery_per_row_carries_the_share_of_all_below_it()
+    {
+        PlanOperator inner = Lines("SCAN p").Roots[0] with { Counts = new(200, 50_000_000, 200, 0.9) };
+        PlanOperator outer = PlanText.ReadOperator("CORRELATED SCALAR SUBQUERY 1", [inner]) with { Counts = new(200, null, null, 0.05) };
+        PlanFindings.Of(new PlanSide(new([outer]), "SELECT (SELECT max(x) FROM parcel p WHERE p.d = depot.id) FROM depot")).ShouldContain(f => f.Kind == FindingKind.SubqueryPerRow && Math.Abs(f.Share!.Value - 0.95) < 1e-9);
+    }
+
+    [Theory]
+    [InlineData("date(sent_at) = :day", FindingKind.WrappedColumn)]
+    [InlineData("depot_id + 1 = 4", FindingKind.WrappedColumn)]
+    [InlineData("note LIKE '%x'", FindingKind.LeadingWildcard)]
+    [InlineData("note LIKE :p", FindingKind.LeadingWildcard)]
+    [InlineData("note = 'x' OR depot_id = 3", FindingKind.AlternativesAcrossColumns)]
+    [InlineData("note = 'x' COLLATE nocase", FindingKind.OtherCollationOrType)]
+    [InlineData("sent_at = '2026-03-01'", FindingKind.FirstColumnMissing)]
+    [InlineData("id NOT IN (SELECT depot_id FROM parcel)", FindingKind.NullInNotIn)]
+    public void Conditions_that_keep_an_index_from_being_used(string condition, FindingKind kind)
+    {
+        PlanSide side = Side($"SELECT * FROM parcel WHERE {condition}", "SCAN parcel", (1, 250_000, 100, 1)) with { Bindings = [new Binding("p", SqlValue.Of("%end"))] };
+        Finding found = PlanFindings.Of(side).First(f => f.Kind == kind);
+        found.Places.ShouldHaveSingleItem().Of(side.Sql).ShouldBe(condition);
+    }
+
+    [Theory]
+    [InlineData("sent_at >= :day")]
+    [InlineData("note LIKE 'x%'")]
+    [InlineData("note = 'x' OR note = 'y'")]
+    [InlineData("depot_id = 3 + 1")]
+    public void Conditions_that_an_index_can_serve_are_left_alone(string condition) => Kinds(Side($"SELECT * FROM parcel WHERE {condition}", "SCAN parcel", (1, 250_000, 100, 1)))
+        .ShouldNotContain(k => k >= FindingKind.WrappedColumn && k <= FindingKind.OtherCollationOrType);
+
+    [Fact]
+    public void Types_that_do_not_match_in_a_join() =>
+        Kinds(Side("SELECT 1 FROM depot d JOIN parcel p ON p.depot_id = d.code", "SCAN d|SCAN p", (1, 200, 200, 0.1), (200, 5_000_000, 10, 0.9))).ShouldContain(FindingKind.OtherCollationOrType);
+
+    [Theory]
+    [InlineData("LIMIT 20 OFFSET 8000", true)]
+    [InlineData("LIMIT 20 OFFSET :p", true)]
+    [InlineData("LIMIT 8000, 20", true)]
+    [InlineData("LIMIT 8000", false)]
+    public void Large_offsets(string limit, bool found) => PlanFindings.Of(new PlanSide(Lines("SCAN parcel"), "SELECT * FROM parcel " + limit) { Bindings = [new Binding("p", SqlValue.Of(9_000L))] })
+        .Any(f => f.Kind == FindingKind.LargeOffset).ShouldBe(found);
+
+    [Fact]
+    public void Indexes_that_serve_nothing()
+    {
+        IReadOnlyList<Finding> found = CatalogFindings.Of(Depot, new HashSet<string> { "parcel_depot_sent" });
+        found.Where(f => f.Kind == FindingKind.DuplicateIndex).ShouldHaveSingleItem().Text.ShouldStartWith("parcel_depot_again of parcel holds the same columns as parcel_depot: depot_id. It takes 0.391 MiB.");
+        found.Where(f => f.Kind == FindingKind.PrefixIndex).ShouldHaveSingleItem().Text.ShouldStartWith("parcel_depot of parcel (depot_id) is what parcel_depot_sent (depot_id, sent_at) begins with.");
+        found.Count(f => f.Kind == FindingKind.UnusedIndex).ShouldBe(3);
+        CatalogFindings.Of(Depot, null).ShouldNotContain(f => f.Kind == FindingKind.UnusedIndex);
+    }
+
+    [Fact]
+    public void Every_kind_stands_in_the_glossary() => Glossary.Entries.Select(e => e.Kind).ShouldBe(Enum.GetValues<FindingKind>(), ignoreOrder: true);
+
+    private static CatalogIndex Index(string name, params string[] columns) => new(name, columns, false, false, "created", 100, []);
+
+    private static IReadOnlyList<Finding> Of(string sql, string lines, params (long, long?, long?, double?)[] counts) => PlanFindings.Of(Side(sql, lines, counts));
+
+    private static IEnumerable<FindingKind> Kinds(PlanSide side) => PlanFindings.Of(side).Select(f => f.Kind);
+
+    private static PlanSide Side(string sql, string lines, params (long, long?, long?, double?)[] counts) => new(Counted(lines, counts), sql) { Catalog = Depot, Rows = 10 };
+
+    private static Plan Counted(string lines, (long Loops, long? Visited, long? Passed, double? Share)[] counts, double? estimate = null) => Lines(lines)
+        .Changed((i, o) => o with { EstimatedRows = estimate, Counts = new(counts[i].Loops, counts[i].Visited, counts[i].Passed, counts[i].Share) });
+
+    private static Plan Lines(string lines) => PlanText.Build(lines.Split('|').Select((l, i) => (i + 1, 0, l)).ToList());
+}

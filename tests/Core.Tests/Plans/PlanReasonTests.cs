@@ -1,0 +1,81 @@
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Plans;
+
+public class PlanReasonTests
+{
+    private static readonly Catalog With = new(4096, [Parcel(25_000, new CatalogIndex("parcel_depot_sent", ["depot_id", "sent_on"], false, false, "created", 10, []))]);
+    private static readonly Catalog Without = new(4096, [Parcel(25_000)]);
+
+    [Fact]
+    public void An_index_that_is_gone_is_the_reason() => PlanReason.Sentence(
+        Side("SELECT * FROM parcel p WHERE p.depot_id = 3", "SEARCH p USING INDEX parcel_depot_sent (depot_id=?)", With, 38),
+        Side("SELECT * FROM parcel p WHERE p.depot_id = 3", "SCAN p", Without, 250_000), rewritten: false)
+        .ShouldBe("parcel is now read whole instead of searched through parcel_depot_sent (250\u2009000 rows visited instead of 38), because parcel_depot_sent, the index on depot_id, sent_on, is gone.");
+
+    [Fact]
+    public void A_new_index_is_the_reason() => PlanReason.Sentence(
+        Side("SELECT * FROM parcel", "SCAN parcel", Without, 250_000), Side("SELECT * FROM parcel", "SEARCH parcel USING INDEX parcel_depot_sent (depot_id=?)", With, 1), rewritten: false)
+        .ShouldBe("parcel is now searched through parcel_depot_sent instead of read whole (1 row visited instead of 250\u2009000), now that there is parcel_depot_sent, an index on depot_id, sent_on.");
+
+    [Fact]
+    public void Statistics_are_the_reason_where_no_index_is() => PlanReason.Sentence(
+        Side("SELECT * FROM parcel", "SEARCH parcel USING INDEX a (x=?)", Without, 10), Side("SELECT * FROM parcel", "SEARCH parcel USING INDEX b (y=?)", new Catalog(4096, [Parcel(250_000)]), 900), rewritten: false)
+        .ShouldBe("parcel is now searched through b instead of a (900 rows visited instead of 10), because statistics changed: they now know of parcel 250\u2009000 rows instead of 25\u2009000 rows.");
+
+    [Fact]
+    public void A_write_pays_for_indexes_and_for_the_triggers_of_its_kind()
+    {
+        Catalog more = new(4096, [With.Tables[0] with { Triggers = [new("count_in", "insert"), new("count_out", "delete")] }]);
+        PlanReason.Sentence(Side("INSERT INTO parcel VALUES (1)", "", Without), Side("INSERT INTO parcel VALUES (1)", "", more), rewritten: false)
+            .ShouldBe("Each row put into parcel now goes into 1 index instead of 0: parcel_depot_sent is new, and each row put into parcel now runs the trigger count_in.");
+        PlanReason.Sentence(Side("INSERT INTO parcel VALUES (1)", "", Without), Side("INSERT INTO parcel VALUES (1)", "", Without), rewritten: false).ShouldBeNull();
+    }
+
+    [Fact]
+    public void A_rewrite_that_calls_tables_otherwise_still_reads_the_same_ones() => PlanReason.Sentence(
+        Side("SELECT 1 FROM parcel WHERE id = 1", "SEARCH parcel USING INTEGER PRIMARY KEY (rowid=?)", Without, 1),
+        Side("SELECT 1 FROM parcel x WHERE x.id = 1", "SEARCH x USING INTEGER PRIMARY KEY (rowid=?)", Without, 1), rewritten: true)
+        .ShouldBe("The rewrite runs by the same plan.");
+
+    [Fact]
+    public void A_NOT_IN_that_becomes_something_else_is_told()
+    {
+        PlanSide before = Side("SELECT 1 FROM depot WHERE id NOT IN (SELECT depot_id FROM parcel)", "SCAN depot", Without, 5), after = Side("SELECT 1 FROM depot", "SCAN depot", Without, 5);
+        PlanReason.Sentence(before with { Rows = 0 }, after with { Rows = 37 }, rewritten: true)!.ShouldStartWith("NOT IN passes no row once its list holds a NULL");
+        PlanReason.Sentence(before with { Rows = 37 }, after with { Rows = 37 }, rewritten: true)!.ShouldNotContain("NULL");
+    }
+
+    [Fact]
+    public void Estimates_are_told_only_where_the_plan_stayed()
+    {
+        PlanSide Expecting(double rows) => new(PlanText.Build([(1, 0, "SCAN parcel")]).Changed((_, o) => o with { EstimatedRows = rows }), "SELECT * FROM parcel");
+        PlanReason.Sentence(Expecting(100), Expecting(25_000), rewritten: false).ShouldBe("the planner now expects 25\u2009000 rows of parcel at each start instead of 100.");
+        PlanReason.Sentence(Expecting(100), Expecting(300), rewritten: false).ShouldBeNull();
+    }
+
+    [Theory]
+    [InlineData("SELECT * FROM parcel p WHERE p.depot_id = 3", "SEARCH p USING INDEX parcel_depot (depot_id=?)", "SELECT * FROM parcel p INDEXED BY parcel_depot WHERE p.depot_id = 3")]
+    [InlineData("SELECT * FROM parcel, depot AS d WHERE 1", "SCAN parcel|SEARCH d USING INDEX i (a=?)", "SELECT * FROM parcel NOT INDEXED, depot AS d INDEXED BY i WHERE 1")]
+    [InlineData("UPDATE parcel SET a = 1 WHERE b = 2", "SEARCH parcel USING INDEX parcel_b (b=?)", "UPDATE parcel INDEXED BY parcel_b SET a = 1 WHERE b = 2")]
+    [InlineData("SELECT * FROM parcel WHERE id = 3", "SEARCH parcel USING INTEGER PRIMARY KEY (rowid=?)", null)]
+    [InlineData("SELECT * FROM parcel INDEXED BY x WHERE a = 3", "SEARCH parcel USING INDEX x (a=?)", null)]
+    public void A_statement_is_held_to_a_plan(string sql, string plan, string? pinned)
+    {
+        PlanPin.Rewrite(sql, Plan(plan)).ShouldBe(pinned);
+        PlanPin.Pins(sql).ShouldBe(sql.Contains("INDEXED", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void The_indexes_that_a_pin_rests_on_are_known() =>
+        PlanPin.IndexesNamed("SELECT 1 FROM a INDEXED BY \"odd name\" JOIN b indexed by i2 -- INDEXED BY i3").ShouldBe(["odd name", "i2"]);
+
+    private static CatalogTable Parcel(long believed, params CatalogIndex[] indexes) => new("parcel", [], 250_000, 100, believed, indexes);
+
+    private static PlanSide Side(string sql, string lines, Catalog catalog, long? visited = null) => new(
+        Plan(lines).Changed((_, o) => o with { Counts = visited is { } v ? new(1, v, v, 1) : null }), sql) { Catalog = catalog };
+
+    private static Plan Plan(string lines) => PlanText.Build(lines.Split('|', StringSplitOptions.RemoveEmptyEntries).Select((l, i) => (i + 1, 0, l)).ToList());
+}
