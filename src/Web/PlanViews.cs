@@ -147,3 +147,17 @@ public sealed record PinView(long Id, string Hash, string Statement, string Sql,
         return moved is null ? null : $"The statistics of {moved.Name} changed since: try whether it is still needed.";
     }
 }
+
+/// <param name="TrialId">The trial that read it; null where none did.</param>
+public sealed record CatalogueView(long? TrialId, string? ReadAt, int PageSize, IReadOnlyList<TableView> Tables, IReadOnlyList<FindingView> Findings);
+
+/// <param name="StatisticsOffBy">Rows over rows that the statistics know of, or the reverse; null where one is missing.</param>
+public sealed record TableView(
+    string Name, long? Rows, long? Pages, long? AnalyzedRows, double? StatisticsOffBy, IReadOnlyList<CatalogColumn> Columns, IReadOnlyList<IndexView> Indexes, IReadOnlyList<CatalogTrigger> Triggers)
+{
+    public static TableView Of(CatalogTable t, IReadOnlySet<string>? used) =>
+        new(t.Name, t.Rows, t.Pages, t.AnalyzedRows, t.StatisticsOffBy, t.Columns, t.Indexes.Select(i => new IndexView(i, used?.Contains(i.Name))).ToList(), t.Triggers);
+}
+
+/// <param name="Used">Whether a line of the trial went through it; null where that is not known.</param>
+public sealed record IndexView(CatalogIndex Index, bool? Used);

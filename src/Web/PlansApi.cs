@@ -20,6 +20,7 @@ internal static class PlansApi
         api.MapPost("/plans/export.{format}", ExportPasted).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/lines/{number:int}/plan.{format}", Export).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/indexes", Indexes);
+        api.MapGet("/books/{id:long}/catalogue", Catalogue);
         api.MapGet("/books/{id:long}/plans/{hash}", History);
         api.MapPost("/books/{id:long}/plans/{hash}/standing", Accept);
         api.MapPost("/books/{id:long}/plans/{hash}/forget", Forget);
@@ -104,6 +105,24 @@ internal static class PlansApi
             ? []
             : CatalogFindings.Of(catalog, CatalogFindings.UsedBy(account.Lines.Select(l => l.Evidence.After?.Plan).OfType<Plan>())).Select(FindingView.Of).ToList();
         return TypedResults.Ok(found);
+    }
+
+    /// <summary>What the book's latest trial found in the database before its change, and which of its indexes no line went through.</summary>
+    private static Results<Ok<CatalogueView>, NotFound<ProblemReport>> Catalogue(long id, BookStore books, PlanStore plans, TrialStore trials, TrialDesk desk)
+    {
+        if (books.Find(id) is null)
+        {
+            return DaybookApi.Nothing("book");
+        }
+
+        if (plans.Catalog(id) is not { } catalog || trials.OfBook(id).FirstOrDefault(t => t.Catalogs is not null) is not { } trial)
+        {
+            return TypedResults.Ok(new CatalogueView(null, null, 0, [], []));
+        }
+
+        IReadOnlySet<string>? used = trial.State == TrialStates.Finished ? CatalogFindings.UsedBy(desk.AccountOf(trial).Lines.Select(l => l.Evidence.Before?.Plan).OfType<Plan>()) : null;
+        return TypedResults.Ok(new CatalogueView(trial.Id, trial.FinishedAt ?? trial.StartedAt, catalog.PageSize,
+            catalog.Tables.Select(t => TableView.Of(t, used)).ToList(), CatalogFindings.Of(catalog, used).Select(FindingView.Of).ToList()));
     }
 
     private static Results<Ok<PlanHistoryView>, NotFound<ProblemReport>> History(long id, string hash, BookStore books, PlanStore plans) =>

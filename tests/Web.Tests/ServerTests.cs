@@ -44,7 +44,8 @@ public sealed class ServerTests : RunningServer
         page.GetProperty("headline").GetString()!.ShouldStartWith("0 of 1 regressed, 1 improved; the bill falls from");
         JsonElement line = await Get($"/api/trials/{id}/lines/1");
         line.GetProperty("blocks").GetArrayLength().ShouldBeGreaterThanOrEqualTo(14);
-        line.GetProperty("plan")[0].GetProperty("as").GetString().ShouldBe("changed");
+        line.GetProperty("plans").GetProperty("rows")[0].GetProperty("as").GetString().ShouldBe("changed");
+        line.GetProperty("plans").GetProperty("sentence").GetString()!.ShouldContain("parcel is now searched through i instead of read whole");
         (await Get($"/api/books/{started.GetProperty("bookId").GetInt64()}")).GetProperty("changes")[0].GetProperty("latestTrial").GetProperty("id").GetInt64().ShouldBe(id);
         foreach (string format in new[] { "json", "xml", "md", "csv", "html" })
         {

@@ -2,12 +2,14 @@ import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/re
 import type { Narrowing, RankBy, View } from "./api/daybook";
 import { BooksView } from "./book/BooksView";
 import { BookView } from "./book/BookView";
+import { CatalogueView } from "./catalogue/CatalogueView";
 import { DaybookView } from "./daybook/DaybookView";
 import { NewTrialView } from "./newtrial/NewTrialView";
 import { EmptyState } from "./parts/Notice";
 import { Top } from "./parts/Top";
 import { GlossaryView } from "./plans/GlossaryView";
 import { PastedView } from "./plans/PastedView";
+import { PlanHistoryView } from "./plans/PlanHistoryView";
 import { PlansView } from "./plans/PlansView";
 import { StatementView } from "./statement/StatementView";
 import { TrialView } from "./trial/TrialView";
@@ -118,6 +120,19 @@ export const pastedRoute = createRoute({
   component: PastedView,
 });
 
+export const catalogueRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/catalogue",
+  validateSearch: (s: Record<string, unknown>): { table?: string } => ({ table: text(s.table) }),
+  component: CatalogueView,
+});
+
+export const planHistoryRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/plans/$hash",
+  component: PlanHistoryView,
+});
+
 const glossary = createRoute({ getParentRoute: () => root, path: "/glossary", component: GlossaryView });
 
 export const router = createRouter({
@@ -131,6 +146,8 @@ export const router = createRouter({
     linePlansRoute,
     pastedRoute,
     glossary,
+    catalogueRoute,
+    planHistoryRoute,
   ]),
 });
 

@@ -63,7 +63,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
             found.Add(order);
         }
 
-        return [.. found.OrderBy(d => d.Kind)];
+        return [.. found.DistinctBy(d => (d.Kind, d.Text)).OrderBy(d => d.Kind)];
     }
 
     /// <summary>The difference in one sentence; null where there is none.</summary>
@@ -131,7 +131,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
         }
         else if (x.Kind == OperatorKind.Scan && y.Kind == OperatorKind.Search)
         {
-            yield return new(DifferenceKind.SearchInsteadOfScan, $"{name} is now searched through {IndexOf(y)} instead of read whole{Visited(x, y)}");
+            yield return new(DifferenceKind.SearchInsteadOfScan, $"{name} is now searched through {IndexOf(y)} instead of read whole{InOrder(x)}{Visited(x, y)}");
         }
         else if (x.Index != y.Index)
         {
@@ -179,7 +179,8 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     /// <summary>Tables that both plans read once, in another order.</summary>
     private static PlanDifference? OrderOf(Plan before, Plan after)
     {
-        static List<string> Once(Plan plan) => plan.Lines().Select(l => l.Operator).Where(Reads).GroupBy(o => o.Object!).Where(g => g.Count() == 1).Select(g => g.Key).ToList();
+        // Of the outermost query alone: what its subqueries read is joined to nothing here.
+        static List<string> Once(Plan plan) => plan.Roots.Where(Reads).GroupBy(o => o.Object!).Where(g => g.Count() == 1).Select(g => g.Key).ToList();
         List<string> x = Once(before), y = Once(after);
         List<string> bothX = [.. x.Intersect(y)], bothY = [.. y.Intersect(x)];
         return bothX.SequenceEqual(bothY)
@@ -191,6 +192,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     {
         null => "its key",
         "rowid" => "its row number",
+        PlanText.BuiltForThis => "an index built for it",
         { } name => name,
     };
 

@@ -14,6 +14,12 @@ export const useComparison = () =>
       dataOf(await api.POST("/api/plans/compare", { body })),
   });
 
+export const useCatalogue = (id: number) =>
+  useQuery({
+    queryKey: ["catalogue", id],
+    queryFn: async () => dataOf(await api.GET("/api/books/{id}/catalogue", { params: { path: { id } } })),
+  });
+
 export const usePlanHistory = (id: number, hash: string) =>
   useQuery({
     queryKey: ["plans", id, hash],

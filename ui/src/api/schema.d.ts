@@ -589,6 +589,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CatalogueView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/plans/{hash}": {
         parameters: {
             query?: never;
@@ -1564,6 +1610,36 @@ export interface components {
             notKeptApart: number;
             rejected: components["schemas"]["Rejection"][];
         };
+        CatalogColumn: {
+            name: string;
+            type: string;
+            notNull: boolean;
+            /** Format: int32 */
+            key: number;
+        };
+        CatalogIndex: {
+            name: string;
+            columns: string[];
+            unique: boolean;
+            partial: boolean;
+            origin: string;
+            /** Format: int64 */
+            pages: null | number;
+            rowsPerKey: number[];
+        };
+        CatalogTrigger: {
+            name: string;
+            event: string;
+        };
+        CatalogueView: {
+            /** Format: int64 */
+            trialId: null | number;
+            readAt: null | string;
+            /** Format: int32 */
+            pageSize: number;
+            tables: components["schemas"]["TableView"][];
+            findings: components["schemas"]["FindingView"][];
+        };
         ChangeView: {
             /** Format: int64 */
             id: number;
@@ -1757,6 +1833,10 @@ export interface components {
         };
         /** Format: binary */
         IFormFile: string;
+        IndexView: {
+            index: components["schemas"]["CatalogIndex"];
+            used: null | boolean;
+        };
         KeepRequest: {
             atTop: boolean;
         };
@@ -2210,6 +2290,20 @@ export interface components {
             /** Format: double */
             ms: null | number;
             binds: string;
+        };
+        TableView: {
+            name: string;
+            /** Format: int64 */
+            rows: null | number;
+            /** Format: int64 */
+            pages: null | number;
+            /** Format: int64 */
+            analyzedRows: null | number;
+            /** Format: double */
+            statisticsOffBy: null | number;
+            columns: components["schemas"]["CatalogColumn"][];
+            indexes: components["schemas"]["IndexView"][];
+            triggers: components["schemas"]["CatalogTrigger"][];
         };
         TagCount: {
             key: string;

@@ -8,6 +8,7 @@ import { Page, Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
 import { bookRoute } from "../router";
 import { ChangePanel } from "./ChangePanel";
+import { Pins } from "./Pins";
 import { StateWord, TrialList } from "./TrialList";
 
 /** A book: its changes on the left page; on the right, the selected one or all trials. */
@@ -56,6 +57,18 @@ export function BookView() {
               ) : (
                 <Page label="Trials" head={<h2 className="head">Trials</h2>}>
                   <TrialList trials={page.trials} />
+                  <Pins book={id} />
+                  <p className="mt-6 text-sm text-quiet">
+                    Without a trial:{" "}
+                    <Link to="/plans" search={{ book: id }} className="link">
+                      compare two plans or statements
+                    </Link>
+                    , or read{" "}
+                    <Link to="/glossary" className="link">
+                      what makes a statement cost more than it need
+                    </Link>
+                    .
+                  </p>
                 </Page>
               )
             }
@@ -79,6 +92,14 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
             className="press"
           >
             Daybook
+          </Link>
+          <Link
+            to="/books/$bookId/catalogue"
+            params={{ bookId: String(book.id) }}
+            search={{}}
+            className="press"
+          >
+            Catalogue
           </Link>
           <Link to="/new" search={{ book: book.id }} className="press">
             New trial

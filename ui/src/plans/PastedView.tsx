@@ -1,4 +1,4 @@
-import { useNavigate } from "@tanstack/react-router";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { useBooks } from "../api/hooks";
 import { useComparison } from "../api/plans";
@@ -6,7 +6,6 @@ import { SideMark } from "../parts/Mark";
 import { EmptyState, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Top } from "../parts/Top";
-import { pastedRoute } from "../router";
 import { Compared } from "./Compared";
 import type { Choice, Side } from "./choice";
 
@@ -14,7 +13,7 @@ const empty = { before: "", after: "", beforeSql: "", afterSql: "" };
 
 /** Two plans, or two statements of a book, compared without any trial. */
 export function PastedView() {
-  const { book } = pastedRoute.useSearch();
+  const { book } = useSearch({ strict: false });
   const navigate = useNavigate();
   const books = useBooks();
   const [given, setGiven] = useState(empty);

@@ -1,4 +1,4 @@
-import { useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { useListPin, usePins, useStanding, useTryPin } from "../api/plans";
 import { Wrong } from "../parts/Notice";
@@ -75,6 +75,9 @@ export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
             list this pin as a temporary measure
           </button>
         ))}
+      <Link className="link" to="/books/$bookId/plans/$hash" params={{ bookId: String(book), hash }}>
+        history of its plans
+      </Link>
       <Wrong error={standing.error ?? tryPin.error ?? listPin.error} />
     </div>
   );

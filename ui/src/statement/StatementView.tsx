@@ -8,6 +8,7 @@ import { Failure, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Top } from "../parts/Top";
+import { PlanHistory } from "../plans/PlanHistoryView";
 import { statementRoute } from "../router";
 import { PlansSeen } from "./PlansSeen";
 import { SampleCourse } from "./SampleCourse";
@@ -59,6 +60,7 @@ export function StatementView() {
                   choose={choose}
                 />
                 <PlansSeen page={page} />
+                <PlanHistory book={page.bookId} hash={page.hash} />
                 <h2 className="section">By day</h2>
                 <Days page={page} />
               </Page>

@@ -1,0 +1,268 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import type { Schemas } from "../api/client";
+import { useBook } from "../api/hooks";
+import { useCatalogue } from "../api/plans";
+import { bytes, count, moment, three } from "../format/figures";
+import { moveAlong } from "../parts/keys";
+import { EmptyState, Failure } from "../parts/Notice";
+import { Page, Spread } from "../parts/Spread";
+import { Top } from "../parts/Top";
+import { Findings } from "../plans/Findings";
+import { catalogueRoute } from "../router";
+
+type Catalogue = Schemas["CatalogueView"];
+type Table = Schemas["TableView"];
+
+/** What a book's database holds, and what its planner believes of it. */
+export function CatalogueView() {
+  const id = Number(catalogueRoute.useParams().bookId);
+  const { table } = catalogueRoute.useSearch();
+  const book = useBook(id);
+  const query = useCatalogue(id);
+  const navigate = useNavigate();
+  const page = query.data;
+  const chosen = page?.tables.find((t) => t.name === table);
+  const select = (name?: string) =>
+    navigate({
+      to: "/books/$bookId/catalogue",
+      params: { bookId: String(id) },
+      search: name ? { table: name } : {},
+      replace: true,
+    });
+  return (
+    <>
+      <Top>
+        <Link className="link" to="/books/$bookId" params={{ bookId: String(id) }} search={{}}>
+          {book.data?.book.name ?? "book"}
+        </Link>
+        {" / "}catalogue
+      </Top>
+      <main className="flex min-h-0 flex-1 flex-col">
+        {query.error && <Failure error={query.error} retry={() => query.refetch()} />}
+        {query.isPending && <p className="px-5 py-8 text-quiet">Reading the catalogue.</p>}
+        {page && page.trialId === null && (
+          <div className="px-5">
+            <EmptyState wholePage title="Nobody has read the catalogue yet">
+              A trial reads it from its private copy, where the SQLite that counts is built. Start one from
+              the book.
+            </EmptyState>
+          </div>
+        )}
+        {page && page.trialId !== null && (
+          <Spread
+            name="catalogue"
+            left={
+              <Page label="Tables" head={<Head page={page} />}>
+                <Tables page={page} chosen={chosen?.name} select={select} />
+              </Page>
+            }
+            right={
+              chosen ? (
+                <TablePanel table={chosen} pageSize={page.pageSize} close={() => select()} />
+              ) : (
+                <Page label="Indexes" head={<h2 className="head">Indexes that cost and serve nothing</h2>}>
+                  <Findings
+                    findings={page.findings}
+                    side="before"
+                    none="Every index serves a statement of the workload, and none twice."
+                  />
+                </Page>
+              )
+            }
+          />
+        )}
+      </main>
+    </>
+  );
+}
+
+function Head({ page }: { page: Catalogue }) {
+  const size = page.tables.reduce((s, t) => s + pagesOf(t), 0) * page.pageSize;
+  return (
+    <>
+      <h1 className="head">
+        {count(page.tables.length)} tables, {bytes(size)}
+      </h1>
+      <p className="text-quiet">
+        before the change of{" "}
+        <Link className="link" to="/trials/$trialId" params={{ trialId: String(page.trialId) }}>
+          trial {page.trialId}
+        </Link>
+        {page.readAt && `, ${moment(page.readAt)}`}
+      </p>
+    </>
+  );
+}
+
+const pagesOf = (t: Table) => (t.pages ?? 0) + t.indexes.reduce((s, i) => s + (i.index.pages ?? 0), 0);
+const mib = (pages: number | null, pageSize: number) =>
+  pages === null ? "" : three((pages * pageSize) / (1 << 20));
+
+function Tables(p: { page: Catalogue; chosen?: string | undefined; select: (name: string) => void }) {
+  const { tables, pageSize } = p.page;
+  const at = tables.findIndex((t) => t.name === p.chosen);
+  return (
+    <table className="ruled">
+      <caption className="sr-only">Tables; arrow keys select one.</caption>
+      <thead>
+        <tr>
+          <th scope="col">table</th>
+          <th scope="col" className="num">
+            rows
+          </th>
+          <th scope="col" className="num">
+            MiB
+          </th>
+          <th scope="col" className="num">
+            indexes
+          </th>
+          <th scope="col" className="num">
+            their MiB
+          </th>
+          <th scope="col">statistics</th>
+        </tr>
+      </thead>
+      <tbody
+        onKeyDown={(e) =>
+          moveAlong(e, tables.length, at, (to) => {
+            const next = tables[to];
+            if (next) {
+              p.select(next.name);
+              document.getElementById(`table-${next.name}`)?.focus();
+            }
+          })
+        }
+      >
+        {tables.map((t) => (
+          <tr key={t.name} className={t.name === p.chosen ? "bg-chosen" : ""}>
+            <td className="w-full">
+              <button
+                type="button"
+                id={`table-${t.name}`}
+                aria-pressed={t.name === p.chosen}
+                className="w-full cursor-pointer text-left"
+                onClick={() => p.select(t.name)}
+              >
+                {t.name}
+              </button>
+            </td>
+            <td className="num">{t.rows === null ? "not counted" : count(t.rows)}</td>
+            <td className="num">{mib(t.pages, pageSize)}</td>
+            <td className="num">{t.indexes.length}</td>
+            <td className="num">
+              {mib(
+                t.indexes.reduce((s, i) => s + (i.index.pages ?? 0), 0),
+                pageSize,
+              )}
+            </td>
+            <td className="whitespace-nowrap">
+              <Statistics table={t} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** How old the statistics are, told by the rows that they know of. */
+function Statistics({ table: t }: { table: Table }) {
+  if (t.analyzedRows === null) {
+    return <strong className="text-dearer">none</strong>;
+  }
+  if (t.statisticsOffBy !== null && t.statisticsOffBy >= 1.5) {
+    return (
+      <strong className="text-dearer">
+        stale: {count(t.analyzedRows)} rows, {three(t.statisticsOffBy)}x off
+      </strong>
+    );
+  }
+  return <span className="text-quiet">fresh</span>;
+}
+
+function TablePanel({ table: t, pageSize, close }: { table: Table; pageSize: number; close: () => void }) {
+  return (
+    <Page
+      key={t.name}
+      label="Table"
+      head={
+        <>
+          <div className="flex items-baseline justify-between gap-3">
+            <h2 className="head">{t.name}</h2>
+            <button type="button" className="link text-quiet" onClick={close}>
+              close
+            </button>
+          </div>
+          <p className="text-quiet">
+            {t.rows === null ? "rows not counted" : `${count(t.rows)} rows`}; statistics:{" "}
+            <Statistics table={t} />
+          </p>
+        </>
+      }
+    >
+      <h3 className="section">Indexes</h3>
+      {t.indexes.length === 0 ? (
+        <p className="text-quiet">No index but the table's own key.</p>
+      ) : (
+        <table className="ruled">
+          <thead>
+            <tr>
+              <th scope="col">index</th>
+              <th scope="col">columns</th>
+              <th scope="col" className="num">
+                MiB
+              </th>
+              <th scope="col" className="num" title="rows that share a value, from the statistics">
+                rows a key
+              </th>
+              <th scope="col">workload</th>
+            </tr>
+          </thead>
+          <tbody>
+            {t.indexes.map(({ index: i, used }) => (
+              <tr key={i.name}>
+                <td>
+                  {i.name}
+                  {i.unique && <span className="text-quiet"> unique</span>}
+                  {i.partial && <span className="text-quiet"> partial</span>}
+                </td>
+                <td className="font-mono text-[13px]">{i.columns.join(", ")}</td>
+                <td className="num">{mib(i.pages, pageSize)}</td>
+                <td className="num text-quiet italic">
+                  {i.rowsPerKey.length === 0 ? "" : i.rowsPerKey.map((n) => `~${three(n)}`).join(", ")}
+                </td>
+                <td>{used === null ? "" : used ? "used" : <strong>not used</strong>}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <h3 className="section">Columns</h3>
+      <table className="ruled">
+        <tbody>
+          {t.columns.map((c) => (
+            <tr key={c.name}>
+              <td>{c.name}</td>
+              <td className="font-mono text-[13px]">{c.type}</td>
+              <td className="text-quiet">
+                {[c.key > 0 && "key", c.notNull && "not null"].filter(Boolean).join(", ")}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {t.triggers.length > 0 && (
+        <>
+          <h3 className="section">Triggers</h3>
+          <ul>
+            {t.triggers.map((g) => (
+              <li key={g.name}>
+                {g.name} <span className="text-quiet">at {g.event}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Page>
+  );
+}
