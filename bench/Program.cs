@@ -9,6 +9,8 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("capture", "reading captures against a plain scan of the same file", CaptureBench.RunAsync),
     ("daybook", "what the daybook asks for, over 14 days, 2,000 patterns and 4 sources", DaybookBench.RunAsync),
     ("plans", "aligning two plans", PlanBench.RunAsync),
+    ("counting", "executions that count what each operator does, against plain ones", CountingBench.RunAsync),
+    ("planview", "the plans of a line with 500 operators in Chromium", PlanViewBench.RunAsync),
     ("server", "server start, the demo book's page, memory", ServerBench.RunAsync),
     ("trial", "demo data and a whole demo trial", TrialBench.RunAsync),
 };

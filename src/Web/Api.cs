@@ -147,7 +147,7 @@ internal static class Api
 
     private static Results<Ok<LinePage>, NotFound<ProblemReport>> TrialLine(long id, int number, TrialStore trials, TrialDesk desk, PlanStore plans) =>
         trials.Find(id) is { } trial && Shown(desk.AccountOf(trial)) is var account && account.Find(number) is { } line
-            ? TypedResults.Ok(LinePage.Of(TrialSummary.Of(trial, desk.Ahead(trial)), line, account.Catalogs, plans.Standing(trial.BookId, Convert.ToUInt64(line.Evidence.Brief.Pattern, 16))))
+            ? TypedResults.Ok(LinePage.Of(TrialSummary.Of(trial, desk.Ahead(trial)), line, account, plans.Standing(trial.BookId, Convert.ToUInt64(line.Evidence.Brief.Pattern, 16))))
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such line."));
 
     private static Results<Ok<TrialSummary>, NotFound<ProblemReport>, Conflict<ProblemReport>> Cancel(long id, TrialStore trials, TrialDesk desk)

@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -97,7 +98,7 @@ public sealed record LinePage(
     IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, ComparisonView? Plans,
     ResultTime? Confirmation, StandingPlan? Standing, bool? LeavesStanding, string? Pin, string BeforePlanText, string AfterPlanText)
 {
-    public static LinePage Of(TrialSummary trial, Line line, CatalogsRead? catalogs, StandingPlan? standing)
+    public static LinePage Of(TrialSummary trial, Line line, TrialAccount account, StandingPlan? standing)
     {
         LineEvidence e = line.Evidence;
         Band band = e.Band;
@@ -105,24 +106,41 @@ public sealed record LinePage(
             BindLine.TextOf(e.Brief.BeforeBindings), BindLine.TextOf(e.Brief.AfterBindings),
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
-            Compared(e, catalogs),
+            Compared(e, account),
             e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
-            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, PinOf(e), e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
+            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, PinOf(e, account.Catalogs?.After), e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
     private static BlockView View(Block b) =>
         new(b.AtSeconds, b.BeforeFirst, b.BeforeMicroseconds, b.AfterMicroseconds, b.InvoluntarySwitches, b.StolenMilliseconds, b.LeftOut);
 
-    private static string? PinOf(LineEvidence e) =>
-        e.Brief.Rewritten ? PlanPin.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null
-        : e.PlanChanged == true && PlanPin.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!) is not null ? "offered"
-        : null;
-
-    private static ComparisonView? Compared(LineEvidence e, CatalogsRead? catalogs)
+    /// <summary>A plan can be held to only while the indexes that it goes through are there.</summary>
+    private static string? PinOf(LineEvidence e, Catalog? after)
     {
-        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, catalogs?.Before), after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, catalogs?.After);
-        return before is null && after is null ? null : ComparisonView.Of(before, after, e.Brief.Rewritten, e.Before?.PlanNote, e.After?.PlanNote);
+        if (e.Brief.Rewritten)
+        {
+            return PlanPin.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null;
+        }
+
+        return e.PlanChanged == true && PlanPin.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!) is { } sql
+            && (after is null || PlanPin.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
     }
+
+    private static ComparisonView? Compared(LineEvidence e, TrialAccount account)
+    {
+        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before);
+        PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After);
+        List<LineEvidence> others = [.. account.Lines.Select(l => l.Evidence).Where(o => o.Brief.Statement == e.Brief.Statement && o.Brief.Number != e.Brief.Number)];
+        Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineEvidence, double> median) => plan(e) is not { } mine
+            ? null
+            : PlanFindings.Varying(mine, MedianOf(e, median), [.. others.Where(o => plan(o) is not null).Select(o => (o.Brief.Case, plan(o)!, MedianOf(o, median)))]);
+        return before is null && after is null
+            ? null
+            : ComparisonView.Of(before, after, e.Brief.Rewritten, e.Before?.PlanNote, e.After?.PlanNote,
+                Varies(l => l.Before?.Plan, l => l.BeforeMedianMicroseconds), Varies(l => l.After?.Plan, l => l.AfterMedianMicroseconds));
+    }
+
+    private static double? MedianOf(LineEvidence e, Func<LineEvidence, double> median) => e.Judged.Any() ? median(e) : null;
 
     private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog) => inspection?.Plan is not { } plan
         ? null

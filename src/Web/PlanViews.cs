@@ -54,7 +54,8 @@ public sealed record PlanSideView(string Shape, bool Counted, double? RestShare,
 public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyList<AlignedView> Rows, PlanSideView? Before, PlanSideView? After)
 {
     /// <summary>Either side may be missing.</summary>
-    public static ComparisonView Of(PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null)
+    public static ComparisonView Of(
+        PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null, Finding? variesBefore = null, Finding? variesAfter = null)
     {
         // Aligned operators are the plans' own, so that each is known by its place.
         List<AlignedView> rows = before is not null && after is not null
@@ -62,7 +63,7 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
             : Lines(before).Select(o => new AlignedView("kept", o, null)).Concat(Lines(after).Select(o => new AlignedView("kept", null, o))).ToList();
         return new(
             before is not null && after is not null ? PlanReason.Sentence(before, after, rewritten) : null,
-            before is not null && after is not null && before.Plan.Shape == after.Plan.Shape, rows, Side(before, noteBefore), Side(after, noteAfter));
+            before is not null && after is not null && before.Plan.Shape == after.Plan.Shape, rows, Side(before, noteBefore, variesBefore), Side(after, noteAfter, variesAfter));
     }
 
     private static List<AlignedView> Aligned(PlanSide before, PlanSide after)
@@ -80,8 +81,8 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
         o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), OperatorWords.Counted(o),
         side.Outline.PlacesOf(o.Object).Select(PlaceView.Of).ToList());
 
-    private static PlanSideView? Side(PlanSide? side, string? note) => side is null ? null : new(
-        side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side).Select(FindingView.Of).ToList(),
+    private static PlanSideView? Side(PlanSide? side, string? note, Finding? varies) => side is null ? null : new(
+        side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side).Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),
         RowFlow.Of(side).Where(f => f.Steps.Count > 0).Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
             f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Rows : null)).ToList());

@@ -163,7 +163,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
         }
         else if (o.Text.StartsWith("CORRELATED ", StringComparison.Ordinal))
         {
-            string times = o.Counts is { Loops: > 0 } c ? $" ({Figures.Count(c.Loops)} times)" : "";
+            string times = o.Counts is { Loops: > 1 } c ? $" ({Figures.Count(c.Loops)} times)" : "";
             yield return added ? new(DifferenceKind.SubqueryPerRowAdded, $"a subquery now runs once for each row{times}") : new(DifferenceKind.SubqueryPerRowRemoved, $"no subquery runs once for each row any more{times}");
         }
         else if (Reads(o) && !rows.Any(r => r.As == (added ? AlignedAs.Removed : AlignedAs.Added) && (added ? r.Before : r.After)!.Object == o.Object))

@@ -64,7 +64,8 @@ internal sealed partial record PostgresMeasures(double? PlanRows, double? Actual
                 ? new((long)loops, reads ? (long)Math.Round((rows + m.Removed) * loops) : null, (long)Math.Round(rows * loops), executed ? own[i] / sum : null)
                 : null;
             return o with { EstimatedRows = m.PlanRows, Condition = m.Condition, Counts = counts };
-        }) with { RestShare = executed ? (sum - own.Sum()) / sum : null };
+        }) with
+        { RestShare = executed ? (sum - own.Sum()) / sum : null };
     }
 
     private static double? Number(Match match, int group) =>

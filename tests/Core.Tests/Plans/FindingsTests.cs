@@ -148,6 +148,14 @@ public class FindingsTests
     }
 
     [Fact]
+    public void A_plan_that_differs_between_parameter_sets_says_what_that_costs()
+    {
+        Plan scan = Lines("SCAN parcel"), search = Lines("SEARCH parcel USING INDEX i (a=?)");
+        PlanFindings.Varying(scan, 33_000, [("2", search, 450), ("3", scan, 32_000)])!.Text.ShouldBe("With other values the statement runs by another plan: case 2 (450 us), 33.0 ms here.");
+        PlanFindings.Varying(scan, null, [("3", scan, 1)]).ShouldBeNull();
+    }
+
+    [Fact]
     public void Every_kind_stands_in_the_glossary() => Glossary.Entries.Select(e => e.Kind).ShouldBe(Enum.GetValues<FindingKind>(), ignoreOrder: true);
 
     private static CatalogIndex Index(string name, params string[] columns) => new(name, columns, false, false, "created", 100, []);

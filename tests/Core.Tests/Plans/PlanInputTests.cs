@@ -11,7 +11,8 @@ namespace SwiftLedger.Core.Tests.Plans;
 public class PlanInputTests
 {
     private static readonly Plan Sample = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING INDEX i (k=?)"), (3, 2, "USE TEMP B-TREE FOR ORDER BY")])
-        .Changed((i, o) => o with { EstimatedRows = 10 * i, Counts = new(1 + i, 20, i == 0 ? null : 7, 0.25) }) with { RestShare = 0.25 };
+        .Changed((i, o) => o with { EstimatedRows = 10 * i, Counts = new(1 + i, 20, i == 0 ? null : 7, 0.25) }) with
+    { RestShare = 0.25 };
 
     [Fact]
     public void Our_own_JSON_reads_as_it_was_written()
@@ -114,7 +115,8 @@ public class PlanInputTests
     {
         Plan stock = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING AUTOMATIC COVERING INDEX (k=?)")]);
         Plan counted = PlanText.Build([(4, 0, "SCAN d"), (9, 0, "CREATE AUTOMATIC INDEX ON p(k)"), (12, 0, "SEARCH p USING AUTOMATIC COVERING INDEX (k=?)")])
-            .Changed((i, o) => o with { Counts = new(1, 10, 10, i == 1 ? 0.6 : 0.1) }) with { RestShare = 0.2 };
+            .Changed((i, o) => o with { Counts = new(1, 10, 10, i == 1 ? 0.6 : 0.1) }) with
+        { RestShare = 0.2 };
         Plan both = CountedPlans.Onto(stock, counted)!;
         both.Lines().Select(l => l.Operator.Counts!.Share!.Value).ShouldBe([0.1, 0.7], 1e-9);
         both.RestShare!.Value.ShouldBe(0.2, 1e-9);

@@ -75,7 +75,8 @@ public class PlanReasonTests
     private static CatalogTable Parcel(long believed, params CatalogIndex[] indexes) => new("parcel", [], 250_000, 100, believed, indexes);
 
     private static PlanSide Side(string sql, string lines, Catalog catalog, long? visited = null) => new(
-        Plan(lines).Changed((_, o) => o with { Counts = visited is { } v ? new(1, v, v, 1) : null }), sql) { Catalog = catalog };
+        Plan(lines).Changed((_, o) => o with { Counts = visited is { } v ? new(1, v, v, 1) : null }), sql)
+    { Catalog = catalog };
 
     private static Plan Plan(string lines) => PlanText.Build(lines.Split('|', StringSplitOptions.RemoveEmptyEntries).Select((l, i) => (i + 1, 0, l)).ToList());
 }

@@ -5,6 +5,19 @@ import type { Choice, Side } from "./choice";
 
 type Finding = Schemas["FindingView"];
 
+/** Pieces of SQL stand between backticks. */
+const withCode = (text: string) =>
+  text.split("`").map((part, i) =>
+    i % 2 === 1 ? (
+      // biome-ignore lint/suspicious/noArrayIndexKey: parts of one text stay in their place.
+      <code key={i} className="font-mono text-[13px]">
+        {part}
+      </code>
+    ) : (
+      part
+    ),
+  );
+
 /** What makes a plan cost more than it need: evidence, share, what people do; the operator one step away. */
 export function Findings({
   findings,
@@ -29,7 +42,7 @@ export function Findings({
             <Link to="/glossary" hash={f.kind} className="link font-semibold">
               {f.title}
             </Link>
-            {f.share !== null && <span className="text-quiet">{percent(f.share)} of the time</span>}
+            {f.share !== null && <span className="shrink-0 text-quiet">{percent(f.share)} of the time</span>}
             {f.operator !== null && choose && (
               <button
                 type="button"
@@ -40,7 +53,7 @@ export function Findings({
               </button>
             )}
           </p>
-          <p>{f.text}</p>
+          <p>{withCode(f.text)}</p>
           {f.remedy && <p className="text-quiet">{f.remedy}</p>}
         </li>
       ))}

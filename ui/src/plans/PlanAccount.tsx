@@ -41,7 +41,10 @@ const sidesOf = (comparison: Comparison): Side[] =>
 export function PlanAccount({ comparison, choice, choose }: Props) {
   const sides = sidesOf(comparison);
   const counted = (side: Side) => comparison[side]?.counted === true;
-  const shown = (side: Side) => columns.filter((c) => counted(side) || c.estimate);
+  const shown = (side: Side) =>
+    columns.filter((c) =>
+      c.estimate ? comparison.rows.some((r) => r[side] && c.of(r[side]) !== "") : counted(side),
+    );
   const both = sides.length === 2;
   return (
     <div className="overflow-x-auto">
@@ -54,7 +57,11 @@ export function PlanAccount({ comparison, choice, choose }: Props) {
               </th>
             )}
             {sides.map((side) => [
-              <th key={side} scope="col" className={side === "after" && both ? "border-l border-rule" : ""}>
+              <th
+                key={side}
+                scope="col"
+                className={`w-1/2 ${side === "after" && both ? "border-l border-rule" : ""}`}
+              >
                 {both && <SideMark side={side} />}
                 {both ? side : "operator"}
               </th>,

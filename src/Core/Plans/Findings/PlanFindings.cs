@@ -28,6 +28,18 @@ public static class PlanFindings
         return [.. found.OrderByDescending(f => f.Share ?? -1)];
     }
 
+    /// <summary>Whether other parameter sets of the statement run by another plan, and what that costs; null where none does.</summary>
+    /// <param name="plan">This case's.</param>
+    /// <param name="median">What it takes, in microseconds; null where it was not measured.</param>
+    /// <param name="others">The other cases of the same statement on the same side.</param>
+    public static Finding? Varying(Plan plan, double? median, IReadOnlyList<(string Case, Plan Plan, double? Median)> others)
+    {
+        List<string> told = [.. others.Where(o => o.Plan.Shape != plan.Shape).Select(o => $"case {o.Case}{(o.Median is { } m ? $" ({Figures.Duration(m)})" : "")}")];
+        return told.Count == 0
+            ? null
+            : new(FindingKind.PlanVaries, $"With other values the statement runs by another plan: {string.Join(", ", told)}{(median is { } here ? $", {Figures.Duration(here)} here" : "")}.", null, null, []);
+    }
+
     private static IEnumerable<Finding> OfOperator(PlanSide side, PlanOperator o, int at)
     {
         OperatorCounts? c = o.Counts;
