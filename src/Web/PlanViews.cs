@@ -74,12 +74,18 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
             .Select(r => new AlignedView(r.As.ToString().ToLowerInvariant(), r.Before is null ? null : x[i++], r.After is null ? null : y[j++])).ToList();
     }
 
-    private static List<OperatorView> Lines(PlanSide? side) => side is null ? [] : side.Plan.Lines().Select((l, at) => Of(side, at, l.Depth, l.Operator)).ToList();
+    private static List<OperatorView> Lines(PlanSide? side)
+    {
+        // Several blocks may read a table by the same name: the plan's operators stand in the order of the blocks.
+        var seen = new Dictionary<string, int>(StringComparer.OrdinalIgnoreCase);
+        int Nth(string? name) => name is null ? 0 : seen[name] = seen.GetValueOrDefault(name, -1) + 1;
+        return side is null ? [] : side.Plan.Lines().Select((l, at) => Of(side, at, l.Depth, l.Operator, Nth(l.Operator.Object))).ToList();
+    }
 
-    private static OperatorView Of(PlanSide side, int at, int depth, PlanOperator o) => new(
+    private static OperatorView Of(PlanSide side, int at, int depth, PlanOperator o, int nth) => new(
         at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : side.TableOf(o.Object), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
         o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), OperatorWords.Counted(o),
-        side.Outline.PlacesOf(o.Object).Select(PlaceView.Of).ToList());
+        side.Outline.PlacesOf(o.Object, nth).Select(PlaceView.Of).ToList());
 
     private static PlanSideView? Side(PlanSide? side, string? note, Finding? varies) => side is null ? null : new(
         side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side).Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),

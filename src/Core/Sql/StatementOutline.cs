@@ -43,25 +43,31 @@ public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
 {
     public static StatementOutline Of(string sql, SqlDialect dialect = SqlDialect.Sqlite) => new(new OutlineReader(sql, dialect).Read());
 
-    /// <summary>The source that a plan calls by this name, in the block that begins first.</summary>
-    public (QueryBlock Block, SourceItem Source)? Find(string? alias)
+    /// <summary>The source that a plan calls by this name.</summary>
+    /// <param name="nth">How many operators of that name stand before, from 0: several blocks may read the same table.</param>
+    public (QueryBlock Block, SourceItem Source)? Find(string? alias, int nth = 0)
     {
+        (QueryBlock, SourceItem)? last = null;
         foreach (QueryBlock block in alias is null ? [] : Blocks)
         {
             if (block.Source(alias!) is { } source)
             {
-                return (block, source);
+                last = (block, source);
+                if (nth-- == 0)
+                {
+                    break;
+                }
             }
         }
 
-        return null;
+        return last;
     }
 
     /// <summary>The table's own name, where the plan uses an alias.</summary>
     public string TableOf(string alias) => Find(alias) is { Source.Name.Length: > 0 } found ? found.Source.Name : alias;
 
     /// <summary>Where the statement speaks of a source: its place in FROM and the conditions on its columns.</summary>
-    public IReadOnlyList<TextSpan> PlacesOf(string? alias) => Find(alias) is not var (block, source)
+    public IReadOnlyList<TextSpan> PlacesOf(string? alias, int nth = 0) => Find(alias, nth) is not var (block, source)
         ? []
         : [source.Span, .. block.Conditions.Where(c => c.Columns.Any(u => u.Qualifier.Equals(source.Alias, StringComparison.OrdinalIgnoreCase)
             || (u.Qualifier.Length == 0 && block.Sources.Count == 1))).Select(c => c.Span)];

@@ -19,8 +19,10 @@ type Props = {
   choose?: (at: number) => void;
 };
 
+const none: SqlMark[] = [];
+
 /** SQL set for reading: keywords stand out by weight, strings and comments by ink. What the server ran is never altered. */
-export function Sql({ text, label, marks = [], chosen = null, choose }: Props) {
+export function Sql({ text, label, marks = none, chosen = null, choose }: Props) {
   const parts = useMemo(() => cut(text, marks), [text, marks]);
   return (
     <pre
@@ -55,6 +57,9 @@ export function Sql({ text, label, marks = [], chosen = null, choose }: Props) {
 function cut(text: string, marks: SqlMark[]) {
   const borders = new Set(marks.flatMap((m) => [m.start, m.end]));
   const parts: { piece: string; start: number; look: string | undefined; at: number[] }[] = [];
+  const inOrder = [...marks].sort((a, b) => a.start - b.start);
+  let open: SqlMark[] = [];
+  let next = 0;
   let at = 0;
   for (const piece of text.split(pieces).filter((p) => p !== "")) {
     const look = lookOf(piece);
@@ -62,12 +67,22 @@ function cut(text: string, marks: SqlMark[]) {
     for (let i = at + 1; i <= at + piece.length; i++) {
       if (i === at + piece.length || borders.has(i)) {
         const start = from;
-        parts.push({
-          piece: text.slice(from, i),
-          start,
-          look,
-          at: marks.filter((m) => m.start <= start && start < m.end).map((m) => m.at),
-        });
+        while (next < inOrder.length && (inOrder[next]?.start ?? 0) <= start) {
+          open.push(inOrder[next++] as SqlMark);
+        }
+        open = open.filter((m) => start < m.end);
+        const mine = open.map((m) => m.at);
+        const last = parts.at(-1);
+        if (
+          last &&
+          last.look === look &&
+          last.at.length === mine.length &&
+          last.at.every((a, k) => a === mine[k])
+        ) {
+          last.piece += text.slice(from, i);
+        } else {
+          parts.push({ piece: text.slice(from, i), start, look, at: mine });
+        }
         from = i;
       }
     }

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { SideMark } from "../parts/Mark";
 import { Sql } from "../parts/Sql";
 import { type Choice, type Comparison, operatorOf, type Side } from "./choice";
@@ -16,6 +17,10 @@ type Props = {
 export function Compared({ comparison, sql, choice, choose }: Props) {
   const sides = (["before", "after"] as const).filter((s) => comparison[s] !== null);
   const chosen = operatorOf(comparison, choice);
+  const places = useMemo(
+    () => ({ before: marksOf(comparison, "before"), after: marksOf(comparison, "after") }),
+    [comparison],
+  );
   const oneText = sql.before === sql.after;
   const texts: Side[] = oneText ? [sides.includes("after") ? "after" : "before"] : sides;
   return (
@@ -94,7 +99,7 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
                 <Sql
                   text={sql[side]}
                   label={`SQL ${side}`}
-                  marks={marksOf(comparison, side)}
+                  marks={places[side]}
                   chosen={choice && (oneText || choice.side === side) ? choice.at : null}
                   choose={(at) => choose({ side, at })}
                 />

@@ -1,3 +1,4 @@
+import { startTransition, useEffect, useState } from "react";
 import { count, percent, three } from "../format/figures";
 import { SideMark } from "../parts/Mark";
 import { type Choice, type Comparison, marks, type Operator, type Side, same } from "./choice";
@@ -34,6 +35,20 @@ const columns: { head: string; title: string; of: (o: Operator) => string; estim
   },
 ];
 
+const firstRows = 60;
+
+/** The first screenful at once, the rest right behind it: a plan of hundreds of operators is there when it is opened. */
+function useGrowing<T>(all: T[]): T[] {
+  const [shown, show] = useState(firstRows);
+  useEffect(() => {
+    if (shown < all.length) {
+      const next = setTimeout(() => startTransition(() => show(all.length)), 0);
+      return () => clearTimeout(next);
+    }
+  }, [shown, all.length]);
+  return all.slice(0, shown);
+}
+
 const sidesOf = (comparison: Comparison): Side[] =>
   (["before", "after"] as const).filter((s) => comparison[s] !== null);
 
@@ -46,6 +61,7 @@ export function PlanAccount({ comparison, choice, choose }: Props) {
       c.estimate ? comparison.rows.some((r) => r[side] && c.of(r[side]) !== "") : counted(side),
     );
   const both = sides.length === 2;
+  const rows = useGrowing(comparison.rows);
   return (
     <div className="overflow-x-auto">
       <table className="ruled">
@@ -74,7 +90,7 @@ export function PlanAccount({ comparison, choice, choose }: Props) {
           </tr>
         </thead>
         <tbody>
-          {comparison.rows.map((row, i) => (
+          {rows.map((row, i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: the lines of a plan have no other name than their place.
             <tr key={i}>
               {both && (

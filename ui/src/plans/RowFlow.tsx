@@ -4,6 +4,7 @@ import { type Choice, type Side, same } from "./choice";
 
 const width = 180;
 const height = 22;
+const mostFlows = 12;
 
 /** How many rows go into each table of a join, are looked at, and come out: wide where rows multiply, on a scale of powers of ten. */
 export function RowFlow({
@@ -22,8 +23,16 @@ export function RowFlow({
     ...flows.flatMap((f) => f.steps.map((s) => Math.max(s.rowsIn ?? 0, s.rowsVisited ?? 0, s.rowsOut ?? 0))),
   );
   const wide = (rows: number) => Math.max(1, (Math.log10(rows + 1) / Math.log10(most + 1)) * width);
+  const looked = (f: Schemas["FlowView"]) => Math.max(...f.steps.map((s) => s.rowsVisited ?? 0));
+  const shown =
+    flows.length > mostFlows ? [...flows].sort((a, b) => looked(b) - looked(a)).slice(0, mostFlows) : flows;
   return (
     <table className="ruled w-auto!">
+      {shown.length < flows.length && (
+        <caption className="text-left text-sm text-quiet">
+          the {mostFlows} of {flows.length} queries that look at the most rows
+        </caption>
+      )}
       <thead>
         <tr>
           <th scope="col">table</th>
@@ -45,7 +54,7 @@ export function RowFlow({
           <th scope="col">each in gives</th>
         </tr>
       </thead>
-      {flows.map((flow, i) => (
+      {shown.map((flow, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: flows have no other name than their place.
         <tbody key={i}>
           {flow.steps.map((s, at) => {
