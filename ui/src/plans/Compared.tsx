@@ -49,10 +49,10 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
       <div className={sides.length === 2 ? "grid grid-cols-2 gap-6" : ""}>
         {sides.map((side) => (
           <section key={side} aria-label={`Findings ${side}`}>
-            <h3 className="section">
+            <h2 className="section">
               {sides.length === 2 && <SideMark side={side} />}
               What costs more than it need{sides.length === 2 && `, ${side}`}
-            </h3>
+            </h2>
             <Findings
               findings={comparison[side]?.findings ?? []}
               side={side}
@@ -72,10 +72,10 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
             (side) =>
               (comparison[side]?.flows.length ?? 0) > 0 && (
                 <section key={side} aria-label={`Row flow ${side}`} className="min-w-0">
-                  <h3 className="section">
+                  <h2 className="section">
                     {sides.length === 2 && <SideMark side={side} />}
                     Row flow{sides.length === 2 && `, ${side}`}
-                  </h3>
+                  </h2>
                   <RowFlow
                     flows={comparison[side]?.flows ?? []}
                     side={side}
@@ -92,10 +92,10 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
           (side) =>
             sql[side].trim() !== "" && (
               <section key={side} aria-label={`SQL ${side}`} className="min-w-0">
-                <h3 className="section">
+                <h2 className="section">
                   {texts.length === 2 && <SideMark side={side} />}
                   SQL{texts.length === 2 && `, ${side}`}
-                </h3>
+                </h2>
                 <Sql
                   text={sql[side]}
                   label={`SQL ${side}`}

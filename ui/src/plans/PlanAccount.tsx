@@ -166,7 +166,7 @@ function OperatorCell(p: {
         type="button"
         aria-pressed={chosen}
         title={`${o.means} ${o.counted}`.trim()}
-        onClick={() => p.choose(chosen ? null : { side: p.side, at: o.at })}
+        onClick={() => p.choose({ side: p.side, at: o.at })}
         onFocus={() => p.choose({ side: p.side, at: o.at })}
         className={`block w-full cursor-pointer text-left font-mono text-[13px] leading-[1.35] [overflow-wrap:anywhere] ${p.strong ? "font-medium" : ""}`}
         style={{ paddingLeft: `${Math.min(o.depth, 24) * 14}px` }}
