@@ -62,7 +62,7 @@ export function PlansView() {
                           key={f}
                           className="link"
                           href={`/api/trials/${trialId}/lines/${line}/plan.${f}?side=${side}`}
-                          aria-label={`Plan ${side} as ${f}`}
+                          aria-label={`Plan ${side} as ${f === "txt" ? "text" : f.toUpperCase()}`}
                         >
                           {f === "txt" ? "text" : f.toUpperCase()}
                         </a>
