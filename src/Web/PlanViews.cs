@@ -57,39 +57,32 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
     public static ComparisonView Of(
         PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null, Finding? variesBefore = null, Finding? variesAfter = null)
     {
-        // Aligned operators are the plans' own, so that each is known by its place.
-        List<AlignedView> rows = before is not null && after is not null
-            ? Aligned(before, after)
-            : Lines(before).Select(o => new AlignedView("kept", o, null)).Concat(Lines(after).Select(o => new AlignedView("kept", null, o))).ToList();
-        return new(
-            before is not null && after is not null ? PlanReason.Sentence(before, after, rewritten) : null,
-            before is not null && after is not null && before.Plan.Shape == after.Plan.Shape, rows, Side(before, noteBefore, variesBefore), Side(after, noteAfter, variesAfter));
-    }
+        PlanSources? sourcesBefore = before is null ? null : new(before), sourcesAfter = after is null ? null : new(after);
+        PlanSideView? sideBefore = Side(before, sourcesBefore, noteBefore, variesBefore), sideAfter = Side(after, sourcesAfter, noteAfter, variesAfter);
+        List<OperatorView> x = Lines(before, sourcesBefore), y = Lines(after, sourcesAfter);
+        if (before is null || after is null)
+        {
+            return new(null, false, [.. x.Select(o => new AlignedView("kept", o, null)), .. y.Select(o => new AlignedView("kept", null, o))], sideBefore, sideAfter);
+        }
 
-    private static List<AlignedView> Aligned(PlanSide before, PlanSide after)
-    {
-        List<OperatorView> x = Lines(before), y = Lines(after);
+        // Aligned operators are the plans' own in their order, so that each is known by its place.
+        IReadOnlyList<AlignedOperator> aligned = PlanAlignment.Of(before.ByTable(), after.ByTable());
         int i = 0, j = 0;
-        return PlanAlignment.Of(before.ByTable, after.ByTable)
-            .Select(r => new AlignedView(r.As.ToString().ToLowerInvariant(), r.Before is null ? null : x[i++], r.After is null ? null : y[j++])).ToList();
+        List<AlignedView> rows = [.. aligned.Select(r => new AlignedView(r.As.ToString().ToLowerInvariant(), r.Before is null ? null : x[i++], r.After is null ? null : y[j++]))];
+        return new(PlanReason.Sentence(before, after, rewritten, aligned), before.Plan.Shape == after.Plan.Shape, rows, sideBefore, sideAfter);
     }
 
-    private static List<OperatorView> Lines(PlanSide? side)
-    {
-        // Several blocks may read a table by the same name: the plan's operators stand in the order of the blocks.
-        var seen = new Dictionary<string, int>(StringComparer.OrdinalIgnoreCase);
-        int Nth(string? name) => name is null ? 0 : seen[name] = seen.GetValueOrDefault(name, -1) + 1;
-        return side is null ? [] : side.Plan.Lines().Select((l, at) => Of(side, at, l.Depth, l.Operator, Nth(l.Operator.Object))).ToList();
-    }
+    private static List<OperatorView> Lines(PlanSide? side, PlanSources? sources) =>
+        side is null || sources is null ? [] : [.. side.Plan.Lines().Select((l, at) => Of(sources, at, l.Depth, l.Operator))];
 
-    private static OperatorView Of(PlanSide side, int at, int depth, PlanOperator o, int nth) => new(
-        at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : side.TableOf(o.Object), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
+    private static OperatorView Of(PlanSources sources, int at, int depth, PlanOperator o) => new(
+        at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : sources.Table(at), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
         o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), OperatorWords.Counted(o),
-        side.Outline.PlacesOf(o.Object, nth).Select(PlaceView.Of).ToList());
+        sources.Places(at).Select(PlaceView.Of).ToList());
 
-    private static PlanSideView? Side(PlanSide? side, string? note, Finding? varies) => side is null ? null : new(
-        side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side).Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),
-        RowFlow.Of(side).Where(f => f.Steps.Count > 0).Select(f => new FlowView(
+    private static PlanSideView? Side(PlanSide? side, PlanSources? sources, string? note, Finding? varies) => side is null || sources is null ? null : new(
+        side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side, sources).Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),
+        RowFlow.Of(side, sources).Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
             f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Rows : null)).ToList());
 }

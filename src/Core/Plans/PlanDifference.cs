@@ -38,10 +38,11 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     public static IReadOnlyList<PlanDifference> Between(Plan before, Plan after) => Between(new PlanSide(before, ""), new PlanSide(after, ""));
 
     /// <summary>The same with the tables' own names, and the rows that were visited where they were counted.</summary>
-    public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after)
+    public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after) => Between(before, after, PlanAlignment.Of(before.ByTable(), after.ByTable()));
+
+    /// <param name="rows">Both plans <see cref="PlanSide.ByTable"/>, aligned.</param>
+    public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after, IReadOnlyList<AlignedOperator> rows)
     {
-        Plan planBefore = before.ByTable, planAfter = after.ByTable;
-        IReadOnlyList<AlignedOperator> rows = PlanAlignment.Of(planBefore, planAfter);
         var found = new List<PlanDifference>();
         foreach ((PlanOperator x, PlanOperator y) in Accesses(rows))
         {
@@ -58,7 +59,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
             found.AddRange(OfLoneOperator(row, rows, row.After is null ? before : after));
         }
 
-        if (OrderOf(planBefore, planAfter) is { } order)
+        if (OrderOf(rows) is { } order)
         {
             found.Add(order);
         }
@@ -177,11 +178,11 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     private static string Rows(PlanOperator o) => o.Counts?.RowsVisited is { } rows ? $" ({Figures.Count(rows)} row{(rows == 1 ? "" : "s")})" : "";
 
     /// <summary>Tables that both plans read once, in another order.</summary>
-    private static PlanDifference? OrderOf(Plan before, Plan after)
+    private static PlanDifference? OrderOf(IReadOnlyList<AlignedOperator> rows)
     {
         // Of the outermost query alone: what its subqueries read is joined to nothing here.
-        static List<string> Once(Plan plan) => plan.Roots.Where(Reads).GroupBy(o => o.Object!).Where(g => g.Count() == 1).Select(g => g.Key).ToList();
-        List<string> x = Once(before), y = Once(after);
+        static List<string> Once(IEnumerable<PlanOperator?> roots) => roots.OfType<PlanOperator>().Where(Reads).GroupBy(o => o.Object!).Where(g => g.Count() == 1).Select(g => g.Key).ToList();
+        List<string> x = Once(rows.Where(r => r.BeforeDepth == 0).Select(r => r.Before)), y = Once(rows.Where(r => r.AfterDepth == 0).Select(r => r.After));
         List<string> bothX = [.. x.Intersect(y)], bothY = [.. y.Intersect(x)];
         return bothX.SequenceEqual(bothY)
             ? null

@@ -9,12 +9,17 @@ public static class PlanReason
 
     /// <summary>The sentence; null where neither plan nor catalogue tell of a difference.</summary>
     /// <param name="rewritten">Whether the statement itself is another one on the side after.</param>
-    public static string? Sentence(PlanSide before, PlanSide after, bool rewritten)
+    public static string? Sentence(PlanSide before, PlanSide after, bool rewritten) =>
+        Sentence(before, after, rewritten, PlanAlignment.Of(before.ByTable(), after.ByTable()));
+
+    /// <param name="rows">Both plans <see cref="PlanSide.ByTable"/>, aligned.</param>
+    public static string? Sentence(PlanSide before, PlanSide after, bool rewritten, IReadOnlyList<AlignedOperator> rows)
     {
-        IReadOnlyList<PlanDifference> differences = PlanDifference.Between(before, after);
+        IReadOnlyList<PlanDifference> differences = PlanDifference.Between(before, after, rows);
 
         // Where the plan is another one, what the planner expects of the operators that stayed is beside the point.
-        List<PlanDifference> told = differences.Any(d => d.Kind != DifferenceKind.EstimateMoved) ? [.. differences.Where(d => d.Kind != DifferenceKind.EstimateMoved)] : [.. differences];
+        List<PlanDifference> told = [.. differences.Where(d => d.Kind != DifferenceKind.EstimateMoved)];
+        told = told.Count > 0 ? told : [.. differences];
         string? cause = CauseOf(told, before, after);
         if (rewritten)
         {

@@ -29,20 +29,15 @@ public sealed record PlanSide(Plan Plan, string Sql)
     /// The plan with tables under their own names instead of the statement's aliases, where that leaves them apart: two statements that call
     /// a table differently still read the same one.
     /// </summary>
-    public Plan ByTable
+    public Plan ByTable()
     {
-        get
-        {
-            Dictionary<string, int> names = Plan.Lines().Select(l => l.Operator.Object).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase)
-                .CountBy(TableOf, StringComparer.OrdinalIgnoreCase).ToDictionary(StringComparer.OrdinalIgnoreCase);
-            return Plan.Changed((_, o) => o.Object is { } name && TableOf(name) is var table && names[table] == 1 ? o with { Object = table } : o);
-        }
+        Dictionary<string, int> names = Plan.Lines().Select(l => l.Operator.Object).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase)
+            .CountBy(TableOf, StringComparer.OrdinalIgnoreCase).ToDictionary(StringComparer.OrdinalIgnoreCase);
+        return Plan.Changed((_, o) => o.Object is { } name && TableOf(name) is var table && names[table] == 1 ? o with { Object = table } : o);
     }
 
     /// <summary>The table that a plan's name stands for.</summary>
     public string TableOf(string name) => Outline.TableOf(name);
-
-    public CatalogTable? Known(string name) => Catalog?.Table(TableOf(name));
 
     /// <summary>The value of a literal or of a bound parameter, as an SQL literal; null where it is neither.</summary>
     public string? ValueOf(string text)

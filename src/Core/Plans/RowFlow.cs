@@ -23,7 +23,8 @@ public sealed record FlowStep(int Operator, string Table, long? TableRows, long?
 public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool Distinct, bool Removes)
 {
     /// <summary>Flows of a plan that was counted; none otherwise.</summary>
-    public static IReadOnlyList<RowFlow> Of(PlanSide side)
+    /// <param name="sources">Of the same side.</param>
+    public static IReadOnlyList<RowFlow> Of(PlanSide side, PlanSources sources)
     {
         var flows = new List<RowFlow>();
         if (!side.Plan.IsCounted)
@@ -56,10 +57,10 @@ public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool D
 
         if (top.Count > 0)
         {
-            flows.Add(Flow(side, top, outer: true));
+            flows.Add(Flow(sources, top, outer: true));
         }
 
-        flows.AddRange(chains.Values.Select(c => Flow(side, c, outer: false)));
+        flows.AddRange(chains.Values.Select(c => Flow(sources, c, outer: false)));
         return flows;
     }
 
@@ -67,16 +68,16 @@ public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool D
     public static long Visited(IEnumerable<PlanOperator> operators) =>
         operators.Where(o => o.Kind is OperatorKind.Scan or OperatorKind.Search).Sum(o => o.Counts?.RowsVisited ?? 0);
 
-    private static RowFlow Flow(PlanSide side, List<(int At, PlanOperator Operator)> chain, bool outer)
+    private static RowFlow Flow(PlanSources sources, List<(int At, PlanOperator Operator)> chain, bool outer)
     {
-        QueryBlock? block = side.Outline.Find(chain[0].Operator.Object)?.Block;
+        QueryBlock? block = sources.Block(chain[0].At);
         var steps = new List<FlowStep>();
         var before = new List<string>();
         foreach ((int at, PlanOperator o) in chain)
         {
             // An inner table that is scanned, and that no condition of the block mentions together with one before it.
             bool loose = before.Count > 0 && o is { Kind: OperatorKind.Scan, Counts.Loops: > 1 } && block?.Source(o.Object!) is { } source && !Tied(block, source, before);
-            steps.Add(new(at, side.TableOf(o.Object!), side.Known(o.Object!)?.Rows, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, loose));
+            steps.Add(new(at, sources.Table(at), sources.Known(at)?.Rows, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, loose));
             before.Add(o.Object!);
         }
 

@@ -33,6 +33,11 @@ public sealed record QueryBlock(
     /// <summary>What a name before a dot, or a plan, means here; null where nothing has it.</summary>
     public SourceItem? Source(string alias) =>
         Sources.FirstOrDefault(s => s.Alias.Equals(alias, StringComparison.OrdinalIgnoreCase)) ?? Sources.FirstOrDefault(s => s.Name.Equals(alias, StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>Where the block speaks of one of its sources: its place in FROM and the conditions on its columns.</summary>
+    public IReadOnlyList<TextSpan> PlacesOf(SourceItem source) =>
+        [source.Span, .. Conditions.Where(c => c.Columns.Any(u => u.Qualifier.Equals(source.Alias, StringComparison.OrdinalIgnoreCase)
+            || (u.Qualifier.Length == 0 && Sources.Count == 1))).Select(c => c.Span)];
 }
 
 /// <summary>
@@ -65,10 +70,4 @@ public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
 
     /// <summary>The table's own name, where the plan uses an alias.</summary>
     public string TableOf(string alias) => Find(alias) is { Source.Name.Length: > 0 } found ? found.Source.Name : alias;
-
-    /// <summary>Where the statement speaks of a source: its place in FROM and the conditions on its columns.</summary>
-    public IReadOnlyList<TextSpan> PlacesOf(string? alias, int nth = 0) => Find(alias, nth) is not var (block, source)
-        ? []
-        : [source.Span, .. block.Conditions.Where(c => c.Columns.Any(u => u.Qualifier.Equals(source.Alias, StringComparison.OrdinalIgnoreCase)
-            || (u.Qualifier.Length == 0 && block.Sources.Count == 1))).Select(c => c.Span)];
 }

@@ -128,10 +128,12 @@ public class PlanInputTests
     {
         Plan plan = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING INDEX i (k=?)"), (3, 0, "CORRELATED SCALAR SUBQUERY 1"), (4, 3, "SEARCH x USING INDEX j (a=?)")])
             .Changed((i, o) => o with { Counts = i switch { 0 => new(1, 200, 50, 0.1), 1 => new(50, 5_000, 5_000, 0.5), 2 => new(5_000, null, null, 0), _ => new(5_000, 100, 100, 0.4) } });
-        IReadOnlyList<RowFlow> flows = RowFlow.Of(new PlanSide(plan, "SELECT 1 FROM depot d JOIN parcel p ON p.k = d.id"));
+        IReadOnlyList<RowFlow> flows = FlowsOf(new PlanSide(plan, "SELECT 1 FROM depot d JOIN parcel p ON p.k = d.id"));
         flows.Count.ShouldBe(2);
         flows[0].Steps.Select(s => (s.Table, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor)).ShouldBe([("depot", 1L, 200L, 50L, 50.0), ("parcel", 50L, 5_000L, 5_000L, 100.0)]);
         (flows[0].IsOuter, flows[1].IsOuter).ShouldBe((true, false));
-        RowFlow.Of(new PlanSide(PlanText.Build([(1, 0, "SCAN d")]), "")).ShouldBeEmpty();
+        FlowsOf(new PlanSide(PlanText.Build([(1, 0, "SCAN d")]), "")).ShouldBeEmpty();
     }
+
+    private static IReadOnlyList<RowFlow> FlowsOf(PlanSide side) => RowFlow.Of(side, new PlanSources(side));
 }

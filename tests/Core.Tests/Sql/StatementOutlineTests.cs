@@ -20,7 +20,7 @@ public class StatementOutlineTests
         block.Conditions.Select(c => c.Operator).ShouldBe(["=", "=", "LIKE", ">"]);
         block.OrderBy!.Value.Of(sql).ShouldBe("ORDER BY p.id");
         (block.Offset, block.Limited, block.Distinct, block.Aggregates).ShouldBe(("20", true, false, false));
-        StatementOutline.Of(sql).PlacesOf("p").Select(p => p.Of(sql)).ShouldBe(["parcel AS p", "d.id = p.depot_id", "p.state = :s"]);
+        block.PlacesOf(block.Source("p")!).Select(p => p.Of(sql)).ShouldBe(["parcel AS p", "d.id = p.depot_id", "p.state = :s"]);
     }
 
     [Fact]

@@ -14,16 +14,19 @@ public static class PlanFindings
     private const long LargeOffsetFrom = 1_000, OftenFrom = 10, EstimateMatters = 100;
 
     /// <summary>The costliest first.</summary>
-    public static IReadOnlyList<Finding> Of(PlanSide side)
+    public static IReadOnlyList<Finding> Of(PlanSide side) => Of(side, new PlanSources(side));
+
+    /// <param name="sources">Of the same side.</param>
+    public static IReadOnlyList<Finding> Of(PlanSide side, PlanSources sources)
     {
         PlanOperator[] operators = [.. side.Plan.Lines().Select(l => l.Operator)];
         var found = new List<Finding>();
         for (int i = 0; i < operators.Length; i++)
         {
-            found.AddRange(OfOperator(side, operators[i], i));
+            found.AddRange(OfOperator(side, sources, operators[i], i));
         }
 
-        found.AddRange(OfWhole(side, operators));
+        found.AddRange(OfWhole(side, sources, operators));
         found.AddRange(ConditionFindings.Of(side, operators));
         return [.. found.OrderByDescending(f => f.Share ?? -1)];
     }
@@ -40,16 +43,16 @@ public static class PlanFindings
             : new(FindingKind.PlanVaries, $"With other values the statement runs by another plan: {string.Join(", ", told)}{(median is { } here ? $", {Figures.Duration(here)} here" : "")}.", null, null, []);
     }
 
-    private static IEnumerable<Finding> OfOperator(PlanSide side, PlanOperator o, int at)
+    private static IEnumerable<Finding> OfOperator(PlanSide side, PlanSources sources, PlanOperator o, int at)
     {
         OperatorCounts? c = o.Counts;
-        string table = o.Object is { } name ? side.TableOf(name) : "";
-        IReadOnlyList<TextSpan> places = side.Outline.PlacesOf(o.Object);
+        string table = sources.Table(at);
+        IReadOnlyList<TextSpan> places = sources.Places(at);
         if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is { RowsVisited: >= ManyRows, RowsPassed: { } passed } && passed <= c.RowsVisited * FewOf)
         {
             yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole: {Figures.Count(c.RowsVisited.Value)} rows for the {Figures.Count(passed)} that pass its conditions.", at, c.Share, places);
         }
-        else if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is null && side.Known(o.Object)?.Rows is { } rows and >= ManyRows && HasCondition(side, o.Object))
+        else if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is null && sources.Known(at)?.Rows is { } rows and >= ManyRows && sources.Block(at) is { Conditions.Count: > 0 })
         {
             yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole, {Figures.Count(rows)} rows, although the statement has conditions on it.", at, null, places);
         }
@@ -81,7 +84,7 @@ public static class PlanFindings
         if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(mayStop && counted < estimated))
         {
             yield return new(FindingKind.EstimateOff,
-                $"The planner expected {Figures.Three(estimated)} rows of {table} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(side.Known(o.Object!))}",
+                $"The planner expected {Figures.Three(estimated)} rows of {table} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(sources.Known(at))}",
                 at, c.Share, places);
         }
 
@@ -93,7 +96,7 @@ public static class PlanFindings
         }
     }
 
-    private static IEnumerable<Finding> OfWhole(PlanSide side, PlanOperator[] operators)
+    private static IEnumerable<Finding> OfWhole(PlanSide side, PlanSources sources, PlanOperator[] operators)
     {
         long visited = RowFlow.Visited(operators);
         QueryBlock? outer = side.Outline.Blocks.Count > 0 ? side.Outline.Blocks[0] : null;
@@ -108,21 +111,21 @@ public static class PlanFindings
             yield return new(FindingKind.LargeOffset, $"OFFSET {Figures.Count(offset)}: as many rows are found, put in order and thrown away before the first one is returned.", null, null, []);
         }
 
-        foreach (Finding finding in JoinFindings(side, operators))
+        foreach (Finding finding in JoinFindings(side, sources, operators))
         {
             yield return finding;
         }
     }
 
-    private static IEnumerable<Finding> JoinFindings(PlanSide side, PlanOperator[] operators)
+    private static IEnumerable<Finding> JoinFindings(PlanSide side, PlanSources sources, PlanOperator[] operators)
     {
-        foreach (RowFlow flow in RowFlow.Of(side))
+        foreach (RowFlow flow in RowFlow.Of(side, sources))
         {
             foreach (FlowStep step in flow.Steps.Skip(1).Where(s => s.WithoutCondition))
             {
                 yield return new(FindingKind.JoinWithoutCondition,
                     $"{step.Table} is joined without a condition: each of its rows meets each of the {Figures.Count(step.RowsIn ?? 0)} rows before it.", step.Operator, operators[step.Operator].Counts?.Share,
-                    side.Outline.PlacesOf(operators[step.Operator].Object));
+                    sources.Places(step.Operator));
             }
 
             long? most = flow.Steps.Max(s => s.RowsOut), result = flow.Removes && flow.IsOuter ? side.Rows : null;
@@ -133,8 +136,6 @@ public static class PlanFindings
             }
         }
     }
-
-    private static bool HasCondition(PlanSide side, string name) => side.Outline.Find(name) is var (block, _) && block.Conditions.Count > 0;
 
     /// <summary>Its own share and that of all below it.</summary>
     private static double Inclusive(PlanOperator o) => new Plan([o]).Lines().Sum(l => l.Operator.Counts?.Share ?? 0);

@@ -1,0 +1,45 @@
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Plans;
+
+/// <summary>What of the statement each operator of a plan reads, by the operator's place in <see cref="Plan.Lines"/>.</summary>
+public sealed class PlanSources
+{
+    private readonly PlanSide _side;
+    private readonly List<(QueryBlock Block, SourceItem Source)?> _sources = [];
+    private readonly List<string?> _names = [];
+
+    /// <summary>Several blocks may read a table by the same name: the plan's operators are taken to stand in the order of the blocks.</summary>
+    public PlanSources(PlanSide side)
+    {
+        _side = side;
+        var seen = new Dictionary<string, int>(StringComparer.OrdinalIgnoreCase);
+        string above = "";
+        foreach ((int _, PlanOperator o) in side.Plan.Lines())
+        {
+            if (o.Object is { } name && !(IsLaterAlternative(above) && seen.ContainsKey(name)))
+            {
+                seen[name] = seen.GetValueOrDefault(name, -1) + 1;
+            }
+
+            _names.Add(o.Object);
+            _sources.Add(o.Object is null ? null : side.Outline.Find(o.Object, seen[o.Object]));
+            above = o.Text;
+        }
+    }
+
+    /// <summary>The query block that the operator serves; null where it is not known.</summary>
+    public QueryBlock? Block(int at) => _sources[at]?.Block;
+
+    /// <summary>The table's own name; empty for an operator that reads none.</summary>
+    public string Table(int at) => _sources[at] is { Source.Name.Length: > 0 } found ? found.Source.Name : _names[at] ?? "";
+
+    /// <summary>What the catalogue knows of the table.</summary>
+    public CatalogTable? Known(int at) => _side.Catalog?.Table(Table(at));
+
+    /// <summary>Where the statement speaks of what the operator reads.</summary>
+    public IReadOnlyList<TextSpan> Places(int at) => _sources[at] is var (block, source) ? block.PlacesOf(source) : [];
+
+    /// <summary>SQLite searches a table once for each alternative of an OR: <c>INDEX 2</c> reads what <c>INDEX 1</c> did.</summary>
+    private static bool IsLaterAlternative(string above) => above.StartsWith("INDEX ", StringComparison.Ordinal) && above != "INDEX 1";
+}
