@@ -1,5 +1,4 @@
 using System.Text.Json;
-using System.Text.Json.Serialization;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Measuring;
@@ -42,12 +41,6 @@ public sealed record PlanSeen(long TrialId, string Title, string At, Side Side, 
 public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
 {
     private const int MostTrials = 100;
-
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
-    {
-        MaxDepth = 1_000,
-        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
-    };
 
     public StandingPlan? Standing(long bookId, ulong pattern)
     {
@@ -111,14 +104,6 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
         return objects is null ? [] : JsonSerializer.Deserialize<List<SchemaObject>>(objects)!;
     }
 
-    /// <summary>The catalogue before the change of the book's latest trial; null where there was none.</summary>
-    public Catalog? Catalog(long bookId)
-    {
-        using SqliteConnection connection = ledger.Open();
-        string? catalogs = connection.ExecuteScalar<string?>("SELECT catalogs FROM trial WHERE book_id = @bookId AND catalogs IS NOT NULL ORDER BY id DESC LIMIT 1", new { bookId });
-        return catalogs is null ? null : JsonSerializer.Deserialize<CatalogsRead>(catalogs, Json)!.Before;
-    }
-
     /// <summary>The plans of a pattern in the book's latest trials, the latest first.</summary>
     public IReadOnlyList<PlanSeen> Seen(long bookId, ulong pattern)
     {
@@ -128,14 +113,14 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
             SELECT id, title, workload, change_text, options, coalesce(finished_at, created_at) FROM trial WHERE book_id = @bookId AND state = 'finished' ORDER BY id DESC LIMIT @most
             """, new { bookId, most = MostTrials }))
         {
-            TrialBrief brief = TrialBrief.Read(workload, change, JsonSerializer.Deserialize<TrialOptions>(options, Json)!).Value;
+            TrialBrief brief = TrialBrief.Read(workload, change, JsonSerializer.Deserialize<TrialOptions>(options, TrialStore.Json)!).Value;
             foreach (LineBrief line in brief.Lines.Where(l => l.Pattern == SqlPattern.NameOf(pattern)))
             {
                 (string before, string after, string? verdict) = connection.QueryFirstOrDefault<(string, string, string?)>(
                     "SELECT before, after, verdict FROM line WHERE trial_id = @id AND number = @Number", new { id, line.Number });
                 foreach ((Side side, string json, string column) in new[] { (Side.Before, before, "before_us"), (Side.After, after, "after_us") })
                 {
-                    if (json is not null && JsonSerializer.Deserialize<Inspection>(json, Json)?.Plan is { } plan)
+                    if (json is not null && JsonSerializer.Deserialize<Inspection>(json, TrialStore.Json)?.Plan is { } plan)
                     {
                         double[] times = [.. connection.Query<double>($"SELECT {column} FROM sample WHERE trial_id = @id AND line = @Number AND session = 1 AND NOT left_out", new { id, line.Number })];
                         seen.Add(new(id, title, at, side, line.Case, plan, times.Length > 0 ? Quantile.Median(times) : null, verdict));

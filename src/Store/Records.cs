@@ -67,9 +67,6 @@ public sealed record TrialRecord
     public string? Problems { get; init; }
 
     public string? Done { get; init; }
-
-    /// <summary>JSON of what both copies hold.</summary>
-    public string? Catalogs { get; init; }
 }
 
 /// <summary>The states of a trial.</summary>

@@ -15,10 +15,10 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     private const string Columns = """
         id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, workload AS Workload, change_text AS ChangeText, options AS Options,
         state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, headline AS Headline, message AS Message,
-        environment AS Environment, problems AS Problems, done AS Done, catalogs AS Catalogs
+        environment AS Environment, problems AS Problems, done AS Done
         """;
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
         MaxDepth = 1_000,
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
@@ -51,6 +51,20 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE state = 'waiting' ORDER BY id").AsList();
+    }
+
+    /// <summary>What both copies of a trial held; null where nothing read it.</summary>
+    public CatalogsRead? Catalogs(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return Read<CatalogsRead>(connection.ExecuteScalar<string?>("SELECT catalogs FROM trial WHERE id = @id", new { id }));
+    }
+
+    /// <summary>The book's latest trial that read the catalogue; null where none did.</summary>
+    public long? LatestWithCatalogs(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.ExecuteScalar<long?>("SELECT max(id) FROM trial WHERE book_id = @bookId AND catalogs IS NOT NULL", new { bookId });
     }
 
     public static TrialOptions OptionsOf(TrialRecord trial) => JsonSerializer.Deserialize<TrialOptions>(trial.Options, Json)!;
@@ -147,7 +161,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         {
             Lines = account.Lines.Select(l => Restore(l, lines.GetValueOrDefault(l.Number), samples)).ToList(),
             Environment = Read<TrialEnvironment>(trial.Environment),
-            Catalogs = Read<CatalogsRead>(trial.Catalogs),
+            Catalogs = Read<CatalogsRead>(connection.ExecuteScalar<string?>("SELECT catalogs FROM trial WHERE id = @Id", new { trial.Id })),
             Refusal = Read<JobRefused>(trial.Problems),
             Done = Read<JobDone>(trial.Done),
             Applied = connection.Query<(long Number, string Sql, double Seconds)>(

@@ -19,7 +19,6 @@ internal static class PlansApi
         api.MapPost("/plans/compare", Compare);
         api.MapPost("/plans/export.{format}", ExportPasted).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/lines/{number:int}/plan.{format}", Export).ExcludeFromDescription();
-        api.MapGet("/trials/{id:long}/indexes", Indexes);
         api.MapGet("/books/{id:long}/catalogue", Catalogue);
         api.MapGet("/books/{id:long}/plans/{hash}", History);
         api.MapPost("/books/{id:long}/plans/{hash}/standing", Accept);
@@ -30,7 +29,7 @@ internal static class PlansApi
         api.MapPost("/books/{id:long}/pins/{pin:long}/replaced", ReplacePin);
     }
 
-    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans)
+    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans, TrialStore trials)
     {
         if ((request.Before + request.After + request.BeforeSql + request.AfterSql).Trim().Length == 0)
         {
@@ -38,7 +37,7 @@ internal static class PlansApi
         }
 
         IReadOnlyList<SchemaObject> schema = request.BookId is { } book ? plans.Schema(book) : [];
-        Catalog? catalog = request.BookId is { } known ? plans.Catalog(known) : null;
+        Catalog? catalog = request.BookId is { } known ? LatestCatalog(known, trials) : null;
         (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog);
         (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog);
         ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
@@ -92,30 +91,15 @@ internal static class PlansApi
         _ => TypedResults.NotFound(ProblemReport.Because("request", "Plans come as txt, json and svg.")),
     };
 
-    /// <summary>Indexes of the side after that cost and serve nothing, by the plans of all lines.</summary>
-    private static Results<Ok<IReadOnlyList<FindingView>>, NotFound<ProblemReport>> Indexes(long id, TrialStore trials, TrialDesk desk)
-    {
-        if (trials.Find(id) is not { } trial)
-        {
-            return DaybookApi.Nothing("trial");
-        }
-
-        TrialAccount account = desk.AccountOf(trial);
-        IReadOnlyList<FindingView> found = account.Catalogs?.After is not { } catalog
-            ? []
-            : CatalogFindings.Of(catalog, CatalogFindings.UsedBy(account.Lines.Select(l => l.Evidence.After?.Plan).OfType<Plan>())).Select(FindingView.Of).ToList();
-        return TypedResults.Ok(found);
-    }
-
     /// <summary>What the book's latest trial found in the database before its change, and which of its indexes no line went through.</summary>
-    private static Results<Ok<CatalogueView>, NotFound<ProblemReport>> Catalogue(long id, BookStore books, PlanStore plans, TrialStore trials, TrialDesk desk)
+    private static Results<Ok<CatalogueView>, NotFound<ProblemReport>> Catalogue(long id, BookStore books, TrialStore trials, TrialDesk desk)
     {
         if (books.Find(id) is null)
         {
             return DaybookApi.Nothing("book");
         }
 
-        if (plans.Catalog(id) is not { } catalog || trials.OfBook(id).FirstOrDefault(t => t.Catalogs is not null) is not { } trial)
+        if (trials.LatestWithCatalogs(id) is not { } latest || trials.Find(latest) is not { } trial || trials.Catalogs(latest)?.Before is not { } catalog)
         {
             return TypedResults.Ok(new CatalogueView(null, null, 0, [], []));
         }
@@ -178,16 +162,24 @@ internal static class PlansApi
         return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));
     }
 
-    private static Results<Ok<List<PinView>>, NotFound<ProblemReport>> Pins(long id, BookStore books, PlanStore plans, TrialStore trials, TrialDesk desk)
+    private static Results<Ok<List<PinView>>, NotFound<ProblemReport>> Pins(long id, BookStore books, PlanStore plans, TrialStore trials)
     {
         if (books.Find(id) is null)
         {
             return DaybookApi.Nothing("book");
         }
 
-        Catalog? now = plans.Catalog(id);
-        return TypedResults.Ok(plans.Pins(id).Select(p => PinView.Of(p, now, trials.Find(p.TrialId) is { } trial ? desk.AccountOf(trial).Catalogs?.After : null)).ToList());
+        return TypedResults.Ok(PinsOf(id, plans, trials));
     }
+
+    private static List<PinView> PinsOf(long id, PlanStore plans, TrialStore trials)
+    {
+        Catalog? now = LatestCatalog(id, trials);
+        return plans.Pins(id).Select(p => PinView.Of(p, now, trials.Catalogs(p.TrialId)?.After)).ToList();
+    }
+
+    /// <summary>The database before the change of the book's latest trial; null where none read it.</summary>
+    private static Catalog? LatestCatalog(long book, TrialStore trials) => trials.LatestWithCatalogs(book) is { } trial ? trials.Catalogs(trial)?.Before : null;
 
     /// <summary>A pin is listed only when a trial showed that it gives the same rows, and a plan that it can hold.</summary>
     private static Results<Ok<List<PinView>>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> AddPin(
@@ -205,7 +197,7 @@ internal static class PlansApi
         }
 
         plans.Pin(id, Convert.ToUInt64(e.Brief.Pattern, 16), e.Brief.Statement, e.Brief.AfterSql, plan.Shape, trial.Id);
-        return TypedResults.Ok(((Ok<List<PinView>>)Pins(id, books, plans, trials, desk).Result).Value!);
+        return TypedResults.Ok(PinsOf(id, plans, trials));
     }
 
     private static Results<Ok, NotFound<ProblemReport>> ReplacePin(long id, long pin, PlanStore plans) =>

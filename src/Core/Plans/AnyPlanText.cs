@@ -10,21 +10,11 @@ public static class AnyPlanText
     /// <summary>Lines whose depth is told by what stands before them: spaces, or the shell's <c>|--</c> and <c>`--</c>.</summary>
     private static Plan? ReadLines(string text)
     {
-        var rows = new List<(int Id, int Parent, string Detail)>();
-        var above = new Stack<(int Column, int Id)>();
-        foreach (string line in text.Split('\n').Where(l => l.Trim().Length > 0 && l.Trim() != "QUERY PLAN"))
+        List<(int Column, string Words)> lines = [.. text.Split('\n').Where(l => l.Trim().Length > 0 && l.Trim() != "QUERY PLAN").Select(l =>
         {
-            string words = line.TrimStart(' ', '|', '`', '-', '\t').TrimEnd();
-            int column = line.IndexOf(words, StringComparison.Ordinal);
-            while (above.TryPeek(out (int Column, int Id) top) && top.Column >= column)
-            {
-                above.Pop();
-            }
-
-            rows.Add((rows.Count + 1, above.TryPeek(out (int Column, int Id) parent) ? parent.Id : 0, words));
-            above.Push((column, rows.Count));
-        }
-
-        return rows.Count == 0 ? null : PlanText.Build(rows);
+            string words = l.TrimStart(' ', '|', '`', '-', '\t').TrimEnd();
+            return (l.IndexOf(words, StringComparison.Ordinal), words);
+        })];
+        return lines.Count == 0 ? null : PlanText.BuildIndented(lines);
     }
 }

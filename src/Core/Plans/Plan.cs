@@ -24,7 +24,7 @@ public enum OperatorKind
 /// <param name="Text">The engine's own words.</param>
 /// <param name="Object">The table it reads, or null.</param>
 /// <param name="Index">The index it goes through, or null.</param>
-/// <param name="Condition">The part of the condition that the index serves, or null.</param>
+/// <param name="Condition">The part of the condition that the index serves, or null; of a PostgreSQL operator without an index, its join condition or filter.</param>
 /// <param name="Covering">Whether the index holds all that is needed.</param>
 public sealed record PlanOperator(
     OperatorKind Kind, string Text, string? Object, string? Index, string? Condition, bool Covering,

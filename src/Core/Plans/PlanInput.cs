@@ -22,11 +22,6 @@ public sealed record PlanInput(Plan? Plan, string? Note)
             return new(null, $"The text has {trimmed.Length >> 20} MiB; plans are read up to {LongestText >> 20} MiB.");
         }
 
-        if (trimmed[0] is '{' or '[' && JsonProblem(trimmed) is { } problem)
-        {
-            return new(null, problem);
-        }
-
         if (trimmed[0] == '<' || trimmed.StartsWith("- Plan:", StringComparison.Ordinal))
         {
             return new(null, "PostgreSQL's XML and YAML forms are not read yet: EXPLAIN (FORMAT JSON) or the plain text are.");
@@ -34,7 +29,7 @@ public sealed record PlanInput(Plan? Plan, string? Note)
 
         if (AnyPlanText.Read(text) is not { } plan)
         {
-            return new(null, "This JSON is no plan: neither PostgreSQL's EXPLAIN (FORMAT JSON) nor one that was exported here.");
+            return new(null, JsonProblem(trimmed) ?? "This JSON is no plan: neither PostgreSQL's EXPLAIN (FORMAT JSON) nor one that was exported here.");
         }
 
         (int Depth, PlanOperator Operator)[] lines = [.. plan.Lines()];
@@ -53,7 +48,7 @@ public sealed record PlanInput(Plan? Plan, string? Note)
     {
         try
         {
-            using JsonDocument document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = 4 * DeepestTree });
+            using JsonDocument document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = PostgresPlanText.DeepestJson });
             return null;
         }
         catch (JsonException e)

@@ -28,32 +28,13 @@ public static class PlanJson
         try
         {
             return JsonSerializer.Deserialize<Document>(text, Options) is { Schema: Schema, Operators: { } operators } document && operators.All(o => o is not null)
-                ? Build(operators, operators.Select(o => o.Depth)) with { RestShare = document.RestShare }
+                ? PlanText.BuildIndented(operators.Select(o => (o.Depth, o.Text ?? "")), (at, o) => operators[at].Onto(o)) with { RestShare = document.RestShare }
                 : null;
         }
         catch (JsonException)
         {
             return null;
         }
-    }
-
-    private static Plan Build(IReadOnlyList<Line> operators, IEnumerable<int> depths)
-    {
-        // Depths tell the tree; one that jumps is taken as one level.
-        var rows = new List<(int Id, int Parent, string Detail)>();
-        var above = new Stack<(int Depth, int Id)>();
-        foreach ((int i, int depth) in depths.Index())
-        {
-            while (above.TryPeek(out (int Depth, int Id) top) && top.Depth >= depth)
-            {
-                above.Pop();
-            }
-
-            rows.Add((i + 1, above.TryPeek(out (int Depth, int Id) parent) ? parent.Id : 0, operators[i].Text ?? ""));
-            above.Push((depth, i + 1));
-        }
-
-        return PlanText.Build(rows, (id, o) => operators[id - 1].Onto(o));
     }
 
     private sealed record Document(string Schema, string Shape, double? RestShare, IReadOnlyList<Line>? Operators);

@@ -37,6 +37,26 @@ public static class PlanText
         return new(rows.Where(r => !known.Contains(r.Parent)).Select(r => built[r.Id]).ToList());
     }
 
+    /// <summary>Builds a plan from lines in their order, each with how far it stands in: under the nearest line before it that stands less far.</summary>
+    /// <param name="finish">Given the line's place, adds to an operator what is known of it beside its words; null where nothing is.</param>
+    public static Plan BuildIndented(IEnumerable<(int Column, string Detail)> lines, Func<int, PlanOperator, PlanOperator>? finish = null)
+    {
+        var rows = new List<(int Id, int Parent, string Detail)>();
+        var above = new Stack<(int Column, int Id)>();
+        foreach ((int column, string detail) in lines)
+        {
+            while (above.TryPeek(out (int Column, int Id) top) && top.Column >= column)
+            {
+                above.Pop();
+            }
+
+            rows.Add((rows.Count + 1, above.TryPeek(out (int Column, int Id) parent) ? parent.Id : 0, detail));
+            above.Push((column, rows.Count));
+        }
+
+        return Build(rows, finish is null ? null : (id, o) => finish(id - 1, o));
+    }
+
     /// <summary>Reads one line.</summary>
     public static PlanOperator ReadOperator(string detail, IReadOnlyList<PlanOperator> children)
     {

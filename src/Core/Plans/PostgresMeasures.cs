@@ -7,9 +7,9 @@ namespace SwiftLedger.Core.Plans;
 /// <summary>The numbers of a PostgreSQL plan's node, and the conditions that stand with it.</summary>
 /// <param name="ActualRows">At each loop, as EXPLAIN ANALYZE gives them.</param>
 /// <param name="TotalMs">At each loop, what is below it included.</param>
-/// <param name="Removed">Rows that its filter removed, at each loop.</param>
 internal sealed partial record PostgresMeasures(double? PlanRows, double? ActualRows, double? Loops, double? TotalMs)
 {
+    /// <summary>Rows that its filter removed, at each loop.</summary>
     public double Removed { get; set; }
 
     public string? Condition { get; set; }
@@ -77,7 +77,7 @@ internal sealed partial record PostgresMeasures(double? PlanRows, double? Actual
     [GeneratedRegex(@"\(actual (?:time=[\d.]+\.\.([\d.]+) )?rows=([\d.]+) loops=(\d+)", RegexOptions.CultureInvariant)]
     private static partial Regex Actual();
 
-    [GeneratedRegex(@"^\s*Rows Removed by (?:Filter|Index Recheck|Join Filter): (\d+)", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^\s*Rows Removed by (?:Filter|Index Recheck): (\d+)", RegexOptions.CultureInvariant)]
     private static partial Regex RemovedRows();
 
     [GeneratedRegex(@"^\s*(?:Index Cond|Hash Cond|Merge Cond|Recheck Cond|Filter): (.*)$", RegexOptions.CultureInvariant)]

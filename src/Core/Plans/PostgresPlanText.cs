@@ -6,7 +6,8 @@ namespace SwiftLedger.Core.Plans;
 /// <remarks>PostgreSQL manual, 14.1 "Using EXPLAIN", and F.3 "auto_explain". The words for each node are those of the text form.</remarks>
 public static class PostgresPlanText
 {
-    private const int DeepestJson = 2_000;
+    /// <summary>Levels of JSON: an operator takes two.</summary>
+    internal const int DeepestJson = 2_000;
 
     private static readonly string[] Measures = ["  (cost=", "  (actual ", "  (never executed)"];
 

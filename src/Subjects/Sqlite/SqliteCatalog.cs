@@ -25,7 +25,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
 
             List<CatalogIndex> indexes = [.. Indexes(name, pages, statistics)];
             double? believed = statistics.Where(s => s.Key.Table.Equals(name, StringComparison.OrdinalIgnoreCase)).Select(s => (double?)s.Value[0]).Max();
-            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes) { Triggers = Triggers(name) });
+            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes) { Triggers = [.. Triggers(name)] });
         }
 
         return new(pageSize, tables);
@@ -137,23 +137,24 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         return statistics;
     }
 
-    private List<CatalogTrigger> Triggers(string table) =>
-        Names("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ?1 COLLATE NOCASE ORDER BY name", table)
-            .Select(n => new CatalogTrigger(n, EventOf(Names("SELECT sql FROM sqlite_schema WHERE type = 'trigger' AND name = ?1", n).FirstOrDefault() ?? ""))).ToList();
+    private IEnumerable<CatalogTrigger> Triggers(string table)
+    {
+        using sqlite3_stmt statement = connection.Prepare("SELECT name, sql FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ?1 COLLATE NOCASE ORDER BY name");
+        _ = raw.sqlite3_bind_text(statement, 1, table);
+        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+        {
+            yield return new(raw.sqlite3_column_text(statement, 0).utf8_to_string(), EventOf(raw.sqlite3_column_text(statement, 1).utf8_to_string()));
+        }
+    }
 
     /// <summary>The first of its words that names one, behind the trigger's own name.</summary>
     private static string EventOf(string sql) => SqlLexer.Tokenize(sql).Where(t => t.Kind == TokenKind.Word).Select(t => t.Span.Of(sql).ToLowerInvariant())
         .FirstOrDefault(w => w is "insert" or "update" or "delete") ?? "";
 
-    private List<string> Names(string sql, string? value = null)
+    private List<string> Names(string sql)
     {
         var names = new List<string>();
         using sqlite3_stmt statement = connection.Prepare(sql);
-        if (value is not null)
-        {
-            _ = raw.sqlite3_bind_text(statement, 1, value);
-        }
-
         while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
         {
             names.Add(raw.sqlite3_column_text(statement, 0).utf8_to_string());

@@ -1,5 +1,6 @@
 using System.Text;
 using SQLitePCL;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -45,6 +46,24 @@ internal sealed class SqliteConnection : IDisposable
     {
         int rc = raw.sqlite3_prepare_v2(Handle, sql, out sqlite3_stmt statement);
         return rc == raw.SQLITE_OK ? statement : throw Failure(sql);
+    }
+
+    /// <summary>EXPLAIN QUERY PLAN of a statement; empty for one that explains by itself.</summary>
+    public Plan Explain(string sql)
+    {
+        if (sql.StartsWith("EXPLAIN", StringComparison.OrdinalIgnoreCase))
+        {
+            return new([]);
+        }
+
+        using sqlite3_stmt statement = Prepare("EXPLAIN QUERY PLAN " + sql);
+        var rows = new List<(int, int, string)>();
+        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+        {
+            rows.Add((raw.sqlite3_column_int(statement, 0), raw.sqlite3_column_int(statement, 1), raw.sqlite3_column_text(statement, 3).utf8_to_string()));
+        }
+
+        return PlanText.Build(rows);
     }
 
     public void Execute(string sql)

@@ -71,14 +71,18 @@ internal sealed class SqliteCopy : ISubjectCopy
         return ValueTask.CompletedTask;
     }
 
-    private SqliteConnection Connect()
+    private SqliteConnection Connect() => Connect(_path, _settings);
+
+    /// <summary>A connection to a private copy as every statement of its side has it.</summary>
+    /// <param name="settings">Statements of the change that last only as long as a connection.</param>
+    internal static SqliteConnection Connect(string path, IReadOnlyList<string> settings)
     {
-        SqliteConnection connection = SqliteConnection.Open(_path, raw.SQLITE_OPEN_READWRITE);
+        SqliteConnection connection = SqliteConnection.Open(path, raw.SQLITE_OPEN_READWRITE);
 
         // A private copy need not survive a power cut; waiting for the disk would only add noise to both sides.
         connection.Execute("PRAGMA synchronous = OFF");
         SqliteGuard.Protect(connection);
-        foreach (string setting in _settings)
+        foreach (string setting in settings)
         {
             connection.Execute(setting);
         }

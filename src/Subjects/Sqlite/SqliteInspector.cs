@@ -27,7 +27,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
             writes = prepared.Writes;
             cold = prepared.Execute(1) / 1000;
-            plan = Explain(run.Sql);
+            plan = connection.Explain(run.Sql);
             Counted first = Count(prepared);
             Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared) : null;
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
@@ -39,25 +39,6 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         {
             return new(plan, cold, null, writes, null, null, true, new Dictionary<string, long>(), null, new(e.Message, e.TimeLimit));
         }
-    }
-
-    /// <summary>Empty for a statement that explains by itself.</summary>
-    private Plan Explain(string sql)
-    {
-        if (sql.StartsWith("EXPLAIN", StringComparison.OrdinalIgnoreCase))
-        {
-            return new([]);
-        }
-
-        using sqlite3_stmt statement = connection.Prepare("EXPLAIN QUERY PLAN " + sql);
-        var rows = new List<(int, int, string)>();
-        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
-        {
-            rows.Add((raw.sqlite3_column_int(statement, 0), raw.sqlite3_column_int(statement, 1),
-                raw.sqlite3_column_text(statement, 3).utf8_to_string()));
-        }
-
-        return PlanText.Build(rows);
     }
 
     /// <summary>One untimed execution with its counters and rows.</summary>

@@ -56,15 +56,8 @@ public sealed class SqlitePlanCounter : IDisposable
 
     private static SqliteConnection Connect(string path, IReadOnlyList<string> settings)
     {
-        SqliteConnection connection = SqliteConnection.Open(path, raw.SQLITE_OPEN_READWRITE);
+        SqliteConnection connection = SqliteCopy.Connect(path, settings);
         _ = raw.sqlite3_db_config(connection.Handle, CountsOption, 1, out _);
-        connection.Execute("PRAGMA synchronous = OFF");
-        SqliteGuard.Protect(connection);
-        foreach (string setting in settings)
-        {
-            connection.Execute(setting);
-        }
-
         return connection;
     }
 

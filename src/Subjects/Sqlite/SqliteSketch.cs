@@ -39,15 +39,9 @@ public static class SqliteSketch
             connection.Execute("ANALYZE sqlite_schema");
         }
 
-        using sqlite3_stmt statement = connection.Prepare("EXPLAIN QUERY PLAN " + sql);
-        var rows = new List<(int, int, string)>();
-        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
-        {
-            rows.Add((raw.sqlite3_column_int(statement, 0), raw.sqlite3_column_int(statement, 1), raw.sqlite3_column_text(statement, 3).utf8_to_string()));
-        }
-
+        Plan plan = connection.Explain(sql);
         watchdog.Disarm();
-        return PlanText.Build(rows);
+        return plan;
     }
 
     private static void Define(SqliteConnection connection, SchemaObject definition)
