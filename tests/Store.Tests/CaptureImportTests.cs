@@ -370,6 +370,42 @@ public sealed class CaptureImportTests : IDisposable
         (of4.Cell.Calls, of4.Cell.RowsRead, of4.Cell.RowsReturned, of4.Cell.Durations.Quantile(0.5)).ShouldBe((3, 8, null, 20));
     }
 
+    /// <summary>Ledgers of the fourth schema are about with the text of one execution beside a plan, and without.</summary>
+    [Theory]
+    [InlineData("")]
+    [InlineData("ALTER TABLE captured_plan DROP COLUMN text;")]
+    public void A_ledger_that_kept_a_plans_text_keeps_the_plan_and_when_it_was_in_use(string made)
+    {
+        string old = Path.Combine(_folder, "plans.db");
+        using (var connection = new SqliteConnection($"Data Source={old};Pooling=False"))
+        {
+            connection.Open();
+            foreach (string name in new[] { "0001-books-and-trials", "0002-captures", "0003-blocks", "0004-plans" })
+            {
+                using Stream script = typeof(LedgerDatabase).Assembly.GetManifestResourceStream(name)!;
+                connection.Execute(new StreamReader(script).ReadToEnd());
+            }
+
+            connection.Execute($"""
+                PRAGMA user_version = 4;
+                {made}
+                INSERT INTO book VALUES (1, 'Depot', NULL, '', '2026-01-01T00:00:00Z');
+                INSERT INTO source VALUES (1, 1, 'server');
+                INSERT INTO pattern VALUES (3, 1, 77, 'select 1', 'select', '[]', 0);
+                INSERT INTO captured_plan VALUES (5, 3, 'shape', 'SCAN parcel'{(made.Length == 0 ? ", 'SCAN parcel (cost=1)'" : "")});
+                INSERT INTO plan_use VALUES (5, 1, 29000040, 2, 90);
+                """);
+        }
+
+        var ledger = new LedgerDatabase(old);
+        CapturedPlanRecord kept = new PlanUseStore(ledger).OfPattern(3, [1]).ShouldHaveSingleItem();
+        (kept.Outline, kept.Hours[0].Calls).ShouldBe(("SCAN parcel", 2));
+        byte[] more = Encoding.UTF8.GetBytes("{\"at\":\"2026-03-02T00:00:00Z\",\"ms\":3,\"sql\":\"SELECT 2\",\"plan\":\"SCAN other\"}\n");
+        new CaptureImport(new CaptureStore(ledger, TimeProvider.System)).Read(1, new MemoryStream(more), "log", new("server")).Problem.ShouldBeNull();
+        using SqliteConnection check = ledger.Open();
+        check.ExecuteScalar<long>("SELECT count(*) FROM captured_plan").ShouldBe(2);
+    }
+
     private CaptureReport Read(byte[] file, string name, string source = "server", Action<long>? told = null, CancellationToken stop = default) =>
         new CaptureImport(_captures).Read(_book, new MemoryStream(file), name, new(source), told, stop);
 

@@ -1,9 +1,10 @@
--- Plans that patterns ran with, told apart by their shape.
+-- Plans that patterns ran with, told apart by their shape; text is one of them as the capture had it.
 CREATE TABLE captured_plan (
     id INTEGER PRIMARY KEY,
     pattern_id INTEGER NOT NULL REFERENCES pattern(id) ON DELETE CASCADE,
     shape TEXT NOT NULL,
     outline TEXT NOT NULL,
+    text TEXT NOT NULL,
     UNIQUE (pattern_id, shape)
 );
 
