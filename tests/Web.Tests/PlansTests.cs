@@ -15,21 +15,7 @@ public sealed class PlansTests : RunningServer
 
     private readonly string _subject;
 
-    public PlansTests()
-    {
-        SQLitePCL.Batteries_V2.Init();
-        _subject = Path.Combine(Folder, "depot.db");
-        using var connection = new SqliteConnection($"Data Source={_subject};Pooling=False");
-        connection.Open();
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = """
-            CREATE TABLE parcel (id INTEGER PRIMARY KEY, depot INTEGER, note TEXT);
-            WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 20000) INSERT INTO parcel SELECT i, i % 50, 'n' || i FROM n;
-            CREATE INDEX parcel_depot ON parcel(depot);
-            CREATE INDEX parcel_depot_too ON parcel(depot);
-            """;
-        command.ExecuteNonQuery();
-    }
+    public PlansTests() => _subject = MakeDepot("CREATE INDEX parcel_depot ON parcel(depot); CREATE INDEX parcel_depot_too ON parcel(depot);");
 
     private static string Plans(long book) => $"/api/books/{book}/plans/{SqlPattern.NameOf(SqlPattern.HashOf(Sql))}";
 

@@ -31,6 +31,25 @@ public abstract class RunningServer : IAsyncLifetime
         GC.SuppressFinalize(this);
     }
 
+    /// <summary>A small database of a parcel depot, 20,000 rows, in the test's folder.</summary>
+    /// <param name="more">What else it is to hold.</param>
+    /// <returns>Its path.</returns>
+    protected string MakeDepot(string more = "")
+    {
+        SQLitePCL.Batteries_V2.Init();
+        string path = Path.Combine(Folder, "depot.db");
+        using var connection = new SqliteConnection($"Data Source={path};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = $"""
+            CREATE TABLE parcel (id INTEGER PRIMARY KEY, depot INTEGER, note TEXT);
+            WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 20000) INSERT INTO parcel SELECT i, i % 50, 'n' || i FROM n;
+            {more}
+            """;
+        command.ExecuteNonQuery();
+        return path;
+    }
+
     protected async Task StartAsync(string? token = null)
     {
         _app = LedgerServer.Build(new(Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface")));

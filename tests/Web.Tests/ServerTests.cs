@@ -18,19 +18,7 @@ public sealed class ServerTests : RunningServer
 
     private readonly string _subject;
 
-    public ServerTests()
-    {
-        SQLitePCL.Batteries_V2.Init();
-        _subject = Path.Combine(Folder, "depot.db");
-        using var connection = new SqliteConnection($"Data Source={_subject};Pooling=False");
-        connection.Open();
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = """
-            CREATE TABLE parcel (id INTEGER PRIMARY KEY, depot INTEGER, note TEXT);
-            WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 20000) INSERT INTO parcel SELECT i, i % 50, 'n' || i FROM n;
-            """;
-        command.ExecuteNonQuery();
-    }
+    public ServerTests() => _subject = MakeDepot();
 
     [Fact]
     public async Task A_trial_goes_from_request_to_verdict_with_news_on_the_way()

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, dataOf, type Schemas } from "./client";
+import { api, dataOf, ownHeader, type Schemas } from "./client";
 
 export const useGlossary = () =>
   useQuery({
@@ -19,6 +19,23 @@ export const useCatalogue = (id: number) =>
     queryKey: ["catalogue", id],
     queryFn: async () => dataOf(await api.GET("/api/books/{id}/catalogue", { params: { path: { id } } })),
   });
+
+/** A pasted plan in another form, as a file. */
+export async function savePlan(text: string, format: string): Promise<void> {
+  const response = await fetch(`/api/plans/export.${format}`, {
+    method: "POST",
+    headers: { ...ownHeader, "Content-Type": "application/json" },
+    body: JSON.stringify({ before: text }),
+  });
+  if (!response.ok) {
+    dataOf({ error: await response.json().catch(() => undefined), response });
+  }
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = `plan.${format}`;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
 
 export const usePlanHistory = (id: number, hash: string) =>
   useQuery({

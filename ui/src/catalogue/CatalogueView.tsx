@@ -1,4 +1,4 @@
-import { Link, useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { useCatalogue } from "../api/plans";
@@ -8,15 +8,14 @@ import { EmptyState, Failure } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
 import { Findings } from "../plans/Findings";
-import { catalogueRoute } from "../router";
 
 type Catalogue = Schemas["CatalogueView"];
 type Table = Schemas["TableView"];
 
 /** What a book's database holds, and what its planner believes of it. */
 export function CatalogueView() {
-  const id = Number(catalogueRoute.useParams().bookId);
-  const { table } = catalogueRoute.useSearch();
+  const id = Number(useParams({ strict: false }).bookId);
+  const { table } = useSearch({ strict: false });
   const book = useBook(id);
   const query = useCatalogue(id);
   const navigate = useNavigate();

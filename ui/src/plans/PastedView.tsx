@@ -1,7 +1,8 @@
+import { useMutation } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { useBooks } from "../api/hooks";
-import { useComparison } from "../api/plans";
+import { savePlan, useComparison } from "../api/plans";
 import { SideMark } from "../parts/Mark";
 import { EmptyState, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
@@ -114,6 +115,11 @@ export function PastedView() {
                   choice={choice}
                   choose={choose}
                 />
+                <p className="mt-4 flex flex-wrap gap-x-6 text-sm text-quiet">
+                  {(["before", "after"] as const).map(
+                    (side) => given[side].trim() !== "" && <Save key={side} plan={given[side]} side={side} />,
+                  )}
+                </p>
               </div>
             ) : (
               <EmptyState title="There is no plan to show">
@@ -123,6 +129,23 @@ export function PastedView() {
         </Page>
       </main>
     </>
+  );
+}
+
+/** What was pasted, to be kept in another form. */
+function Save({ plan, side }: { plan: string; side: Side }) {
+  const save = useMutation({ mutationFn: (format: string) => savePlan(plan, format) });
+  return (
+    <span className="flex gap-2">
+      plan {side} as
+      {["txt", "json", "svg"].map((f) => (
+        <button key={f} type="button" className="link" onClick={() => save.mutate(f)}>
+          {f === "txt" ? "text" : f.toUpperCase()}
+          <span className="sr-only"> ({side})</span>
+        </button>
+      ))}
+      <Wrong error={save.error} />
+    </span>
   );
 }
 

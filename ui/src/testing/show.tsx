@@ -40,14 +40,14 @@ export function serve(answers: Answers): Asked[] {
   return asked;
 }
 
-/** Shows a component where links lead somewhere and requests go through a cache, as in the application. */
-export async function show(element: ReactNode) {
+/** Shows a component where links lead somewhere and requests go through a cache, as in the application; at the address of a route, if need be. */
+export async function show(element: ReactNode, path = "/", at = path) {
   const root = createRootRoute({ component: Outlet });
-  const here = createRoute({ getParentRoute: () => root, path: "/", component: () => element });
+  const here = createRoute({ getParentRoute: () => root, path, component: () => element });
   const elsewhere = createRoute({ getParentRoute: () => root, path: "$", component: () => <p>elsewhere</p> });
   const router = createRouter({
     routeTree: root.addChildren([here, elsewhere]),
-    history: createMemoryHistory({ initialEntries: ["/"] }),
+    history: createMemoryHistory({ initialEntries: [at] }),
   });
   const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
   const shown = render(

@@ -119,3 +119,29 @@ const time = {
   blocksLeftOut: 0,
   confirmed: null,
 };
+
+/** A line's page made for a test. */
+export const linePage = (over: Partial<Schemas["LinePage"]> = {}): Schemas["LinePage"] => ({
+  trial: trial().trial,
+  line: line(2, {
+    verdict: "regressed",
+    message: "Confirmed in a second session on fresh copies.",
+    notices: ["Time and work disagree."],
+  }),
+  beforeSql: "SELECT 1",
+  afterSql: "SELECT 1",
+  beforeBinds: "hut=2",
+  afterBinds: "hut=2",
+  bandLow: 0.952,
+  bandHigh: 1.05,
+  blocks: [],
+  confirmingBlocks: [],
+  plans: null,
+  standing: null,
+  leavesStanding: null,
+  pin: null,
+  beforePlanText: "",
+  afterPlanText: "",
+  confirmation: null,
+  ...over,
+});

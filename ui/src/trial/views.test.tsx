@@ -3,7 +3,7 @@ import { fireEvent, screen, within } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 import type { Schemas } from "../api/client";
 import { serve, show } from "../testing/show";
-import { line, trial } from "../testing/trial";
+import { line, linePage, trial } from "../testing/trial";
 import { BillPanel } from "./BillPanel";
 import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
@@ -154,31 +154,6 @@ test("every block is drawn, hollow before and solid after, and what was left out
   expect(container.querySelectorAll('circle[fill="none"]').length).toBeGreaterThanOrEqual(3);
   expect(screen.getByText("second session")).toBeTruthy();
   expect(screen.getByText(/1 crossed: left out/)).toBeTruthy();
-});
-
-const linePage = (over: Partial<Schemas["LinePage"]> = {}): Schemas["LinePage"] => ({
-  trial: trial().trial,
-  line: line(2, {
-    verdict: "regressed",
-    message: "Confirmed in a second session on fresh copies.",
-    notices: ["Time and work disagree."],
-  }),
-  beforeSql: "SELECT 1",
-  afterSql: "SELECT 1",
-  beforeBinds: "hut=2",
-  afterBinds: "hut=2",
-  bandLow: 0.952,
-  bandHigh: 1.05,
-  blocks: [],
-  confirmingBlocks: [],
-  plans: null,
-  standing: null,
-  leavesStanding: null,
-  pin: null,
-  beforePlanText: "",
-  afterPlanText: "",
-  confirmation: null,
-  ...over,
 });
 
 test("a line states its verdict, its reason and whether the rows are the same, then its evidence", async () => {
