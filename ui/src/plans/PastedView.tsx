@@ -10,6 +10,7 @@ import { Top } from "../parts/Top";
 import { Compared } from "./Compared";
 import type { Choice, Side } from "./choice";
 
+const sides = ["before", "after"] as const;
 const empty = { before: "", after: "", beforeSql: "", afterSql: "" };
 
 /** Two plans, or two statements of a book, compared without any trial. */
@@ -23,6 +24,12 @@ export function PastedView() {
   const page = compare.data;
   const set = (name: keyof typeof empty) => (text: string) => setGiven({ ...given, [name]: text });
   const nothing = Object.values(given).every((t) => t.trim() === "");
+  const unread = sides.filter(
+    (side) =>
+      page &&
+      !page.plans[side] &&
+      (given[side] + given[side === "before" ? "beforeSql" : "afterSql"]).trim() !== "",
+  );
   const run = () => {
     choose(null);
     compare.mutate({ ...given, bookId: book ?? null });
@@ -37,7 +44,11 @@ export function PastedView() {
             <>
               <h1 className="head">
                 {page?.plans.sentence ??
-                  (page?.plans.samePlan ? "The same plan." : "Compare two plans, or two statements")}
+                  (page?.plans.samePlan
+                    ? "The same plan."
+                    : unread.length > 0
+                      ? `There is no plan ${unread.join(" and ")}`
+                      : "Compare two plans, or two statements")}
               </h1>
               {!page && (
                 <p className="text-quiet">
@@ -46,10 +57,22 @@ export function PastedView() {
                   nothing is run.
                 </p>
               )}
+              {page &&
+                sides.map((side) => {
+                  const note = side === "before" ? page.noteBefore : page.noteAfter;
+                  return (
+                    note && (
+                      <p key={side} role="status" className="border-l-2 border-unsettled pl-2">
+                        <SideMark side={side} />
+                        {side}: {note}
+                      </p>
+                    )
+                  );
+                })}
             </>
           }
         >
-          <details open={!page}>
+          <details key={unread.join()} open={!page || unread.length > 0}>
             <summary className={`cursor-pointer ${page ? "text-quiet" : "sr-only"}`}>what was pasted</summary>
             <form
               className="grid grid-cols-2 gap-x-6 gap-y-2"
@@ -58,16 +81,9 @@ export function PastedView() {
                 run();
               }}
             >
-              {(["before", "after"] as const).map((side) => (
+              {sides.map((side) => (
                 <div key={side} className="flex flex-col gap-1">
-                  <Area
-                    side={side}
-                    what="plan"
-                    rows={9}
-                    value={given[side]}
-                    change={set(side)}
-                    note={page && (side === "before" ? page.noteBefore : page.noteAfter)}
-                  />
+                  <Area side={side} what="plan" rows={9} value={given[side]} change={set(side)} />
                   <Area
                     side={side}
                     what="SQL"
@@ -116,14 +132,18 @@ export function PastedView() {
                   choose={choose}
                 />
                 <p className="mt-4 flex flex-wrap gap-x-6 text-sm text-quiet">
-                  {(["before", "after"] as const).map(
-                    (side) => given[side].trim() !== "" && <Save key={side} plan={given[side]} side={side} />,
+                  {sides.map(
+                    (side) =>
+                      page.plans[side] &&
+                      given[side].trim() !== "" && <Save key={side} plan={given[side]} side={side} />,
                   )}
                 </p>
               </div>
             ) : (
               <EmptyState title="There is no plan to show">
-                {page.noteBefore ?? page.noteAfter ?? "Neither side has an operator."}
+                {page.noteBefore || page.noteAfter
+                  ? "Mend what was pasted and compare again."
+                  : "Neither side has an operator."}
               </EmptyState>
             ))}
         </Page>
@@ -149,14 +169,7 @@ function Save({ plan, side }: { plan: string; side: Side }) {
   );
 }
 
-function Area(p: {
-  side: Side;
-  what: string;
-  rows: number;
-  value: string;
-  change: (text: string) => void;
-  note?: string | null | undefined;
-}) {
+function Area(p: { side: Side; what: string; rows: number; value: string; change: (text: string) => void }) {
   return (
     <label className="block">
       <span className="text-sm text-quiet">
@@ -170,7 +183,6 @@ function Area(p: {
         value={p.value}
         onChange={(e) => p.change(e.target.value)}
       />
-      {p.note && <span className="mt-1 block border-l-2 border-unsettled pl-2 text-sm">{p.note}</span>}
     </label>
   );
 }

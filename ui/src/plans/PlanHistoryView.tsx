@@ -53,6 +53,37 @@ export function PlanHistory({ book, hash }: { book: number; hash: string }) {
           {stands ? `; one stands since ${stands.acceptedAt.slice(0, 10)}` : "; none stands"}
         </span>
       </h2>
+      <ol>
+        {shapes.map(([shape, text], i) => (
+          <li key={shape} className={`mb-2 ${shape === shown ? "bg-chosen" : ""}`}>
+            <p className="flex items-baseline gap-3">
+              <strong>Plan {i + 1}</strong>
+              {stands?.shape === shape ? (
+                <button type="button" className="link text-sm" onClick={() => standing.mutate(null)}>
+                  stands; forget it
+                </button>
+              ) : (
+                <button
+                  type="button"
+                  className="link text-sm"
+                  onClick={() => standing.mutate({ shape, outline: text, note: "" })}
+                >
+                  make it the standing plan
+                </button>
+              )}
+            </p>
+            <Sql text={text} label={`Plan ${i + 1}`} />
+          </li>
+        ))}
+        {stands && !shapes.some(([shape]) => shape === stands.shape) && (
+          <li className="mb-2">
+            <p>
+              <strong>The standing plan</strong>, seen in none of these trials
+            </p>
+            <Sql text={stands.outline} label="Standing plan" />
+          </li>
+        )}
+      </ol>
       <table className="ruled w-auto!">
         <thead>
           <tr>
@@ -98,37 +129,6 @@ export function PlanHistory({ book, hash }: { book: number; hash: string }) {
           ))}
         </tbody>
       </table>
-      <ol className="mt-2">
-        {shapes.map(([shape, text], i) => (
-          <li key={shape} className={`mb-2 ${shape === shown ? "bg-chosen" : ""}`}>
-            <p className="flex items-baseline gap-3">
-              <strong>Plan {i + 1}</strong>
-              {stands?.shape === shape ? (
-                <button type="button" className="link text-sm" onClick={() => standing.mutate(null)}>
-                  stands; forget it
-                </button>
-              ) : (
-                <button
-                  type="button"
-                  className="link text-sm"
-                  onClick={() => standing.mutate({ shape, outline: text, note: "" })}
-                >
-                  make it the standing plan
-                </button>
-              )}
-            </p>
-            <Sql text={text} label={`Plan ${i + 1}`} />
-          </li>
-        ))}
-        {stands && !shapes.some(([shape]) => shape === stands.shape) && (
-          <li className="mb-2">
-            <p>
-              <strong>The standing plan</strong>, seen in none of these trials
-            </p>
-            <Sql text={stands.outline} label="Standing plan" />
-          </li>
-        )}
-      </ol>
       <Wrong error={standing.error} />
     </>
   );

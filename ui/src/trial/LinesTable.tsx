@@ -148,6 +148,7 @@ function Row({ line, live, chosen, open }: RowProps) {
           {r.statement}
           <span className="text-quiet"> {r.case}</span>
           {r.rewritten && <span className="text-sm text-quiet"> rewritten</span>}
+          {line.leavesStanding && <span className="text-sm text-dearer"> leaves its standing plan</span>}
           {r.notices.length > 0 && <span className="text-sm text-quiet"> *</span>}
         </button>
       </td>

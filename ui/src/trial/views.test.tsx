@@ -2,6 +2,7 @@
 import { fireEvent, screen, within } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 import type { Schemas } from "../api/client";
+import { comparison } from "../testing/plans";
 import { serve, show } from "../testing/show";
 import { line, linePage, trial } from "../testing/trial";
 import { BillPanel } from "./BillPanel";
@@ -178,4 +179,24 @@ test("rows that differ are said with both counts, and a rewrite shows both texts
   expect(await screen.findByText("rows differ: 7 before, 6 after")).toBeTruthy();
   expect(screen.getByLabelText("SQL of the statement").textContent).toBe("SELECT 1");
   expect(screen.getByLabelText("SQL of the rewrite").textContent).toBe("SELECT 2");
+});
+
+test("a line that leaves its standing plan says so, on its page and in the list", async () => {
+  serve({
+    "GET /api/trials/4/lines/2": linePage({
+      plans: comparison(),
+      leavesStanding: true,
+      standing: { shape: "x", outline: "", note: "", acceptedAt: "2026-03-01T10:00:00Z" },
+    }),
+    "GET /api/books/1/pins": [],
+  });
+  const shown = await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  expect(await screen.findByText(/leaves the statement's standing plan, accepted 2026-03-01/)).toBeTruthy();
+  expect(screen.getByText("parcel is now read whole.")).toBeTruthy();
+  shown.unmount();
+  const left = { ...line(1), leavesStanding: true };
+  await show(
+    <LinesTable page={trial({ lines: [left, line(2)] })} head={null} selected={null} open={() => {}} />,
+  );
+  expect((await screen.findAllByText("leaves its standing plan")).length).toBe(1);
 });
