@@ -42,8 +42,10 @@ export function CatalogueView() {
         {page && page.trialId === null && (
           <div className="px-5">
             <EmptyState wholePage title="Nobody has read the catalogue yet">
-              A trial reads it from its private copy, where the SQLite that counts is built. Start one from
-              the book.
+              A trial reads it from its private copy, where the SQLite that counts is built.{" "}
+              <Link className="link" to="/new" search={{ book: id }}>
+                Start a trial
+              </Link>
             </EmptyState>
           </div>
         )}
