@@ -122,7 +122,7 @@ public sealed record LinePage(
             return PlanPin.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null;
         }
 
-        return e.PlanChanged == true && PlanPin.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!) is { } sql
+        return e.PlanChanged == true && PlanPin.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!, e.After?.Plan) is { } sql
             && (after is null || PlanPin.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
     }
 

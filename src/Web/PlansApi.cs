@@ -151,7 +151,7 @@ internal static class PlansApi
         }
 
         LineEvidence e = line.Evidence;
-        if (e.Before?.Plan is not { } wanted || e.Brief.Rewritten || PlanPin.Rewrite(e.Brief.BeforeSql, wanted) is not { } sql)
+        if (e.Before?.Plan is not { } wanted || e.Brief.Rewritten || PlanPin.Rewrite(e.Brief.BeforeSql, wanted, e.After?.Plan) is not { } sql)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "This statement's plan before gives nothing to hold it to, or it is rewritten already."));
         }

@@ -3,6 +3,7 @@ using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Postgres;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Store.Tests;

@@ -49,6 +49,22 @@ public sealed class ExplainExamplesTests
             || l.Operator.Text == "LEFT" || l.Operator.Text == "RIGHT");
     }
 
+    // SQLite manual, "The SQLite Query Optimizer Overview", 7.1: the tables of a CROSS JOIN are never reordered.
+    [Theory]
+    [InlineData("SELECT t1.b FROM t1, t2 WHERE t1.a = t2.c")]
+    [InlineData("SELECT t1.b FROM t1 JOIN t2 ON t1.a = t2.c ORDER BY 1")]
+    [InlineData("SELECT t2.d FROM t2 INNER JOIN t1 ON (t1.a = t2.c) LIMIT 5")]
+    public void A_statement_held_to_an_order_of_its_tables_runs_in_it(string sql)
+    {
+        static Plan Explain(string sql, params string[] indexes) =>
+            SqliteSketch.Explain([new("table", "t1", "CREATE TABLE t1(a, b, c, d)"), new("table", "t2", "CREATE TABLE t2(c, d)"), .. indexes.Select((i, n) => new SchemaObject("index", $"i{n}", i))], null, sql);
+        const string onT1 = "CREATE INDEX i0 ON t1(a)", onT2 = "CREATE UNIQUE INDEX i1 ON t2(c)";
+        Plan wanted = Explain(sql, onT1), now = Explain(sql, onT2);
+        now.Roots[0].Object.ShouldNotBe(wanted.Roots[0].Object);
+        Explain(PlanPin.Rewrite(sql, now, wanted)!, onT1, onT2).Roots.Select(o => o.Object).Take(2).ShouldBe(now.Roots.Select(o => o.Object).Take(2));
+        Explain(PlanPin.Rewrite(sql, wanted, now)!, onT1, onT2).Roots.Select(o => o.Object).Take(2).ShouldBe(wanted.Roots.Select(o => o.Object).Take(2));
+    }
+
     [Fact]
     public async Task A_statement_is_explained_by_schema_and_statistics_alone_as_it_is_by_the_database()
     {

@@ -1,3 +1,4 @@
+using System.Collections.ObjectModel;
 using System.Globalization;
 using System.IO.Hashing;
 using System.Text;
@@ -36,6 +37,13 @@ public sealed record PlanOperator(
     /// <summary>What it did; null where nothing was executed, or not counted.</summary>
     public OperatorCounts? Counts { get; init; }
 
+    /// <summary>What else the engine tells of it, by the engine's names: blocks, memory, spills. Numbers as text.</summary>
+    public IReadOnlyDictionary<string, string> Details { get; init; } = ReadOnlyDictionary<string, string>.Empty;
+
+    /// <summary>A detail that is a number; null where there is none.</summary>
+    public double? Detail(string name) =>
+        Details.TryGetValue(name, out string? text) && double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out double number) ? number : null;
+
     /// <summary>Counted over estimated rows, or the reverse where fewer came: 1 where the estimate was right; null where one of them is missing.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public double? OffBy => EstimatedRows is { } estimated && Counts?.RowsPerLoop is { } counted
@@ -48,6 +56,12 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
 {
     /// <summary>Share of the time that belongs to no operator: expressions, result rows, what is written; null where nothing was counted.</summary>
     public double? RestShare { get; init; }
+
+    /// <summary>How long the execution took that was counted, by the engine's own clock; null where it does not tell.</summary>
+    public double? Milliseconds { get; init; }
+
+    /// <summary>What else the engine tells of the whole statement, by the engine's names.</summary>
+    public IReadOnlyDictionary<string, string> Details { get; init; } = ReadOnlyDictionary<string, string>.Empty;
 
     /// <summary>Whether one execution was counted.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
@@ -67,10 +81,11 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
 
     /// <summary>The same tree with each operator replaced; its children are set anew.</summary>
     /// <param name="change">Given the operator's place in <see cref="Lines"/>.</param>
-    public Plan Changed(Func<int, PlanOperator, PlanOperator> change)
-    {
-        (int Depth, PlanOperator Operator)[] lines = [.. Lines()];
+    public Plan Changed(Func<int, PlanOperator, PlanOperator> change) => this with { Roots = OfLines([.. Lines().Select((l, i) => (l.Depth, change(i, l.Operator)))]).Roots };
 
+    /// <summary>Builds a tree of operators that stand in the order of <see cref="Lines"/>; what they had for children is set anew.</summary>
+    public static Plan OfLines(IReadOnlyList<(int Depth, PlanOperator Operator)> lines)
+    {
         // From the last line up: what stands below a line at the next depth are its children.
         var waiting = new List<Stack<PlanOperator>>();
         Stack<PlanOperator> At(int depth)
@@ -83,14 +98,14 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
             return waiting[depth];
         }
 
-        for (int i = lines.Length - 1; i >= 0; i--)
+        for (int i = lines.Count - 1; i >= 0; i--)
         {
             Stack<PlanOperator> below = At(lines[i].Depth + 1);
-            At(lines[i].Depth).Push(change(i, lines[i].Operator) with { Children = [.. below] });
+            At(lines[i].Depth).Push(lines[i].Operator with { Children = [.. below] });
             below.Clear();
         }
 
-        return this with { Roots = lines.Length == 0 ? [] : [.. At(0)] };
+        return new(lines.Count == 0 ? [] : [.. At(0)]);
     }
 
     /// <summary>Operators before their children, with their depth from 0.</summary>

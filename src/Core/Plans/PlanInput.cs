@@ -1,5 +1,3 @@
-using System.Text.Json;
-
 namespace SwiftLedger.Core.Plans;
 
 /// <summary>What came of reading a plan that somebody handed in.</summary>
@@ -22,14 +20,10 @@ public sealed record PlanInput(Plan? Plan, string? Note)
             return new(null, $"The text has {trimmed.Length >> 20} MiB; plans are read up to {LongestText >> 20} MiB.");
         }
 
-        if (trimmed[0] == '<' || trimmed.StartsWith("- Plan:", StringComparison.Ordinal))
+        (Plan? plan, string? problem) = AnyPlanText.ReadAny(text);
+        if (plan is null)
         {
-            return new(null, "PostgreSQL's XML and YAML forms are not read yet: EXPLAIN (FORMAT JSON) or the plain text are.");
-        }
-
-        if (AnyPlanText.Read(text) is not { } plan)
-        {
-            return new(null, JsonProblem(trimmed) ?? "This JSON is no plan: neither PostgreSQL's EXPLAIN (FORMAT JSON) nor one that was exported here.");
+            return new(null, problem ?? "There is no plan in it: neither PostgreSQL's EXPLAIN as JSON, XML or YAML, nor one that was exported here.");
         }
 
         (int Depth, PlanOperator Operator)[] lines = [.. plan.Lines()];
@@ -42,18 +36,5 @@ public sealed record PlanInput(Plan? Plan, string? Note)
         return new(plan, unknown == 0 ? null
             : unknown == lines.Length ? $"None of its {lines.Length:N0} lines is an operator of SQLite or PostgreSQL that is known here: they are compared as they stand. A cut or foreign plan looks like that."
             : $"{unknown:N0} of its {lines.Length:N0} lines are no operator that is known here; they are kept as they stand.");
-    }
-
-    private static string? JsonProblem(string text)
-    {
-        try
-        {
-            using JsonDocument document = JsonDocument.Parse(text, new JsonDocumentOptions { MaxDepth = PostgresPlanText.DeepestJson });
-            return null;
-        }
-        catch (JsonException e)
-        {
-            return $"The JSON breaks off or is wrong in line {e.LineNumber + 1}, column {e.BytePositionInLine + 1}: {e.Message.Split(". ")[0]}.";
-        }
     }
 }

@@ -4,13 +4,14 @@ namespace SwiftLedger.Core.Plans;
 
 /// <summary>
 /// Holds a statement to a plan for SQLite: <c>INDEXED BY</c> where the plan goes through an index, <c>NOT INDEXED</c> where it reads the
-/// table itself (SQLite manual, "The INDEXED BY Clause": a statement whose index is gone fails, rather than run by another plan).
+/// table itself, and <c>CROSS JOIN</c> where the tables are to be taken in another order than now (SQLite manual, "The INDEXED BY Clause": a statement whose index is gone fails, rather than run by another plan).
 /// </summary>
 public static class PlanPin
 {
     /// <summary>The statement with the plan's indexes written into it; null where the plan gives nothing to write.</summary>
     /// <param name="wanted">The plan that it is to keep.</param>
-    public static string? Rewrite(string sql, Plan wanted)
+    /// <param name="instead">The plan that it runs by now; null where that is not known.</param>
+    public static string? Rewrite(string sql, Plan wanted, Plan? instead = null)
     {
         StatementOutline outline = StatementOutline.Of(sql);
         var inserts = new Dictionary<int, string>();
@@ -23,6 +24,12 @@ public static class PlanPin
             }
 
             inserts.TryAdd(source.Span.End, o.Index is { } index ? $" INDEXED BY {index}" : " NOT INDEXED");
+        }
+
+        IReadOnlyList<string> order = JoinOrder.Of(wanted);
+        if (instead is not null && !JoinOrder.Of(instead).SequenceEqual(order) && JoinOrder.Write(sql, outline, order, inserts) is { } ordered)
+        {
+            return ordered;
         }
 
         if (inserts.Count == 0)
@@ -55,5 +62,5 @@ public static class PlanPin
     }
 
     /// <summary>Whether a statement pins its plan.</summary>
-    public static bool Pins(string sql) => IndexesNamed(sql).Count > 0 || sql.Contains("NOT INDEXED", StringComparison.OrdinalIgnoreCase);
+    public static bool Pins(string sql) => IndexesNamed(sql).Count > 0 || sql.Contains("NOT INDEXED", StringComparison.OrdinalIgnoreCase) || sql.Contains("CROSS JOIN", StringComparison.OrdinalIgnoreCase);
 }

@@ -68,6 +68,20 @@ public class PlanReasonTests
         PlanPin.Pins(sql).ShouldBe(sql.Contains("INDEXED", StringComparison.Ordinal));
     }
 
+    [Theory]
+    [InlineData("SELECT p.id FROM parcel p, depot d WHERE p.depot_id = d.id", "SELECT p.id FROM depot d NOT INDEXED CROSS JOIN parcel p INDEXED BY i WHERE p.depot_id = d.id")]
+    [InlineData("SELECT p.id FROM parcel p JOIN depot d ON p.depot_id = d.id AND d.name NOT LIKE 'x' ORDER BY 1;",
+        "SELECT p.id FROM depot d NOT INDEXED CROSS JOIN parcel p INDEXED BY i ON p.depot_id = d.id AND d.name NOT LIKE 'x' ORDER BY 1;")]
+    [InlineData("SELECT * FROM depot d JOIN parcel p ON p.depot_id = d.id", "SELECT * FROM depot d NOT INDEXED CROSS JOIN parcel p INDEXED BY i ON p.depot_id = d.id")]
+    [InlineData("SELECT count(*) FROM parcel p INNER JOIN depot d ON (p.depot_id = d.id)", "SELECT count(*) FROM depot d NOT INDEXED CROSS JOIN parcel p INDEXED BY i ON (p.depot_id = d.id)")]
+
+    // Columns of * come in the order of the tables, and outer joins have but one order: only the indexes are named.
+    [InlineData("SELECT * FROM parcel p, depot d", "SELECT * FROM parcel p INDEXED BY i, depot d NOT INDEXED")]
+    [InlineData("SELECT p.id FROM parcel p LEFT JOIN depot d ON p.depot_id = d.id", "SELECT p.id FROM parcel p INDEXED BY i LEFT JOIN depot d NOT INDEXED ON p.depot_id = d.id")]
+    [InlineData("SELECT p.id FROM parcel p JOIN depot d USING (id)", "SELECT p.id FROM parcel p INDEXED BY i JOIN depot d NOT INDEXED USING (id)")]
+    public void A_statement_is_held_to_the_order_of_its_tables(string sql, string pinned) =>
+        PlanPin.Rewrite(sql, Plan("SCAN d|SEARCH p USING INDEX i (depot_id=?)"), Plan("SCAN p|SEARCH d USING INTEGER PRIMARY KEY (rowid=?)")).ShouldBe(pinned);
+
     [Fact]
     public void The_indexes_that_a_pin_rests_on_are_known() =>
         PlanPin.IndexesNamed("SELECT 1 FROM a INDEXED BY \"odd name\" JOIN b indexed by i2 -- INDEXED BY i3").ShouldBe(["odd name", "i2"]);

@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Postgres;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -72,11 +73,35 @@ public class PostgresPlanTextTests
             .ShouldBe("SEARCH note USING INDEX note_parcel (parcel_id=?)\nSCALAR SUBQUERY 1\n  SCAN parcel");
 
     [Fact]
-    public void A_plan_that_nests_thousands_deep_is_read_from_text_and_refused_from_json()
+    public void A_plan_that_nests_thousands_deep_is_read_in_every_form()
     {
-        string text = "Limit  (cost=0..1 rows=1 width=1)\n" + string.Concat(Enumerable.Range(0, 5_000).Select(i => new string(' ', i + 2) + "->  Limit  (cost=0..1 rows=1 width=1)\n"));
-        PostgresPlanText.Read(text)!.Lines().Count().ShouldBe(5_001);
-        string json = "{\"Plan\":" + string.Concat(Enumerable.Repeat("{\"Node Type\":\"Limit\",\"Plans\":[", 5_000)) + string.Concat(Enumerable.Repeat("]}", 5_000)) + "}";
-        PostgresPlanText.Read(json).ShouldBeNull();
+        const int deep = 5_000;
+        static string Times(string text) => string.Concat(Enumerable.Repeat(text, deep));
+        static string Spaces(int many) => new(' ', many);
+        string[] forms =
+        [
+            "Limit  (cost=0..1 rows=1 width=1)\n" + string.Concat(Enumerable.Range(0, deep - 1).Select(i => new string(' ', i + 2) + "->  Limit  (cost=0..1 rows=1 width=1)\n")),
+            "{\"Plan\":{\"Node Type\":\"Limit\"" + string.Concat(Enumerable.Repeat(",\"Plans\":[{\"Node Type\":\"Limit\"", deep - 1)) + string.Concat(Enumerable.Repeat("}]", deep - 1)) + "}}",
+            $"<explain><Query>{Times("<Plan><Node-Type>Limit</Node-Type><Plans>")}<Plan><Node-Type>Limit</Node-Type></Plan>{Times("</Plans></Plan>")}</Query></explain>",
+            "- Plan:\n    Node Type: \"Limit\"\n" + string.Concat(Enumerable.Range(1, deep - 1).Select(i => $"{Spaces(2 + (2 * i))}Plans:\n{Spaces(2 + (2 * i))}- Node Type: \"Limit\"\n")),
+        ];
+        forms.Select(f => PostgresPlanText.Read(f)!.Lines().Count()).ShouldBe([deep, deep, deep + 1, deep]);
+    }
+
+    [Fact]
+    public void What_psql_draws_around_a_plan_is_no_part_of_it()
+    {
+        const string framed = """
+                                   QUERY PLAN
+            ------------------------------------------------
+             Limit  (cost=0.00..0.02 rows=1 width=4)
+               ->  Seq Scan on parcel p  (cost=0.00..9.00 rows=75 width=4)
+                     Filter: (weight > 5)
+            (3 rows)
+            """;
+        Plan plan = PostgresPlanText.Read(framed)!;
+        plan.Text.ShouldBe("Limit\n  Seq Scan on parcel p");
+        plan.Lines().Last().Operator.Condition.ShouldBe("(weight > 5)");
+        PostgresPlanText.Read("         QUERY PLAN\n-------------\n [           +\n   {         +\n     \"Plan\": {\"Node Type\": \"Result\"}+\n   }         +\n ]\n(1 row)\n")!.Text.ShouldBe("Result");
     }
 }

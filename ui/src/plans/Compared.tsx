@@ -1,7 +1,7 @@
-import { useMemo } from "react";
+import { startTransition, useEffect, useMemo, useState } from "react";
 import { SideMark } from "../parts/Mark";
 import { Sql } from "../parts/Sql";
-import { type Choice, type Comparison, operatorOf, type Side } from "./choice";
+import { type Choice, type Comparison, operatorOf, type Side, sidesOf } from "./choice";
 import { Findings } from "./Findings";
 import { PlanAccount } from "./PlanAccount";
 import { RowFlow } from "./RowFlow";
@@ -13,16 +13,21 @@ type Props = {
   choose: (choice: Choice) => void;
 };
 
+/** False for the first frame: what stands below the screen's edge is drawn behind what the page was opened for. */
+function useLater(): boolean {
+  const [later, show] = useState(false);
+  useEffect(() => {
+    const next = setTimeout(() => startTransition(() => show(true)), 0);
+    return () => clearTimeout(next);
+  }, []);
+  return later;
+}
+
 /** Two plans in full: the account, what the chosen operator does, findings, row flow, and the statement that it comes from. */
 export function Compared({ comparison, sql, choice, choose }: Props) {
-  const sides = (["before", "after"] as const).filter((s) => comparison[s] !== null);
+  const later = useLater();
+  const sides = sidesOf(comparison);
   const chosen = operatorOf(comparison, choice);
-  const places = useMemo(
-    () => ({ before: marksOf(comparison, "before"), after: marksOf(comparison, "after") }),
-    [comparison],
-  );
-  const oneText = sql.before === sql.after;
-  const texts: Side[] = oneText ? [sides.includes("after") ? "after" : "before"] : sides;
   return (
     <>
       <PlanAccount comparison={comparison} choice={choice} choose={choose} />
@@ -46,6 +51,22 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
             </p>
           ),
       )}
+      {later && <Below comparison={comparison} sql={sql} choice={choice} choose={choose} />}
+    </>
+  );
+}
+
+/** Findings, row flow and the statement. */
+function Below({ comparison, sql, choice, choose }: Props) {
+  const sides = sidesOf(comparison);
+  const places = useMemo(
+    () => ({ before: marksOf(comparison, "before"), after: marksOf(comparison, "after") }),
+    [comparison],
+  );
+  const oneText = sql.before === sql.after;
+  const texts: Side[] = oneText ? [sides.includes("after") ? "after" : "before"] : sides;
+  return (
+    <>
       <div className={sides.length === 2 ? "grid grid-cols-2 gap-6" : ""}>
         {sides.map((side) => (
           <section key={side} aria-label={`Findings ${side}`}>

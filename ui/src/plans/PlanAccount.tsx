@@ -1,7 +1,7 @@
 import { startTransition, useEffect, useState } from "react";
 import { count, percent, three } from "../format/figures";
 import { SideMark } from "../parts/Mark";
-import { type Choice, type Comparison, marks, type Operator, type Side, same } from "./choice";
+import { type Choice, type Comparison, marks, type Operator, type Side, same, sidesOf } from "./choice";
 
 type Props = { comparison: Comparison; choice: Choice; choose: (choice: Choice) => void };
 
@@ -48,9 +48,6 @@ function useGrowing<T>(all: T[]): T[] {
   }, [shown, all.length]);
   return all.slice(0, shown);
 }
-
-const sidesOf = (comparison: Comparison): Side[] =>
-  (["before", "after"] as const).filter((s) => comparison[s] !== null);
 
 /** Plans as statements of account: an operator a ruled line, each beside its counterpart, what differs marked in the margin. */
 export function PlanAccount({ comparison, choice, choose }: Props) {
@@ -180,6 +177,7 @@ function OperatorCell(p: {
 /** The same for half a page: both sides of an operator in one line, with what was visited and its share. */
 export function ShortAccount({ comparison, choice, choose }: Props) {
   const sides = sidesOf(comparison);
+  const rows = useGrowing(comparison.rows);
   const numbers: { head: string; of: (o: Operator) => string }[] = [
     {
       head: "visited",
@@ -212,7 +210,7 @@ export function ShortAccount({ comparison, choice, choose }: Props) {
         </tr>
       </thead>
       <tbody>
-        {comparison.rows.map((row, i) => {
+        {rows.map((row, i) => {
           const one =
             row.as === "kept" ? [(row.before ? "before" : "after") as Side] : sides.filter((s) => row[s]);
           return (

@@ -18,3 +18,6 @@ export const marks: Record<string, { sign: string; word: string }> = {
   added: { sign: "+", word: "added" },
   removed: { sign: "\u2212", word: "removed" },
 };
+
+export const sidesOf = (comparison: Comparison): Side[] =>
+  (["before", "after"] as const).filter((s) => comparison[s] !== null);

@@ -3,7 +3,7 @@ using System.Globalization;
 using System.Net;
 using System.Net.Sockets;
 
-namespace SwiftLedger.Store.Tests;
+namespace SwiftLedger.Testing;
 
 /// <summary>A real PostgreSQL server of Debian's package on a free port, with a data folder of its own that is removed afterwards.</summary>
 internal sealed class PostgresServer : IDisposable
@@ -43,6 +43,11 @@ internal sealed class PostgresServer : IDisposable
         Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-l", Path.Combine(_folder, "start.log"), "start"]);
         _running = true;
     }
+
+    public int Port => _port;
+
+    /// <summary>Over TCP, as the user who owns everything.</summary>
+    public string Connection(string database = "postgres", string user = "postgres") => $"Host=127.0.0.1;Port={Text(_port)};Database={database};Username={user}";
 
     public string Data => Path.Combine(_folder, "data");
 
