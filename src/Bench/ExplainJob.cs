@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Bench;
@@ -6,7 +7,9 @@ namespace SwiftLedger.Bench;
 /// <param name="Sql">The statement to count; null to read the catalogue.</param>
 /// <param name="Binds">Its values, as in a bind line.</param>
 /// <param name="Seconds">Limit of one execution.</param>
-internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds);
+/// <param name="Script">A script to run whole; null for the others.</param>
+/// <param name="ScriptSeconds">Limit of the script.</param>
+internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds, string? Script = null, double ScriptSeconds = 0);
 
 /// <summary>What it answers, one line for each request.</summary>
-internal sealed record ExplainReply(CountedPlan? Counted, Catalog? Catalog, string? Problem);
+internal sealed record ExplainReply(CountedPlan? Counted, Catalog? Catalog, string? Problem, BatchRun? Batch = null);

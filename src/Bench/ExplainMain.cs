@@ -47,7 +47,9 @@ public static class ExplainMain
         var limit = TimeSpan.FromSeconds(request.Seconds);
         try
         {
-            return request.Sql is { } sql
+            return request.Script is { } script
+                ? new(null, null, null, counter.Run(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds)))
+                : request.Sql is { } sql
                 ? new(counter.Count(request.Path, request.Settings, new(sql, BindLine.Pairs(request.Binds)), limit), null, null)
                 : new(null, counter.ReadCatalog(request.Path, request.Settings, limit), null);
         }

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Text.Json;
+using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
@@ -27,6 +28,16 @@ public sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
     }
 
     public Catalog? ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit) => Ask(new(path, settings, null, "", limit.TotalSeconds), limit).Catalog;
+
+    /// <summary>Runs a script whole on a private copy, which it changes.</summary>
+    /// <param name="limit">Of one statement.</param>
+    /// <param name="whole">Of the script.</param>
+    /// <returns>What ran, or why nothing did.</returns>
+    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole)
+    {
+        ExplainReply reply = Ask(new(path, [], null, "", limit.TotalSeconds, script, whole.TotalSeconds), whole + limit);
+        return (reply.Batch, reply.Problem);
+    }
 
     public void Dispose() => End();
 

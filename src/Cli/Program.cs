@@ -18,6 +18,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildDemo(),
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
+    BatchCommand.Build(),
     CaptureCommand.Build(),
     DeploymentCommand.Build(),
     DemoDataCommand.Build(),

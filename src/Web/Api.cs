@@ -36,6 +36,7 @@ internal static class Api
         api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
         PlansApi.Map(api);
+        BatchApi.Map(api);
         DaybookApi.Map(api);
         DaybookChanges.Map(api);
         DaybookExports.Map(api);

@@ -1,5 +1,6 @@
 import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/react-router";
 import type { Narrowing, RankBy, View } from "./api/daybook";
+import { BatchView } from "./batch/BatchView";
 import { BooksView } from "./book/BooksView";
 import { BookView } from "./book/BookView";
 import { CatalogueView } from "./catalogue/CatalogueView";
@@ -127,6 +128,8 @@ export const catalogueRoute = createRoute({
   component: CatalogueView,
 });
 
+const batch = createRoute({ getParentRoute: () => root, path: "/books/$bookId/batch", component: BatchView });
+
 export const planHistoryRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/plans/$hash",
@@ -147,6 +150,7 @@ export const router = createRouter({
     pastedRoute,
     glossary,
     catalogueRoute,
+    batch,
     planHistoryRoute,
   ]),
 });

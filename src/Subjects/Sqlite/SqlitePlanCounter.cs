@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using SQLitePCL;
+using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -52,6 +53,16 @@ public sealed class SqlitePlanCounter : IDisposable
         return new SqliteCatalog(connection, _watchdog, limit).Read();
     }
 
+    /// <summary>Runs a script on a private copy.</summary>
+    /// <param name="limit">Of one statement.</param>
+    /// <param name="whole">Of the script.</param>
+    /// <exception cref="EngineException">The copy cannot be opened.</exception>
+    public BatchRun Run(string path, string script, TimeSpan limit, TimeSpan whole)
+    {
+        using SqliteConnection connection = Connect(path, []);
+        return new SqliteBatch(connection, _watchdog, limit).Run(script, whole);
+    }
+
     public void Dispose() => _watchdog.Dispose();
 
     private static SqliteConnection Connect(string path, IReadOnlyList<string> settings)
@@ -81,7 +92,7 @@ public sealed class SqlitePlanCounter : IDisposable
         return hash;
     }
 
-    private static Plan Read(SqliteConnection connection, sqlite3_stmt statement)
+    internal static Plan Read(SqliteConnection connection, sqlite3_stmt statement)
     {
         Dictionary<int, ScanElement> elements = Elements(statement);
 

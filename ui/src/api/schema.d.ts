@@ -931,6 +931,65 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BatchRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BatchView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/daybook": {
         parameters: {
             query?: never;
@@ -1485,6 +1544,66 @@ export interface components {
         };
         /** @enum {unknown} */
         Basis: "time" | "work" | null;
+        BatchBlockView: {
+            /** Format: int32 */
+            depth: number;
+            /** Format: int32 */
+            statement: null | number;
+            /** Format: int64 */
+            times: number;
+            /** Format: double */
+            milliseconds: number;
+        };
+        BatchFailure: {
+            /** Format: int32 */
+            statement: number;
+            /** Format: int32 */
+            line: number;
+            message: string;
+        };
+        BatchPlanView: {
+            /** Format: int64 */
+            calls: number;
+            /** Format: double */
+            milliseconds: number;
+            plan: components["schemas"]["ComparisonView"];
+        };
+        BatchRequest: {
+            script: string;
+        };
+        BatchStatementView: {
+            /** Format: int32 */
+            number: number;
+            pattern: string;
+            sql: string;
+            /** Format: int32 */
+            line: number;
+            /** Format: int64 */
+            calls: number;
+            /** Format: double */
+            milliseconds: number;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            slowest: number;
+            /** Format: int64 */
+            rowsVisited: number;
+            /** Format: int64 */
+            rows: number;
+            plans: components["schemas"]["BatchPlanView"][];
+        };
+        BatchView: {
+            headline: string;
+            /** Format: int64 */
+            executions: number;
+            /** Format: double */
+            milliseconds: number;
+            failure: null | components["schemas"]["BatchFailure"];
+            statements: components["schemas"]["BatchStatementView"][];
+            blocks: components["schemas"]["BatchBlockView"][];
+            /** Format: int32 */
+            blockCount: number;
+        };
         BillItem: {
             /** Format: int32 */
             line: number;

@@ -101,6 +101,11 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
           >
             Catalogue
           </Link>
+          {book.subject && (
+            <Link to="/books/$bookId/batch" params={{ bookId: String(book.id) }} className="press">
+              Run a script
+            </Link>
+          )}
           <Link to="/new" search={{ book: book.id }} className="press">
             New trial
           </Link>

@@ -74,6 +74,11 @@ export function elapsed(seconds: number): string {
   return whole < 60 ? `${whole} s` : `${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, "0")} s`;
 }
 
+/** Milliseconds in the unit that suits them. */
+export function duration(ms: number): string {
+  return ms < 1 ? `${three(ms * 1000)} us` : ms < 1000 ? `${three(ms)} ms` : `${three(ms / 1000)} s`;
+}
+
 /** A moment in the reader's own time zone, to the minute. */
 export function moment(iso: string): string {
   const at = new Date(iso);

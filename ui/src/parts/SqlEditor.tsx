@@ -19,8 +19,8 @@ type Props = {
   value: string;
   onChange: (text: string) => void;
   problems: Problem[];
-  /** Set to move the cursor to a place. */
-  place?: { line: number; column: number } | null;
+  /** Set to move the cursor to a place; the keyboard stays where it is when that is only to be shown. */
+  place?: { line: number; column: number; shown?: boolean } | null;
 };
 
 /** An SQL editor. Tab leaves it, as everywhere on the page; problems are marked where they stand. */
@@ -81,7 +81,9 @@ export function SqlEditor({ label, value, onChange, problems, place }: Props) {
     if (editor && place) {
       const at = offsetOf(editor.state, place.line, place.column);
       editor.dispatch({ selection: { anchor: at }, effects: EditorView.scrollIntoView(at, { y: "center" }) });
-      editor.focus();
+      if (!place.shown) {
+        editor.focus();
+      }
     }
   }, [place]);
 

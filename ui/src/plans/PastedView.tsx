@@ -52,9 +52,9 @@ export function PastedView() {
               </h1>
               {!page && (
                 <p className="text-quiet">
-                  Paste what EXPLAIN QUERY PLAN (SQLite) or EXPLAIN, as text or JSON (PostgreSQL) gave, or a
-                  plan exported here. A statement alone is explained by a book's schema and statistics;
-                  nothing is run.
+                  Paste what EXPLAIN QUERY PLAN (SQLite) or EXPLAIN (PostgreSQL; text, JSON, XML or YAML)
+                  gave, or a plan exported here. A statement alone is explained by a book's schema and
+                  statistics; nothing is run.
                 </p>
               )}
               {page &&

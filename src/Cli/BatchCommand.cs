@@ -1,0 +1,86 @@
+using System.CommandLine;
+using System.Text;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Batches;
+using SwiftLedger.Subjects;
+
+namespace SwiftLedger.Cli;
+
+/// <summary><c>swift-ledger batch</c>: what a script costs, statement by statement, on a copy.</summary>
+internal static class BatchCommand
+{
+    private static readonly Option<string> Subject = new("--subject") { Description = "The SQLite file; it is only read.", Required = true };
+    private static readonly Option<string> Script = new("--script") { Description = "The script; - for standard input.", Required = true };
+    private static readonly Option<string?> Out = new("--out") { Description = "Write what was found as JSON." };
+    private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one statement.", DefaultValueFactory = _ => 30 };
+    private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the whole script.", DefaultValueFactory = _ => 600 };
+
+    public static Command Build()
+    {
+        var command = new Command("batch", "Run a script whole on a copy: which of its statements cost the most, and what it repeats.") { Subject, Script, Out, StatementSeconds, MaxSeconds };
+        command.SetAction(RunAsync);
+        return command;
+    }
+
+    private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
+    {
+        if (parsed.GetValue(StatementSeconds) is not (> 0 and <= 86_400) || parsed.GetValue(MaxSeconds) is not (> 0 and <= 86_400))
+        {
+            return await Refuse("--statement-seconds and --max-seconds are numbers of seconds above 0.");
+        }
+
+        try
+        {
+            string path = parsed.GetValue(Script)!;
+            string script = path == "-" ? await Console.In.ReadToEndAsync(stop) : await File.ReadAllTextAsync(path, new UTF8Encoding(false, throwOnInvalidBytes: true), stop);
+            if (script.Length > BatchRunner.LongestScript)
+            {
+                return await Refuse($"The script is longer than {BatchRunner.LongestScript >> 20} million characters.");
+            }
+
+            LedgerHome home = LedgerHome.FromEnvironment();
+            home.SweepCopies();
+            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, Path.GetFullPath(parsed.GetValue(Subject)!), script,
+                TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)), stop);
+            if (run is null)
+            {
+                await Console.Error.WriteLineAsync(problem);
+                return ExitCode.NotMeasured;
+            }
+
+            if (parsed.GetValue(Out) is { } target)
+            {
+                await File.WriteAllTextAsync(target, BatchReport.Json(run), stop);
+            }
+            else
+            {
+                await Console.Out.WriteAsync(BatchReport.Text(run));
+            }
+
+            return run.Failure is null ? ExitCode.Good : ExitCode.NotMeasured;
+        }
+        catch (SubjectException e)
+        {
+            return await Refuse(e.Problem.Message);
+        }
+        catch (DecoderFallbackException)
+        {
+            return await Refuse("The script is not UTF-8 text.");
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return await Refuse(e.Message);
+        }
+        catch (OperationCanceledException)
+        {
+            await Console.Error.WriteLineAsync("Cancelled; the copy is removed.");
+            return ExitCode.NotMeasured;
+        }
+    }
+
+    private static async Task<int> Refuse(string message)
+    {
+        await Console.Error.WriteLineAsync(message);
+        return ExitCode.BadInput;
+    }
+}

@@ -1,0 +1,34 @@
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Core.Batches;
+
+/// <summary>A plan that a statement of a batch ran by, with how often and how long.</summary>
+/// <param name="Plan">As it was counted at its first execution.</param>
+public sealed record BatchPlan(string Shape, Plan Plan, long Calls, double Milliseconds);
+
+/// <summary>All executions of one pattern in a batch, added up.</summary>
+/// <param name="Number">From 1, in the order in which they first ran.</param>
+/// <param name="Sql">The first of them.</param>
+/// <param name="Line">Where it first stands in the script, from 1.</param>
+/// <param name="Share">Of the time of all statements, from 0 to 1.</param>
+/// <param name="Slowest">Milliseconds of the longest execution.</param>
+/// <param name="Plans">One for each shape, the costliest first; at most <see cref="BatchFold.MostPlans"/>.</param>
+public sealed record BatchStatement(
+    int Number, string Pattern, string Sql, int Line, long Calls, double Milliseconds, double Share, double Slowest, long RowsVisited, long Rows, IReadOnlyList<BatchPlan> Plans);
+
+/// <summary>A stretch of a batch: one statement, perhaps several times in a row, or a body that was run several times over.</summary>
+/// <param name="Statement">Its number; null for a loop.</param>
+/// <param name="Body">What a loop repeats; empty for a statement.</param>
+/// <param name="Times">How often it ran in all.</param>
+/// <param name="Milliseconds">In all.</param>
+public sealed record BatchBlock(int? Statement, IReadOnlyList<BatchBlock> Body, long Times, double Milliseconds);
+
+/// <summary>Where and why a batch ended before its last statement.</summary>
+public sealed record BatchFailure(int Statement, int Line, string Message);
+
+/// <summary>A script that was run whole, folded: what it cost is found without looking at thousands of equal plans.</summary>
+/// <param name="Statements">The costliest first.</param>
+/// <param name="Blocks">In the order in which they ran.</param>
+/// <param name="Executions">Statements executed, loops unrolled.</param>
+/// <param name="Failure">Null where all of it ran.</param>
+public sealed record BatchRun(IReadOnlyList<BatchStatement> Statements, IReadOnlyList<BatchBlock> Blocks, long Executions, double Milliseconds, BatchFailure? Failure);

@@ -1,0 +1,103 @@
+using System.Diagnostics;
+using System.Text;
+using SQLitePCL;
+using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Subjects.Sqlite;
+
+/// <summary>Runs a whole script on a private copy with the library that counts, and folds what each statement did.</summary>
+internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog, TimeSpan limit)
+{
+    /// <summary>Runs until the script or the time is over, or the engine refuses a statement; what ran until then is told.</summary>
+    /// <param name="whole">Of the whole script.</param>
+    public BatchRun Run(string script, TimeSpan whole)
+    {
+        var fold = new BatchFold();
+        var clock = Stopwatch.StartNew();
+        var lines = new LineCounter(script);
+        foreach (ScriptStatement item in SqlScript.Split(script).Statements)
+        {
+            string sql = item.Body.Of(script);
+            int line = lines.LineOf(item.Body.Start);
+            string? failure = clock.Elapsed > whole ? $"The script took longer than {whole.TotalSeconds:0.###} s." : Execute(sql, line, fold);
+            if (failure is not null)
+            {
+                return fold.Result(new(item.Number, line, failure));
+            }
+        }
+
+        return fold.Result();
+    }
+
+    /// <returns>Why it could not be executed; null where it was.</returns>
+    private string? Execute(string sql, int line, BatchFold fold)
+    {
+        StatementShape shape = StatementShape.Of(sql);
+        if (shape.Refusal is { } refusal)
+        {
+            return refusal;
+        }
+
+        if (shape.Parameters.Count > 0 && shape.FirstWord != "create")
+        {
+            return $"It has parameters without values ({string.Join(", ", shape.Parameters)}): a script runs as it stands.";
+        }
+
+        try
+        {
+            using sqlite3_stmt statement = connection.Prepare(sql);
+            watchdog.Arm(connection.Handle, limit);
+            long start = Stopwatch.GetTimestamp(), rows = 0;
+            int rc;
+            while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+            {
+                rows++;
+            }
+
+            double took = Stopwatch.GetElapsedTime(start).TotalMilliseconds;
+            if (rc != raw.SQLITE_DONE)
+            {
+                string message = watchdog.Fired ? $"It took longer than {limit.TotalSeconds:0.###} s, the limit of one statement." : connection.Failure().Message;
+                watchdog.Disarm();
+                return message;
+            }
+
+            watchdog.Disarm();
+            (string plan, long visited) = Seen(statement);
+            fold.Add(sql, line, took, visited, rows, plan, () => SqlitePlanCounter.Read(connection, statement));
+            return null;
+        }
+        catch (EngineException e)
+        {
+            return e.Message;
+        }
+    }
+
+    private static (string Plan, long Visited) Seen(sqlite3_stmt statement)
+    {
+        StringBuilder? plan = null;
+        long visited = 0;
+        for (int i = 0; Native.ScanStatus.TryRead(statement, i, out ScanElement element); i++)
+        {
+            (plan ??= new()).Append(element.Text).Append('\n');
+            visited += Math.Max(0, element.Visits);
+        }
+
+        return (plan?.ToString() ?? "", visited);
+    }
+
+    /// <summary>Lines of places that are asked for in their order.</summary>
+    private sealed class LineCounter(string text)
+    {
+        private int _at;
+        private int _line = 1;
+
+        public int LineOf(int offset)
+        {
+            _line += text.AsSpan(_at, offset - _at).Count('\n');
+            _at = offset;
+            return _line;
+        }
+    }
+}
