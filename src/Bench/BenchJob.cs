@@ -1,15 +1,17 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Bench;
 
 /// <summary>What the measuring process is asked to do: one JSON object on its standard input.</summary>
-/// <param name="Subject">Path of the database under test.</param>
+/// <param name="Subject">Path of the database under test, or its connection string.</param>
 /// <param name="Folder">A folder for the copies, made and removed by whoever sends the job.</param>
 /// <param name="MeasuringLock">File that the process holds while it measures.</param>
 /// <param name="Lines">Numbers of the lines to measure; empty for all.</param>
 /// <param name="Confirming">Whether this is the second session of a trial, on fresh copies of the same snapshot.</param>
+/// <param name="AfterSubject">Of a pair, the after side with its password; null where the options tell it.</param>
 /// <param name="SecondsLeft">What is left of the trial's measuring time; null for no bound.</param>
 public sealed record BenchJob(
     string Subject,
@@ -20,8 +22,13 @@ public sealed record BenchJob(
     TrialOptions Options,
     IReadOnlyList<int> Lines,
     bool Confirming,
-    double? SecondsLeft)
+    double? SecondsLeft,
+    string? AfterSubject = null)
 {
+    /// <summary>How a subject on a server is reached.</summary>
+    [JsonIgnore]
+    public PostgresAccess Access => new(Subject, Options.Sides, AfterSubject ?? Options.AfterSubject);
+
     /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {

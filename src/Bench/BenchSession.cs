@@ -1,10 +1,12 @@
 using System.Diagnostics;
 using System.Runtime;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Bench;
@@ -22,7 +24,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     public async Task RunAsync()
     {
         Parsed<TrialBrief> read = TrialBrief.Read(job.Workload, job.Change, job.Options);
-        var problems = read.Problems.Concat(SyntaxProblems(read.Value)).ToList();
+        var problems = read.Problems.Concat(job.Options.Dialect == SqlDialect.Sqlite ? SyntaxProblems(read.Value) : []).ToList();
         if (problems.Count > 0)
         {
             tell(new JobRefused(problems, BadInput: true));
@@ -93,19 +95,29 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         tell(new StageReached("copying", null));
         double lastTold = 0;
         using var counter = new ExplainProcess(PlanLibrary.Find());
-        await using SqliteSubject subject = SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, share =>
+        void Told(double share)
         {
             if (share >= lastTold + 0.1)
             {
                 lastTold = share;
                 tell(new StageReached("copying", Figures.Percent(share)));
             }
-        }, stop);
+        }
+
+        await using ISubject subject = job.Options.Dialect == SqlDialect.PostgreSql
+            ? PostgresSubject.Open(job.Access, job.Folder, stop)
+            : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, stop);
         tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
             Machine.Describe(), Machine.LoadAverage())));
         tell(new SchemaRead(subject.Info.Schema));
         await using ISubjectCopy before = await subject.CopyAsync(Side.Before, stop);
         await using ISubjectCopy after = await subject.CopyAsync(Side.After, stop);
+
+        if (!subject.Interleaves)
+        {
+            await CompareOnlyAsync(before, after);
+            return;
+        }
 
         if (!await ApplyAsync(before, after))
         {
@@ -128,6 +140,38 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 MeasureLines(lines, before, after, stolen);
             }, stop);
         tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+    }
+
+    /// <summary>Looks at the before side while nothing is changed yet, then at the after side in its transaction; nothing is timed.</summary>
+    private async Task CompareOnlyAsync(ISubjectCopy before, ISubjectCopy after)
+    {
+        var limit = TimeSpan.FromSeconds(job.Options.StatementSeconds);
+        tell(new StageReached("inspecting", "the catalogue"));
+        Catalog? catalogBefore = before.ReadCatalog(CatalogLimit);
+        var seen = new List<(LineBrief Line, Inspection Before)>();
+        foreach (LineBrief line in _brief.Lines)
+        {
+            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), before"));
+            seen.Add((line, await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), limit, stop)));
+        }
+
+        if (!await ApplyAsync(before, after))
+        {
+            return;
+        }
+
+        tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CatalogLimit)));
+        foreach ((LineBrief line, Inspection b) in seen)
+        {
+            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), after"));
+            Inspection a = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), limit, stop);
+            tell(new LineInspected(line.Number, b, a));
+            bool failed = b.Failure is not null || a.Failure is not null
+                || (line.Rewritten && new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = b, After = a }.SameRows == false);
+            tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));
+        }
+
+        tell(new JobDone(Machine.LoadAverage(), 0, Machine.PeakMebibytes()));
     }
 
     private async Task<bool> ApplyAsync(ISubjectCopy before, ISubjectCopy after)

@@ -1,5 +1,7 @@
 using System.Diagnostics;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Bench;
 
@@ -12,18 +14,20 @@ public sealed class TrialRunner(LedgerHome home)
     /// <param name="brief">A brief without problems.</param>
     /// <param name="observe">Told each event with the account after it, in order, one at a time.</param>
     /// <param name="started">Told the number of each measuring process.</param>
+    /// <param name="leftOver">Told what could not be removed from a server.</param>
+    /// <param name="afterSubject">Of a pair, the after side's address with its password.</param>
     /// <returns>The settled account, or one with a refusal.</returns>
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
     /// <exception cref="OperationCanceledException">The trial was cancelled; the copies are gone.</exception>
     public async Task<TrialAccount> RunAsync(
         string subject, string workload, string change, TrialBrief brief, Action<BenchEvent, TrialAccount> observe,
-        Action<int>? started = null, CancellationToken stop = default)
+        Action<int>? started = null, Action<string>? leftOver = null, string? afterSubject = null, CancellationToken stop = default)
     {
         (string folder, IDisposable hold) = home.NewCopyFolder();
         try
         {
             TrialOptions options = brief.Options;
-            var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds);
+            var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds, afterSubject);
             var clock = new MeasuringClock();
             TrialAccount account = await FoldAsync(TrialAccount.Open(brief), job, observe, clock, started, stop);
             IReadOnlyList<int> again = account.ToConfirm;
@@ -38,6 +42,11 @@ public sealed class TrialRunner(LedgerHome home)
         }
         finally
         {
+            if (brief.Options.Dialect == SqlDialect.PostgreSql && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides), folder), CancellationToken.None) is { } left)
+            {
+                leftOver?.Invoke(left);
+            }
+
             hold.Dispose();
             if (Directory.Exists(folder))
             {

@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -11,7 +12,7 @@ namespace SwiftLedger.Cli;
 /// <summary><c>swift-ledger trial</c>: one trial from files to a result and an exit code.</summary>
 internal static class TrialCommand
 {
-    private static readonly Option<string> Subject = new("--subject") { Description = "The SQLite file to test; it is only read.", Required = true };
+    private static readonly Option<string> Subject = new("--subject") { Description = "The database to test: a SQLite file, or postgresql://user@host/database. It is only read.", Required = true };
     private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, calls and values.", Required = true };
     private static readonly Option<string?> ChangePath = new("--change") { Description = "Migration statements and rewrites." };
     private static readonly Option<string?> Out = new("--out") { Description = "Write the result as JSON." };
@@ -24,6 +25,8 @@ internal static class TrialCommand
     private static readonly Option<ulong> Seed = new("--seed") { Description = "Draws which side goes first in each block.", DefaultValueFactory = _ => 1 };
     private static readonly Option<string[]> Only = new("--only") { Description = "Measure only these statements: NAME,NAME." };
     private static readonly Option<double> Tolerance = new("--tolerance") { Description = "Percent that counts as level.", DefaultValueFactory = _ => 5 };
+    private static readonly Option<string?> Sides = new("--sides") { Description = "PostgreSQL: copies (default), as-is (rewrites only, on the subject itself), rolled-back (plans and work in a transaction), pair." };
+    private static readonly Option<string?> AfterSubject = new("--after-subject") { Description = "Of a pair: the database of the after side." };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
 
@@ -31,7 +34,7 @@ internal static class TrialCommand
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject,
         };
         command.SetAction(RunAsync);
         return command;
@@ -67,7 +70,8 @@ internal static class TrialCommand
         try
         {
             TrialAccount account = await new TrialRunner(home).RunAsync(
-                Path.GetFullPath(subject), workload, change, brief.Value, progress.Show, stop: stop);
+                SubjectAddress.IsPostgres(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, progress.Show,
+                leftOver: Console.Error.WriteLine, afterSubject: parsed.GetValue(AfterSubject), stop: stop);
             progress.Clear();
             if (account.Refusal is { } refusal)
             {
@@ -75,7 +79,7 @@ internal static class TrialCommand
                 return refusal.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured;
             }
 
-            ResultDocument result = ResultDocument.Of(account, subject, workload, change);
+            ResultDocument result = ResultDocument.Of(account, SubjectAddress.Shown(subject), workload, change);
             return Write(parsed, result) ? ExitCodeOf(account) : ExitCode.NotMeasured;
         }
         catch (BenchProcessException e)
@@ -92,8 +96,32 @@ internal static class TrialCommand
         }
     }
 
+    private static readonly Dictionary<string, SubjectSides> SidesNamed = new(StringComparer.Ordinal)
+    {
+        ["copies"] = SubjectSides.Copies,
+        ["as-is"] = SubjectSides.AsItIs,
+        ["rolled-back"] = SubjectSides.RolledBack,
+        ["pair"] = SubjectSides.Pair,
+    };
+
     private static string? Complaint(ParseResult parsed)
     {
+        if (parsed.GetValue(Sides) is { } sides && (!SidesNamed.ContainsKey(sides) || !SubjectAddress.IsPostgres(parsed.GetValue(Subject)!)))
+        {
+            return SidesNamed.ContainsKey(sides) ? "--sides is for PostgreSQL: of a SQLite file there are always copies." : $"--sides is one of {string.Join(", ", SidesNamed.Keys)}.";
+        }
+
+        if (parsed.GetValue(Sides) == "pair" != parsed.GetValue(AfterSubject) is not null)
+        {
+            return "--after-subject names the after side of a pair: give it together with --sides pair.";
+        }
+
+        if (parsed.GetValue(Sides) == "pair" && parsed.GetValue(ChangePath) is null)
+        {
+            // The change is that there are two databases.
+            return null;
+        }
+
         if (parsed.GetValue(ChangePath) is null && !parsed.GetValue(NoiseCheck))
         {
             return "--change is missing. Name the change to test, or give --noise-check to change nothing.";
@@ -113,15 +141,18 @@ internal static class TrialCommand
             MaxSeconds: most > 0 ? most : null,
             StatementSeconds: parsed.GetValue(StatementSeconds),
             Seed: parsed.GetValue(Seed),
-            Only: Names(parsed.GetValue(Only) ?? [], workload),
+            Only: Names(parsed.GetValue(Only) ?? [], workload, SubjectAddress.DialectOf(parsed.GetValue(Subject))),
             Quick: parsed.GetValue(Quick),
-            NoiseCheck: parsed.GetValue(NoiseCheck));
+            NoiseCheck: parsed.GetValue(NoiseCheck),
+            Dialect: SubjectAddress.DialectOf(parsed.GetValue(Subject)),
+            Sides: SidesNamed.GetValueOrDefault(parsed.GetValue(Sides) ?? "copies"),
+            AfterSubject: parsed.GetValue(AfterSubject) is { } after ? SubjectAddress.Shown(after) : null);
     }
 
     /// <summary>A name may hold commas: what is a statement's whole name is not cut.</summary>
-    private static List<string> Names(string[] given, string workload)
+    private static List<string> Names(string[] given, string workload, SqlDialect dialect)
     {
-        var known = WorkloadFile.Parse(workload).Value.Statements.Select(s => s.Name).ToHashSet();
+        var known = WorkloadFile.Parse(workload, dialect).Value.Statements.Select(s => s.Name).ToHashSet();
         return given.SelectMany(g => known.Contains(g)
             ? [g] : g.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)).ToList();
     }

@@ -19,6 +19,9 @@ public interface ISubject : IAsyncDisposable
 {
     SubjectInfo Info { get; }
 
+    /// <summary>Whether both sides can be measured by turns: not where the change stands in a transaction that is rolled back.</summary>
+    bool Interleaves => true;
+
     /// <summary>Makes the private copy of a side.</summary>
     Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop);
 }

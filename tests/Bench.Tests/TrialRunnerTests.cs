@@ -193,6 +193,6 @@ public sealed class TrialRunnerTests : IDisposable
     {
         var read = TrialBrief.Read(workload, change, options ?? new());
         read.Problems.ShouldBeEmpty();
-        return new TrialRunner(_home).RunAsync(_subject, workload, change, read.Value, observe ?? ((_, _) => { }), started, stop);
+        return new TrialRunner(_home).RunAsync(_subject, workload, change, read.Value, observe ?? ((_, _) => { }), started, stop: stop);
     }
 }

@@ -114,9 +114,9 @@ public sealed record ResultLine(
             string.Join(", ", e.Brief.BeforeBindings.Select(b => $"{b.Key}={b.Value}")),
             line.Decision?.Verdict, line.Decision?.Basis,
             TimeOf(e),
-            e.Before?.Counters.TryGetValue(LineEvidence.PrimaryCounter, out long before) == true
-                && e.After?.Counters.TryGetValue(LineEvidence.PrimaryCounter, out long after) == true
-                ? new(LineEvidence.PrimaryCounter, before, after) : null,
+            e.Before?.Counters.TryGetValue(e.PrimaryCounter, out long before) == true
+                && e.After?.Counters.TryGetValue(e.PrimaryCounter, out long after) == true
+                ? new(e.PrimaryCounter, before, after) : null,
             ResultSide.Of(e.Before, judged.Select(b => b.BeforeMicroseconds).ToArray(), judged.Select(b => b.BeforeCpuMicroseconds).ToArray()),
             ResultSide.Of(e.After, judged.Select(b => b.AfterMicroseconds).ToArray(), judged.Select(b => b.AfterCpuMicroseconds).ToArray()),
             e.Brief.Rewritten, e.PlanChanged, e.SameRows, e.SameOrder, e.Brief.CallsPerDay, e.Brief.Tolerance * 100,

@@ -32,7 +32,7 @@ public sealed record StatementShape(
             if (first.Length == 0 && word is not ("" or "explain" or "query" or "plan"))
             {
                 first = word;
-                refusal = RefusalOfFirst(word);
+                refusal = dialect == SqlDialect.PostgreSql ? ServerReach.RefusalOfFirst(word) : RefusalOfFirst(word);
             }
 
             if (token.Kind == TokenKind.Parameter)
@@ -41,7 +41,7 @@ public sealed record StatementShape(
             }
 
             orders |= depth == 0 && word == "by" && previous == "order";
-            refusal ??= RefusalOf(first, word, lexer.TextOf(token));
+            refusal ??= dialect == SqlDialect.PostgreSql ? ServerReach.RefusalOf(first, previous, word) : RefusalOf(first, word, lexer.TextOf(token));
             previous = word;
         }
 

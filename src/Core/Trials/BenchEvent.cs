@@ -47,6 +47,7 @@ public sealed record BlocksMeasured(int Line, IReadOnlyList<Block> Blocks) : Ben
 
 public enum LineEnd
 {
+
     /// <summary>A look settled it, or it reached its last look.</summary>
     Looked,
 
@@ -58,6 +59,9 @@ public enum LineEnd
 
     /// <summary>A side failed while it was measured, or could not be measured at all.</summary>
     Failed,
+
+    /// <summary>Only its plans and work were looked at: the change stood in a transaction that is rolled back.</summary>
+    NotTimed,
 }
 
 /// <summary>A line that will get no more blocks.</summary>

@@ -54,8 +54,14 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
         ? (double)after / before
         : null;
 
+    /// <summary>What work is measured by: the engine's steps, or the blocks that it touched.</summary>
+    public string PrimaryCounter => Before?.Counters.ContainsKey(BlocksCounter) == true || After?.Counters.ContainsKey(BlocksCounter) == true ? BlocksCounter : StepsCounter;
+
     /// <summary>Engine steps: exact and repeatable for SQLite.</summary>
-    public const string PrimaryCounter = "vmSteps";
+    public const string StepsCounter = "vmSteps";
+
+    /// <summary>Blocks hit and read, shared and local, of PostgreSQL.</summary>
+    public const string BlocksCounter = "blocksTouched";
 
     public bool? PlanChanged => Before?.Plan is { } before && After?.Plan is { } after ? before.Shape != after.Shape : null;
 

@@ -34,8 +34,8 @@ public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions O
     /// <returns>The brief, and what is wrong with the files; nothing may be measured while anything is.</returns>
     public static Parsed<TrialBrief> Read(string workloadText, string changeText, TrialOptions options)
     {
-        Parsed<Workload> workload = WorkloadFile.Parse(workloadText);
-        Parsed<Change> change = options.NoiseCheck ? new(Change.Nothing, []) : ChangeFile.Parse(changeText, workload.Value);
+        Parsed<Workload> workload = WorkloadFile.Parse(workloadText, options.Dialect);
+        Parsed<Change> change = options.NoiseCheck || (options.Sides == SubjectSides.Pair && string.IsNullOrWhiteSpace(changeText)) ? new(Change.Nothing, []) : ChangeFile.Parse(changeText, workload.Value, options.Dialect);
         var problems = workload.Problems.Concat(change.Problems).ToList();
         var only = (options.Only ?? []).ToHashSet();
         foreach (string name in only.Where(n => workload.Value.Statements.All(s => s.Name != n)))

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Sql;
+
 namespace SwiftLedger.Core.Trials;
 
 /// <summary>How a trial measures and decides; the defaults are those of docs/method.md.</summary>
@@ -9,6 +11,9 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Only">Names of the statements to measure; empty for all.</param>
 /// <param name="Quick">Stops at 90 blocks.</param>
 /// <param name="NoiseCheck">Applies nothing: both sides stay equal, to see what the machine can tell.</param>
+/// <param name="Dialect">Of the subject's engine.</param>
+/// <param name="Sides">How the sides come about; of a SQLite file always copies.</param>
+/// <param name="AfterSubject">Of a pair, the after side's address, without a password; null otherwise.</param>
 public sealed record TrialOptions(
     double Tolerance = 0.05,
     double FloorMicroseconds = 2,
@@ -17,7 +22,10 @@ public sealed record TrialOptions(
     ulong Seed = 1,
     IReadOnlyList<string>? Only = null,
     bool Quick = false,
-    bool NoiseCheck = false)
+    bool NoiseCheck = false,
+    SqlDialect Dialect = SqlDialect.Sqlite,
+    SubjectSides Sides = SubjectSides.Copies,
+    string? AfterSubject = null)
 {
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;

@@ -86,7 +86,9 @@ public static class VerdictRule
     {
         if (e.Comparison is not { } first)
         {
-            return new(Verdict.Unsettled, Basis.Time, "The time was spent before this line had a block.", notices);
+            return e.End == LineEnd.NotTimed
+                ? new(Verdict.Unsettled, Basis.Work, "Not timed: the change stood in a transaction that was rolled back. Plans and work were compared.", notices)
+                : new(Verdict.Unsettled, Basis.Time, "The time was spent before this line had a block.", notices);
         }
 
         if (first.Standing == Standing.Undecided)
@@ -160,7 +162,7 @@ public static class VerdictRule
             notices.Add($"Time and work disagree: by work it is {Figures.Ratio(ratio)}.");
         }
 
-        bool enough = e.Comparison is { } c && c.Blocks >= e.Looks.Blocks[0];
+        bool enough = e.End == LineEnd.NotTimed || (e.Comparison is { } c && c.Blocks >= e.Looks.Blocks[0]);
         if (time.Verdict != Verdict.Unsettled || !outside)
         {
             return time;
@@ -169,7 +171,7 @@ public static class VerdictRule
         if (e.PlanChanged == true && enough)
         {
             return new(work > 0 ? Verdict.Regressed : Verdict.Improved, Basis.Work,
-                $"Time alone did not settle it. The plan changed, and the engine's steps are exact: {Figures.Ratio(ratio)}.", notices);
+                $"{(e.End == LineEnd.NotTimed ? "Not timed." : "Time alone did not settle it.")} The plan changed, and {(e.PrimaryCounter == LineEvidence.StepsCounter ? "the engine's steps are exact" : "the engine counted the blocks that it touched")}: {Figures.Ratio(ratio)}.", notices);
         }
 
         notices.Add($"By work it is {Figures.Ratio(ratio)}.");

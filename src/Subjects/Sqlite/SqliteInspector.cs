@@ -33,7 +33,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
                 second is null || (second.Multiset == first.Multiset && second.Rows == first.Rows),
                 (second ?? first).Counters,
-                second is null ? null : second.Counters[LineEvidence.PrimaryCounter] == first.Counters[LineEvidence.PrimaryCounter], null);
+                second is null ? null : second.Counters[LineEvidence.StepsCounter] == first.Counters[LineEvidence.StepsCounter], null);
         }
         catch (EngineException e)
         {

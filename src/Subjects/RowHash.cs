@@ -1,8 +1,7 @@
 using System.Buffers.Binary;
 using System.IO.Hashing;
-using SQLitePCL;
 
-namespace SwiftLedger.Subjects.Sqlite;
+namespace SwiftLedger.Subjects;
 
 /// <summary>
 /// Names a result: once as a multiset of rows, once as a sequence. Types, NULL and column borders are told apart, and a row
@@ -25,41 +24,7 @@ internal sealed class RowHash
 
     public string Sequence => Hex(_chain);
 
-    /// <summary>Takes the row that a statement stands on.</summary>
-    public void Add(sqlite3_stmt statement)
-    {
-        Begin();
-        AddColumns(statement);
-        End();
-    }
-
     public void Begin() => _length = 0;
-
-    public void AddColumns(sqlite3_stmt statement)
-    {
-        int columns = raw.sqlite3_column_count(statement);
-        for (int i = 0; i < columns; i++)
-        {
-            switch (raw.sqlite3_column_type(statement, i))
-            {
-                case raw.SQLITE_INTEGER:
-                    AddNumber(1, raw.sqlite3_column_int64(statement, i));
-                    break;
-                case raw.SQLITE_FLOAT:
-                    AddNumber(2, BitConverter.DoubleToInt64Bits(raw.sqlite3_column_double(statement, i)));
-                    break;
-                case raw.SQLITE_TEXT:
-                    AddBytes(3, raw.sqlite3_column_blob(statement, i));
-                    break;
-                case raw.SQLITE_BLOB:
-                    AddBytes(4, raw.sqlite3_column_blob(statement, i));
-                    break;
-                default:
-                    AddNumber(0, 0);
-                    break;
-            }
-        }
-    }
 
     public void AddText(string text) => AddBytes(5, System.Text.Encoding.UTF8.GetBytes(text));
 
@@ -83,7 +48,9 @@ internal sealed class RowHash
 
     private static string Hex(UInt128 value) => value.ToString("x32", System.Globalization.CultureInfo.InvariantCulture);
 
-    private void AddBytes(byte type, ReadOnlySpan<byte> bytes)
+    /// <summary>Adds a value of varying length.</summary>
+    /// <param name="type">Tells kinds of values apart that have the same bytes.</param>
+    public void AddBytes(byte type, ReadOnlySpan<byte> bytes)
     {
         AddNumber(type, bytes.Length);
         bytes.CopyTo(Reserve(bytes.Length));

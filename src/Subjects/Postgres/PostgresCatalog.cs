@@ -1,0 +1,58 @@
+using System.Globalization;
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>Reads tables, indexes, sizes and statistics from the system catalogues: nothing is counted, and no table is read.</summary>
+/// <remarks>PostgreSQL manual, 53 "System Catalogs". Rows are those that the server itself counts as live (pg_stat_all_tables) where it counts them.</remarks>
+internal sealed class PostgresCatalog(PostgresConnection connection)
+{
+    private const string Ours = "n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\\_toast%' AND n.nspname NOT LIKE 'pg\\_temp%'";
+
+    public Catalog Read()
+    {
+        int page = int.Parse(connection.Ask("SHOW block_size")!, CultureInfo.InvariantCulture);
+        ILookup<string, CatalogColumn> columns = connection.Rows($"""
+            SELECT c.oid, a.attname, format_type(a.atttypid, a.atttypmod), a.attnotnull, coalesce(array_position(k.conkey, a.attnum), 0)
+            FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+              LEFT JOIN pg_constraint k ON k.conrelid = c.oid AND k.contype = 'p'
+            WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') AND a.attnum > 0 AND NOT a.attisdropped ORDER BY c.oid, a.attnum
+            """).ToLookup(r => r[0]!, r => new CatalogColumn(r[1]!, r[2]!, r[3] == "t", Number(r[4]) is { } k ? (int)k : 0));
+        ILookup<string, CatalogIndex> indexes = Indexes();
+        ILookup<string, CatalogTrigger> triggers = connection.Rows($"""
+            SELECT c.oid, t.tgname, t.tgtype FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours} AND NOT t.tgisinternal
+            """).SelectMany(r => EventsOf(int.Parse(r[2]!, CultureInfo.InvariantCulture)).Select(e => (Table: r[0]!, Trigger: new CatalogTrigger(r[1]!, e)))).ToLookup(t => t.Table, t => t.Trigger);
+        return new(page, [.. connection.Rows($"""
+            SELECT c.oid, CASE WHEN pg_table_is_visible(c.oid) THEN c.relname ELSE n.nspname || '.' || c.relname END, c.reltuples::bigint, pg_relation_size(c.oid) / {page},
+              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END
+            FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
+            WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') ORDER BY 2
+            """).Select(r =>
+            {
+                // Before version 14, 0 stood for "never analyzed" as well.
+                long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
+                return new CatalogTable(r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]] };
+            })]);
+    }
+
+    private ILookup<string, CatalogIndex> Indexes() => connection.Rows($"""
+        SELECT i.indrelid, ic.relname, i.indisunique, i.indpred IS NOT NULL, i.indisprimary, EXISTS (SELECT 1 FROM pg_constraint k WHERE k.conindid = i.indexrelid), ic.relpages,
+          (SELECT string_agg(pg_get_indexdef(i.indexrelid, p, true), E'\x01' ORDER BY p) FROM generate_series(1, i.indnkeyatts) p), c.reltuples,
+          (SELECT s.n_distinct FROM pg_stats s WHERE s.schemaname = n.nspname AND s.tablename = c.relname AND s.attname =
+            (SELECT a.attname FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum = i.indkey[0]) LIMIT 1)
+        FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid JOIN pg_class c ON c.oid = i.indrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+        WHERE {Ours} ORDER BY 1, 2
+        """).ToLookup(r => r[0]!, r => new CatalogIndex(
+            r[1]!, (r[7] ?? "").Split('\x01').Select(c => c.Trim('"')).ToList(), r[2] == "t", r[3] == "t", r[4] == "t" ? "key" : r[5] == "t" ? "unique" : "created", (long?)Number(r[6]),
+            RowsPerKey(Number(r[8]), Number(r[9]))));
+
+    /// <summary>Rows that share a value of the first column: negative counts of distinct values are a share of the rows.</summary>
+    private static IReadOnlyList<double> RowsPerKey(double? rows, double? distinct) =>
+        rows is > 0 && distinct is { } d && d != 0 ? [Math.Max(1, d > 0 ? rows.Value / d : -1 / d)] : [];
+
+    /// <summary>Bits of pg_trigger.tgtype: include/catalog/pg_trigger.h.</summary>
+    private static IEnumerable<string> EventsOf(int type) =>
+        new[] { (4, "insert"), (8, "delete"), (16, "update") }.Where(e => (type & e.Item1) != 0).Select(e => e.Item2);
+
+    private static double? Number(string? text) => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out double number) ? number : null;
+}

@@ -1,0 +1,137 @@
+using Npgsql;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>One side of a trial on a server: a private database, one that is there already, or a transaction that is rolled back.</summary>
+internal sealed class PostgresCopy : ISubjectCopy
+{
+    private readonly NpgsqlConnectionStringBuilder _address;
+    private readonly SubjectSides _sides;
+    private readonly bool _readOnly;
+    private readonly bool _rolledBack;
+    private readonly List<string> _settings = [];
+    private PostgresConnection? _shared;
+
+    /// <param name="address">The side's own database, or the subject.</param>
+    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side)
+    {
+        _sides = sides;
+        _rolledBack = sides == SubjectSides.RolledBack && side == Side.After;
+        _readOnly = sides != SubjectSides.Copies && !_rolledBack;
+        _address = _readOnly ? PostgresSubject.ReadOnly(address) : PostgresSubject.Private(address);
+    }
+
+    private PostgresConnection Shared => _shared ??= Connect();
+
+    public Task ApplyAsync(ChangeStep step, CancellationToken stop)
+    {
+        string sql = step.Sql;
+        if (SettingOf(sql) is { } setting)
+        {
+            _settings.Add(setting);
+            Shared.Execute(setting, stop);
+            return Task.CompletedTask;
+        }
+
+        if (_sides is SubjectSides.AsItIs or SubjectSides.Pair)
+        {
+            throw new EngineException(_sides == SubjectSides.AsItIs
+                ? "The subject itself is only read: with --sides as-is a change holds rewrites and session settings (SET), nothing else"
+                : "Of two databases that are there already neither is changed: the change holds rewrites and session settings (SET), nothing else");
+        }
+
+        if (_rolledBack)
+        {
+            if (StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
+            {
+                throw new EngineException("This cannot run inside the transaction that is rolled back");
+            }
+
+            Shared.Execute(sql, stop);
+        }
+        else
+        {
+            Shared.Execute(sql, stop);
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public Task FinishChangeAsync(CancellationToken stop)
+    {
+        if (!_rolledBack && _shared is { } shared && shared.Ask("SELECT CASE WHEN pg_current_xact_id_if_assigned() IS NULL THEN '' ELSE 'open' END") == "open")
+        {
+            throw new EngineException("The change ends inside a transaction that it began: its COMMIT is missing.");
+        }
+
+        return Task.CompletedTask;
+    }
+
+    public Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop)
+    {
+        try
+        {
+            if (_rolledBack)
+            {
+                return Task.FromResult(new PostgresInspector(Shared, limit, ownTransaction: false).Look(run));
+            }
+
+            using PostgresConnection fresh = Connect();
+            return Task.FromResult(new PostgresInspector(fresh, limit, ownTransaction: true).Look(run));
+        }
+        catch (EngineException e)
+        {
+            return Task.FromResult(new Inspection(null, null, null, false, null, null, true, new Dictionary<string, long>(), null, new(e.Message)));
+        }
+    }
+
+    public Catalog? ReadCatalog(TimeSpan limit) => new PostgresCatalog(Shared).Read();
+
+    public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), limit);
+
+    public void ReleaseMemory()
+    {
+        // What a server keeps in memory is shared by all of its sessions: nothing of it is this side's alone.
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        _shared?.Dispose();
+        _shared = null;
+        return ValueTask.CompletedTask;
+    }
+
+    private PostgresConnection Connect()
+    {
+        PostgresConnection connection = PostgresConnection.Open(_address);
+        foreach (string setting in _settings)
+        {
+            connection.Execute(setting);
+        }
+
+        if (_rolledBack)
+        {
+            connection.Execute("BEGIN");
+        }
+
+        return connection;
+    }
+
+    /// <summary>A setting for this side's sessions: SET as it stands, and ALTER SYSTEM SET, which here means them and not the server.</summary>
+    private static string? SettingOf(string sql)
+    {
+        List<Token> tokens = [.. SqlLexer.Tokenize(sql, SqlDialect.PostgreSql).Where(t => !t.IsTrivia)];
+        string Word(int i) => i < tokens.Count && tokens[i].Kind == TokenKind.Word ? tokens[i].Span.Of(sql).ToUpperInvariant() : "";
+        return (Word(0), Word(1), Word(2)) switch
+        {
+            ("SET", "LOCAL" or "TRANSACTION" or "CONSTRAINTS", _) => null,
+            ("SET", _, _) => sql,
+            ("ALTER", "SYSTEM", "SET") => sql[tokens[2].Start..],
+            _ => null,
+        };
+    }
+}

@@ -1,0 +1,94 @@
+using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
+using System.Text.RegularExpressions;
+using Npgsql;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>
+/// The private databases that trials make on a server, and their removal: only ones with a name that nothing else has, owned by who
+/// asks, with this ledger's mark in their comment, are ever dropped.
+/// </summary>
+/// <param name="folder">The trial's own folder: its name is in theirs, and where it is gone they are left-overs.</param>
+internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder address, string folder)
+{
+    private const string Prefix = "swift_ledger_";
+
+    private readonly string _trial = Path.GetFileName(folder);
+
+    /// <summary>Stands in the comment: which ledger made it.</summary>
+    private string Mark => $"Swift Ledger {XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(Environment.MachineName + Path.GetDirectoryName(Path.GetFullPath(folder)))).ToString("x16", CultureInfo.InvariantCulture)}";
+
+    public string NameOf(string part) => $"{Prefix}{_trial}_{part}";
+
+    public NpgsqlConnectionStringBuilder AddressOf(string part) => new(address.ConnectionString) { Database = NameOf(part) };
+
+    public static bool Exists(PostgresConnection server, string name) => server.Ask("SELECT 1 FROM pg_database WHERE datname = $1", name) is not null;
+
+    /// <summary>Makes a database from another one, file by file.</summary>
+    /// <exception cref="SubjectException">The server refuses, with what can be done about it.</exception>
+    public void Make(PostgresConnection server, string part, string template, int version, CancellationToken stop)
+    {
+        string name = NameOf(part);
+
+        // From version 15 on the default writes every block to the log instead.
+        string strategy = version >= 150_000 ? " STRATEGY FILE_COPY" : "";
+        try
+        {
+            server.Execute($"CREATE DATABASE {PostgresConnection.Quoted(name)} TEMPLATE {PostgresConnection.Quoted(template)}{strategy}", stop);
+            server.Execute($"COMMENT ON DATABASE {PostgresConnection.Quoted(name)} IS {PostgresConnection.Literal($"{Mark}, made {DateTime.UtcNow:yyyy-MM-dd HH:mm:ss} UTC; dropped by itself")}", stop);
+        }
+        catch (EngineException e)
+        {
+            throw SubjectException.Because(Explained(e.Message, template), badInput: !e.Message.Contains("space left", StringComparison.OrdinalIgnoreCase));
+        }
+    }
+
+    /// <summary>Drops this trial's databases, and those of trials of the same ledger whose folder is gone.</summary>
+    /// <returns>The names of those that could not be dropped.</returns>
+    public List<string> Sweep(PostgresConnection server, bool own)
+    {
+        var left = new List<string>();
+        foreach (string?[] row in server.Rows("""
+            SELECT d.datname FROM pg_database d
+            WHERE d.datname LIKE 'swift\_ledger\_%' AND pg_has_role(d.datdba, 'MEMBER') AND starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1)
+            """, Mark))
+        {
+            string name = row[0]!;
+            if (CopyName().Match(name) is not { Success: true } match)
+            {
+                continue;
+            }
+
+            string trial = match.Groups[1].Value;
+            bool mine = trial == _trial;
+            if (mine ? own : !Directory.Exists(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(folder))!, trial)))
+            {
+                try
+                {
+                    // Sessions of a process that was killed may still hold it.
+                    server.Execute($"DROP DATABASE {PostgresConnection.Quoted(name)} WITH (FORCE)");
+                }
+                catch (EngineException)
+                {
+                    left.Add(name);
+                }
+            }
+        }
+
+        return left;
+    }
+
+    private static string Explained(string message, string template) =>
+        message.Contains("is being accessed by other users", StringComparison.Ordinal)
+            ? $"'{template}' has other sessions, and the server copies a database only while nobody else is connected to it. Give a restored backup as the subject, compare two databases that are there (--sides pair), or compare plans alone (--sides rolled-back)."
+        : message.Contains("permission denied to create database", StringComparison.Ordinal)
+            ? "This user may not create databases, so no copies can be made. An administrator can allow it with ALTER ROLE ... CREATEDB; without it, rewrites can be tested on the subject itself (--sides as-is), and other changes in a transaction that is rolled back (--sides rolled-back)."
+        : message.Contains("permission denied to copy database", StringComparison.Ordinal)
+            ? $"Only its owner, or a superuser, may copy '{template}'. Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back)."
+        : $"The server could not copy '{template}': {message}.";
+
+    [GeneratedRegex("^swift_ledger_([0-9a-f]{32})_(?:base|before|after)$", RegexOptions.CultureInvariant)]
+    private static partial Regex CopyName();
+}

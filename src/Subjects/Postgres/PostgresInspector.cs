@@ -1,0 +1,182 @@
+using System.Diagnostics;
+using System.Text;
+using Npgsql;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Postgres;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>Looks at one case: first contact, rows, the plan that an application gets, counted, and the other plan where they differ.</summary>
+/// <remarks>
+/// PostgreSQL manual, "PREPARE": a statement with parameters is planned for its values five times; then a plan for any values is
+/// taken where it is not estimated to be dearer. So the sixth plan is the one that an application keeps.
+/// </remarks>
+internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan limit, bool ownTransaction)
+{
+    /// <summary>A slower statement is not executed a second time just to see whether it counts the same.</summary>
+    private static readonly TimeSpan RepeatUnder = TimeSpan.FromSeconds(2);
+
+    private const int ExecutionsPlannedForValues = 5;
+
+    private const string Name = "swift_ledger_case", Mark = "swift_ledger_look", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON";
+
+    private static readonly string[] BlockFields = ["Shared Hit Blocks", "Shared Read Blocks", "Local Hit Blocks", "Local Read Blocks"];
+
+    public Inspection Look(CaseRun run)
+    {
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        Plan? plan = null;
+        bool writes = false;
+        double? cold = null;
+        try
+        {
+            connection.Execute($"SET statement_timeout = {(long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)}");
+            writes = Writes(run.Sql);
+            (cold, RowHash rows) = Undone(() => FirstExecution(parameters, writes));
+            (plan, string? note) = Undone(() => PlanOf(parameters));
+            Plan? again = cold < RepeatUnder.TotalMilliseconds ? Undone(() => PlanOf(parameters).Plan) : null;
+            RowHash? second = cold < RepeatUnder.TotalMilliseconds ? Undone(() => FirstExecution(parameters, writes).Rows) : null;
+            Dictionary<string, long> counters = CountersOf(plan, again);
+            return new(plan, cold, rows.Rows, writes, rows.Multiset, writes ? null : rows.Sequence, second is null || (second.Multiset == rows.Multiset && second.Rows == rows.Rows), counters,
+                again is null ? null : CountersOf(again, null)[LineEvidence.BlocksCounter] == counters[LineEvidence.BlocksCounter], null)
+            { PlanNote = note };
+        }
+        catch (EngineException e)
+        {
+            string message = e.TimeLimit ? $"An execution took longer than {limit.TotalSeconds:0.###} s, its time limit." : e.Message;
+            return new(plan, cold, null, writes, null, null, true, new Dictionary<string, long>(), null, new(message, e.TimeLimit));
+        }
+    }
+
+    /// <summary>Whether any part of a statement writes: its outermost word, or one within WITH.</summary>
+    public static bool Writes(string sql)
+    {
+        string first = StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord;
+        return first is not ("select" or "values" or "table" or "show" or "with" or "")
+            || (first == "with" && SqlLexer.Tokenize(sql, SqlDialect.PostgreSql).Where(t => t.Kind == TokenKind.Word)
+                .Any(t => t.Span.Of(sql).ToUpperInvariant() is "INSERT" or "UPDATE" or "DELETE" or "MERGE"));
+    }
+
+    /// <summary>Runs something and takes it back, also where it failed.</summary>
+    private T Undone<T>(Func<T> work)
+    {
+        connection.Execute(ownTransaction ? "BEGIN" : $"SAVEPOINT {Mark}");
+        try
+        {
+            return work();
+        }
+        finally
+        {
+            if (connection.Handle.State == System.Data.ConnectionState.Open)
+            {
+                connection.Execute(ownTransaction ? "ROLLBACK" : $"ROLLBACK TO SAVEPOINT {Mark}");
+            }
+        }
+    }
+
+    private (double Milliseconds, RowHash Rows) FirstExecution(PostgresParameters parameters, bool writes)
+    {
+        // What a write did is seen by the rows that it gives back.
+        bool returning = writes && !parameters.Sql.Contains("RETURNING", StringComparison.OrdinalIgnoreCase) && !parameters.Sql.StartsWith("WITH", StringComparison.OrdinalIgnoreCase)
+            && !parameters.Sql.StartsWith("MERGE", StringComparison.OrdinalIgnoreCase);
+        using NpgsqlCommand command = connection.Command(returning ? parameters.Sql + "\nRETURNING *" : parameters.Sql, parameters.Values);
+        var hash = new RowHash();
+        return PostgresConnection.Guarded(() =>
+        {
+            long start = Stopwatch.GetTimestamp();
+            using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
+            while (reader.Read())
+            {
+                Add(hash, reader);
+            }
+
+            return (Stopwatch.GetElapsedTime(start).TotalMilliseconds, hash);
+        });
+    }
+
+    private static void Add(RowHash hash, NpgsqlDataReader reader)
+    {
+        hash.Begin();
+        for (int i = 0; i < reader.FieldCount; i++)
+        {
+            // A number that reads like a text is another value.
+            hash.AddNumber(7, reader.GetDataTypeOID(i));
+            if (reader.IsDBNull(i))
+            {
+                hash.AddNumber(0, 0);
+            }
+            else
+            {
+                hash.AddBytes(3, Encoding.UTF8.GetBytes(reader.GetString(i)));
+            }
+        }
+
+        hash.End();
+    }
+
+    private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters)
+    {
+        if (parameters.Values.Count == 0)
+        {
+            return (Explain(Counting, parameters.Sql), null);
+        }
+
+        connection.Execute($"PREPARE {Name} AS {parameters.Sql}");
+        try
+        {
+            string execute = $"EXECUTE {Name}({parameters.Literals})";
+            string custom = "";
+            for (int i = 0; i < ExecutionsPlannedForValues; i++)
+            {
+                custom = (Explain("FORMAT JSON", execute) ?? new([])).Text;
+            }
+
+            Plan? kept = Explain(Counting, execute);
+            return (kept, kept is null || kept.Text == custom ? null
+                : $"From its sixth execution on the server keeps to a plan for any values, shown here. For these values it planned: {custom.ReplaceLineEndings("; ")}.");
+        }
+        finally
+        {
+            if (connection.Handle.State == System.Data.ConnectionState.Open)
+            {
+                Deallocate();
+            }
+        }
+    }
+
+    private void Deallocate()
+    {
+        try
+        {
+            connection.Execute($"DEALLOCATE {Name}");
+        }
+        catch (EngineException)
+        {
+            // A transaction that failed refuses even this; prepared statements of a rolled back transaction stay, so the name is freed at the next look.
+            connection.Execute(ownTransaction ? "ROLLBACK" : $"ROLLBACK TO SAVEPOINT {Mark}");
+            connection.Execute($"DEALLOCATE {Name}");
+        }
+    }
+
+    private Plan? Explain(string options, string sql) =>
+        connection.Ask($"EXPLAIN ({options}) {sql}") is { } json ? PostgresPlanText.Read(json) : null;
+
+    private static Dictionary<string, long> CountersOf(Plan? plan, Plan? again)
+    {
+        var counters = new Dictionary<string, long>();
+        if ((again ?? plan) is not { Roots: [var root, ..] } counted)
+        {
+            return counters;
+        }
+
+        // Blocks of an operator hold those of what is below it.
+        counters[LineEvidence.BlocksCounter] = (long)BlockFields.Sum(f => root.Detail(f) ?? 0);
+        counters["rowsProcessed"] = counted.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0);
+        counters["blocksRead"] = (long)((root.Detail("Shared Read Blocks") ?? 0) + (root.Detail("Local Read Blocks") ?? 0));
+        counters["tempBlocks"] = (long)((root.Detail("Temp Read Blocks") ?? 0) + (root.Detail("Temp Written Blocks") ?? 0));
+        counters["walBytes"] = (long)(root.Detail("WAL Bytes") ?? 0);
+        return counters;
+    }
+}

@@ -1,0 +1,108 @@
+using System.Data;
+using System.Diagnostics;
+using Npgsql;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>A statement prepared on the server with its values, ready to be timed: from sending to the last row, as an application sees it.</summary>
+internal sealed class PostgresPreparedCase : IPreparedCase
+{
+    /// <summary>Longer ones are not executed just to be thrown away.</summary>
+    private const double MostDiscarded = 50_000;
+
+    private readonly PostgresConnection _connection;
+    private readonly PostgresParameters _parameters;
+    private readonly NpgsqlCommand _command;
+    private readonly bool _writes;
+    private readonly TimeSpan _limit;
+
+    /// <param name="writes">Whether each execution is rolled back.</param>
+    /// <exception cref="EngineException">The server cannot prepare it.</exception>
+    public PostgresPreparedCase(PostgresConnection connection, CaseRun run, bool writes, TimeSpan limit)
+    {
+        _connection = connection;
+        _writes = writes;
+        _limit = limit;
+        _parameters = PostgresParameters.Of(run);
+        _command = connection.Command(_parameters.Sql, _parameters.Values);
+        try
+        {
+            _command.Prepare();
+        }
+        catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
+        {
+            _command.Dispose();
+            throw Placed(e);
+        }
+    }
+
+    public double Execute(int times)
+    {
+        try
+        {
+            _connection.Execute($"SET statement_timeout = {(long)Math.Clamp(_limit.TotalMilliseconds, 1, int.MaxValue)}");
+            long ticks = 0;
+            for (int i = 0; i < times; i++)
+            {
+                ticks += _writes ? Written() : Once();
+            }
+
+            return ticks * (1e6 / Stopwatch.Frequency);
+        }
+        catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
+        {
+            throw Placed(e);
+        }
+    }
+
+    public void Discard(double microseconds)
+    {
+        // A statement on a server is not cut short from here without ending its connection's next one as well.
+        if (microseconds * 5 <= MostDiscarded)
+        {
+            Execute(1);
+        }
+    }
+
+    public void Dispose()
+    {
+        try
+        {
+            _command.Unprepare();
+        }
+        catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
+        {
+            // The connection is gone, and the statement with it.
+        }
+
+        _command.Dispose();
+    }
+
+    private long Once()
+    {
+        long start = Stopwatch.GetTimestamp();
+        using (NpgsqlDataReader reader = _command.ExecuteReader(CommandBehavior.SequentialAccess))
+        {
+            while (reader.Read())
+            {
+            }
+        }
+
+        return Stopwatch.GetTimestamp() - start;
+    }
+
+    private long Written()
+    {
+        using NpgsqlTransaction transaction = _connection.Handle.BeginTransaction();
+        _command.Transaction = transaction;
+        long took = Once();
+        transaction.Rollback();
+        return took;
+    }
+
+    private EngineException Placed(Exception e)
+    {
+        EngineException failure = PostgresConnection.Failure(e);
+        return new(failure.TimeLimit ? $"An execution took longer than {_limit.TotalSeconds:0.###} s, its time limit." : failure.Message, _parameters.Original(failure.Offset), failure.TimeLimit);
+    }
+}

@@ -1,0 +1,182 @@
+using System.Globalization;
+using Npgsql;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>How a PostgreSQL subject is opened.</summary>
+/// <param name="Address">Connection string of the subject; of a pair, of the before side.</param>
+/// <param name="AfterAddress">Of a pair, the after side; null otherwise.</param>
+public sealed record PostgresAccess(string Address, SubjectSides Sides = SubjectSides.Copies, string? AfterAddress = null);
+
+/// <summary>A PostgreSQL database, versions 13 to 18. It is only read; what a trial changes are copies of it, or a transaction that is rolled back.</summary>
+public sealed class PostgresSubject : ISubject
+{
+    public const int OldestVersion = 130_000, BeyondVersion = 190_000;
+
+    private const int LockSeconds = 5, IdleSeconds = 600;
+
+    private static readonly string[] RecordedSettings =
+    [
+        "shared_buffers", "effective_cache_size", "work_mem", "maintenance_work_mem", "hash_mem_multiplier", "random_page_cost", "seq_page_cost", "cpu_tuple_cost", "cpu_index_tuple_cost",
+        "cpu_operator_cost", "default_statistics_target", "effective_io_concurrency", "jit", "max_parallel_workers_per_gather", "max_parallel_workers", "plan_cache_mode", "autovacuum",
+        "track_io_timing", "from_collapse_limit", "join_collapse_limit", "server_encoding", "lc_collate", "block_size", "search_path",
+    ];
+
+    private readonly PostgresAccess _access;
+    private readonly NpgsqlConnectionStringBuilder _address;
+    private readonly PostgresDatabases _databases;
+    private readonly int _version;
+
+    private PostgresSubject(PostgresAccess access, NpgsqlConnectionStringBuilder address, PostgresDatabases databases, int version, SubjectInfo info)
+    {
+        (_access, _address, _databases, _version) = (access, address, databases, version);
+        Info = info;
+    }
+
+    public SubjectInfo Info { get; }
+
+    public bool Interleaves => _access.Sides != SubjectSides.RolledBack;
+
+    /// <summary>Connects, checks, and makes the base of the copies, or goes on from the one that an earlier session made.</summary>
+    /// <param name="folder">The trial's own folder.</param>
+    /// <exception cref="SubjectException">The server is not there, too old or too new, or what is wanted cannot be done on it.</exception>
+    public static PostgresSubject Open(PostgresAccess access, string folder, CancellationToken stop = default)
+    {
+        NpgsqlConnectionStringBuilder address = PostgresAddress.Parse(access.Address);
+        if (access.Sides == SubjectSides.Pair && access.AfterAddress is null)
+        {
+            throw SubjectException.Because("For a pair of databases, say which one is the after side (--after-subject).");
+        }
+
+        var databases = new PostgresDatabases(address, folder);
+        SubjectInfo info;
+        int version;
+        using (PostgresConnection reading = Connect(ReadOnly(address)))
+        {
+            version = int.Parse(reading.Ask("SHOW server_version_num")!, CultureInfo.InvariantCulture);
+            if (version is < OldestVersion or >= BeyondVersion)
+            {
+                throw SubjectException.Because($"This server is PostgreSQL {reading.Ask("SHOW server_version")}; versions 13 to 18 can be tested.");
+            }
+
+            info = Read(reading);
+        }
+
+        var subject = new PostgresSubject(access, address, databases, version, info);
+        if (access.Sides == SubjectSides.Copies)
+        {
+            subject.MakeBase(stop);
+        }
+
+        return subject;
+    }
+
+    /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
+    /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
+    public static string? Clean(PostgresAccess access, string folder)
+    {
+        if (access.Sides != SubjectSides.Copies)
+        {
+            return null;
+        }
+
+        try
+        {
+            NpgsqlConnectionStringBuilder address = PostgresAddress.Parse(access.Address);
+            using PostgresConnection server = Connect(Server(address));
+            List<string> left = new PostgresDatabases(address, folder).Sweep(server, own: true);
+            return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}. They are dropped at the next trial on this server.";
+        }
+        catch (SubjectException e)
+        {
+            return $"Copies may be left on the server, and are dropped at the next trial there: {e.Problem.Message}";
+        }
+    }
+
+    public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop)
+    {
+        NpgsqlConnectionStringBuilder address = _address;
+        if (_access.Sides == SubjectSides.Copies)
+        {
+            string part = side == Side.Before ? "before" : "after";
+            using PostgresConnection server = Connect(Server(_address));
+            if (PostgresDatabases.Exists(server, _databases.NameOf(part)))
+            {
+                server.Execute($"DROP DATABASE {PostgresConnection.Quoted(_databases.NameOf(part))} WITH (FORCE)", stop);
+            }
+
+            _databases.Make(server, part, _databases.NameOf("base"), _version, stop);
+            address = _databases.AddressOf(part);
+        }
+        else if (_access.Sides == SubjectSides.Pair && side == Side.After)
+        {
+            address = PostgresAddress.Parse(_access.AfterAddress!);
+        }
+
+        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side));
+    }
+
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+    /// <summary>Opens a connection or says what is wrong with the subject.</summary>
+    internal static PostgresConnection Connect(NpgsqlConnectionStringBuilder address)
+    {
+        try
+        {
+            return PostgresConnection.Open(address);
+        }
+        catch (EngineException e)
+        {
+            throw SubjectException.Because($"No connection to '{address.Database}' on {address.Host}:{address.Port.ToString(CultureInfo.InvariantCulture)} as {address.Username ?? "the user of this machine"}: {e.Message}.");
+        }
+    }
+
+    /// <summary>A session that cannot write, wait long for a lock, or be forgotten.</summary>
+    internal static NpgsqlConnectionStringBuilder ReadOnly(NpgsqlConnectionStringBuilder address) => WithOptions(address,
+        $"-c default_transaction_read_only=on -c lock_timeout={LockSeconds}s -c idle_in_transaction_session_timeout={IdleSeconds}s");
+
+    /// <summary>A session that may write to its own copy, or in a transaction that is rolled back.</summary>
+    internal static NpgsqlConnectionStringBuilder Private(NpgsqlConnectionStringBuilder address) => WithOptions(address,
+        $"-c lock_timeout={LockSeconds}s -c idle_in_transaction_session_timeout={IdleSeconds}s");
+
+    private static NpgsqlConnectionStringBuilder WithOptions(NpgsqlConnectionStringBuilder address, string options) =>
+        new(address.ConnectionString) { Options = string.IsNullOrEmpty(address.Options) ? options : $"{address.Options} {options}" };
+
+    /// <summary>Databases are made and dropped from another one.</summary>
+    private static NpgsqlConnectionStringBuilder Server(NpgsqlConnectionStringBuilder address) => new(address.ConnectionString) { Database = "postgres" };
+
+    private void MakeBase(CancellationToken stop)
+    {
+        using PostgresConnection server = Connect(Server(_address));
+        _databases.Sweep(server, own: false);
+        if (!PostgresDatabases.Exists(server, _databases.NameOf("base")))
+        {
+            _databases.Make(server, "base", _address.Database!, _version, stop);
+        }
+    }
+
+    private static SubjectInfo Read(PostgresConnection reading)
+    {
+        var settings = new SortedDictionary<string, string>(StringComparer.Ordinal);
+        foreach (string?[] row in reading.Rows("SELECT name, current_setting(name, true) FROM pg_settings WHERE name = ANY (string_to_array($1, ','))", string.Join(',', RecordedSettings)))
+        {
+            settings[row[0]!] = row[1] ?? "";
+        }
+
+        return new("PostgreSQL", reading.Ask("SHOW server_version")!, long.Parse(reading.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(reading));
+    }
+
+    /// <summary>Indexes with their definitions, and tables with their columns: what a change to them is seen by.</summary>
+    private static List<SchemaObject> Schema(PostgresConnection reading) =>
+        [.. reading.Rows("""
+            SELECT CASE c.relkind WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END, c.oid::regclass::text,
+              CASE WHEN c.relkind IN ('i', 'I') THEN pg_get_indexdef(c.oid) WHEN c.relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid)
+                ELSE 'CREATE TABLE ' || c.oid::regclass::text || ' (' || coalesce((SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
+                  || CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END, ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') || ')' END
+            FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+            WHERE n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%' AND c.relkind IN ('r', 'p', 'i', 'I', 'v', 'm', 'f')
+            ORDER BY 1 DESC, 2
+            """).Select(r => new SchemaObject(r[0]!, r[1]!, r[2] ?? ""))];
+}
