@@ -196,7 +196,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         {
             int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
             tell(new JobRefused([InputProblem.At(InputPart.Change, job.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
-                $"Statement {at.Number} of the change failed: {e.Message}. Nothing was measured, and both copies are removed.")], BadInput: true));
+                $"Statement {at.Number} of the change failed: {e.Message}. Nothing was measured{(job.Options.Sides is SubjectSides.Copies or SubjectSides.Dumped ? ", and both copies are removed" : "")}.")], BadInput: true));
             return false;
         }
     }

@@ -177,9 +177,10 @@ internal sealed class LineMeasuring : IDisposable
             prepared.Discard(_batch[side] / 5);
         }
 
-        double cpu = Machine.CpuMicroseconds();
+        double? engine = prepared.EngineCpuMicroseconds;
+        double cpu = engine ?? Machine.CpuMicroseconds();
         double elapsed = prepared.Execute(times);
-        cpu = Machine.CpuMicroseconds() - cpu;
+        cpu = (engine is null ? Machine.CpuMicroseconds() : prepared.EngineCpuMicroseconds ?? cpu) - cpu;
         return new(Math.Max(elapsed / times, 0.001), cpu / times);
     }
 

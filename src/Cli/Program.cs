@@ -19,6 +19,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
     BatchCommand.Build(),
+    LookCommand.Build(),
     CaptureCommand.Build(),
     DeploymentCommand.Build(),
     DemoDataCommand.Build(),

@@ -60,6 +60,9 @@ public interface IPreparedCase : IDisposable
     /// <exception cref="EngineException">An execution failed or exceeded its limit.</exception>
     double Execute(int times);
 
+    /// <summary>Microseconds of CPU that the engine's own process has used so far; null where it runs in this process, or cannot be seen.</summary>
+    double? EngineCpuMicroseconds => null;
+
     /// <summary>Executes without timing for about so long: a started execution may be cut short where it changes nothing.</summary>
     void Discard(double microseconds);
 }

@@ -7,9 +7,12 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.Extensions.Options;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Web;
@@ -27,6 +30,7 @@ internal static class Api
         api.MapGet("/books", (BookStore books) => books.All().Select(b => new BookListItem(b.Id, b.Name, b.Subject)).ToList());
         api.MapGet("/books/{id:long}", Book);
         api.MapPost("/check", Check);
+        api.MapPost("/subjects/look", LookAt);
         api.MapPost("/uploads", UploadAsync).Accepts<IFormFile>("application/octet-stream");
         api.MapPost("/trials", StartTrial);
         api.MapGet("/trials/{id:long}", Trial);
@@ -57,10 +61,10 @@ internal static class Api
 
         List<TrialSummary> run = trials.OfBook(id).Select(t => TrialSummary.Of(t, desk.Ahead(t))).ToList();
         List<ChangeView> changes = books.Changes(id).Select(c => new ChangeView(c.Id, c.Title, c.Note, c.Text, run.FirstOrDefault(t => t.ChangeId == c.Id))).ToList();
-        Workload workload = WorkloadFile.Parse(book.Workload).Value;
+        Workload workload = WorkloadFile.Parse(book.Workload, SubjectAddress.DialectOf(book.Subject)).Value;
         string? missing = book.Subject is null ? null : TrialChecks.SubjectProblem(book.Subject)?.Message;
         return TypedResults.Ok(new BookPage(
-            new(book.Id, book.Name, book.Subject, missing is null && book.Subject is not null ? new FileInfo(book.Subject).Length : null, missing, book.Workload,
+            new(book.Id, book.Name, book.Subject, missing is null && book.Subject is not null && !SubjectAddress.IsPostgres(book.Subject) ? new FileInfo(book.Subject).Length : null, missing, book.Workload,
                 workload.Statements.Count, workload.CaseCount),
             changes, run));
     }
@@ -68,8 +72,32 @@ internal static class Api
     private static CheckReport Check(CheckRequest request)
     {
         (TrialBrief brief, IReadOnlyList<InputProblem> problems) =
-            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck), request.Subject);
+            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Dialect: SubjectAddress.DialectOf(request.Subject), Sides: request.Sides), request.Subject);
         return CheckReport.Of(brief, request.Workload, problems);
+    }
+
+    /// <summary>What can be tested on a server with these rights. Nothing is written there.</summary>
+    private static async Task<Results<Ok<PostgresLook>, UnprocessableEntity<ProblemReport>>> LookAt(LookRequest request, SubjectPasswords passwords, CancellationToken stop)
+    {
+        string subject = request.Subject.Trim();
+        if (!SubjectAddress.IsPostgres(subject))
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", "This is no connection string. Write postgresql://user@host:5432/database."));
+        }
+
+        try
+        {
+            string address = string.IsNullOrEmpty(request.Password) ? passwords.ForConnecting(subject) : PostgresSubject.WithPassword(subject, request.Password);
+            return TypedResults.Ok(await Task.Run(() => PostgresLook.At(address), stop));
+        }
+        catch (SubjectException e)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", e.Problem.Message));
+        }
+        catch (EngineException e)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", $"The server gave no answer to a first look: {e.Message}."));
+        }
     }
 
     private static async Task<Results<Ok<UploadView>, UnprocessableEntity<ProblemReport>>> UploadAsync(HttpRequest request, string name, LedgerHome home, CancellationToken stop)
@@ -111,17 +139,24 @@ internal static class Api
     }
 
     private static Results<Ok<TrialSummary>, UnprocessableEntity<ProblemReport>> StartTrial(
-        TrialRequest request, BookStore books, TrialStore trials, TrialDesk desk)
+        TrialRequest request, BookStore books, TrialStore trials, TrialDesk desk, SubjectPasswords passwords)
     {
-        TrialOptions options = (request.Settings ?? new()).ToOptions();
+        TrialOptions options = (request.Settings ?? new()).ToOptions(request.Subject);
         (TrialBrief _, IReadOnlyList<InputProblem> problems) = TrialChecks.Check(request.Workload, request.Change, options, request.Subject);
         if (problems.Count > 0)
         {
             return TypedResults.UnprocessableEntity(new ProblemReport(problems.Select(ProblemView.Of).ToList()));
         }
 
-        string subject = Path.GetFullPath(request.Subject);
-        BookRecord book = books.Open(subject, string.IsNullOrWhiteSpace(request.BookName) ? Path.GetFileName(subject) : request.BookName.Trim());
+        bool server = options.Dialect == SqlDialect.PostgreSql;
+        string subject = server ? passwords.PutAway(request.Subject.Trim(), request.Password) : Path.GetFullPath(request.Subject);
+        if (options.AfterSubject is { } after)
+        {
+            options = options with { AfterSubject = passwords.PutAway(after, request.AfterPassword) };
+        }
+
+        string name = server ? PostgresSubject.DatabaseOf(subject) : Path.GetFileName(subject);
+        BookRecord book = books.Open(subject, string.IsNullOrWhiteSpace(request.BookName) ? name : request.BookName.Trim());
         books.KeepWorkload(book.Id, request.Workload);
         string title = options.NoiseCheck ? "Noise check" : string.IsNullOrWhiteSpace(request.Title) ? TitleOf(request.Change) : request.Title.Trim();
         long? change = options.NoiseCheck ? null : books.KeepChange(book.Id, title, "", request.Change).Id;

@@ -2,6 +2,7 @@ using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
@@ -44,17 +45,22 @@ public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, 
 
 public sealed record TrialSettings(
     double TolerancePercent = 5, double? MaxSeconds = null, double StatementSeconds = 30, bool Quick = false, bool NoiseCheck = false,
-    ulong Seed = 1, IReadOnlyList<string>? Only = null)
+    ulong Seed = 1, IReadOnlyList<string>? Only = null, SubjectSides Sides = SubjectSides.Copies, string? AfterSubject = null, double MostGigabytes = 50)
 {
-    public TrialOptions ToOptions() => new(
-        TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck);
+    public TrialOptions ToOptions(string? subject) => new(
+        TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck,
+        Dialect: SubjectAddress.DialectOf(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes);
 
     public static TrialSettings Of(TrialOptions o) =>
-        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only);
+        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only, o.Sides, o.AfterSubject, o.MostGigabytes);
 }
 
-/// <param name="Subject">Path of a SQLite file on the server's machine, or the path that an upload returned.</param>
-public sealed record TrialRequest(string Subject, string Workload, string Change, string? Title, string? BookName, TrialSettings? Settings);
+/// <param name="Subject">Path of a SQLite file on the server's machine, the path that an upload returned, or a PostgreSQL connection string.</param>
+/// <param name="Password">Of a connection string; kept encrypted. Empty to use the one that was given before, or what the environment has.</param>
+/// <param name="AfterPassword">Of the after side of a pair.</param>
+public sealed record TrialRequest(string Subject, string Workload, string Change, string? Title, string? BookName, TrialSettings? Settings, string? Password = null, string? AfterPassword = null);
+
+public sealed record LookRequest(string Subject, string? Password = null);
 
 public sealed record StageView(string Stage, string? Detail, int Ended, int Total, bool Confirming);
 
@@ -108,7 +114,7 @@ public sealed record LinePage(
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             Compared(e, account),
             e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
-            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, PinOf(e, account.Catalogs?.After), e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
+            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Dialect == SqlDialect.Sqlite ? PinOf(e, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
     private static BlockView View(Block b) =>
@@ -147,7 +153,7 @@ public sealed record LinePage(
         : new(plan, sql) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
 }
 
-public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck);
+public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck, SubjectSides Sides = SubjectSides.Copies);
 
 public sealed record CheckedCase(string Label, double Share, string Binds);
 

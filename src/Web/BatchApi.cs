@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
 
@@ -56,6 +57,7 @@ internal static class BatchApi
         }
 
         string? refusal = book.Subject is null ? "This book has no database to run a script on."
+            : SubjectAddress.IsPostgres(book.Subject) ? "Scripts are run whole on SQLite files only, by now."
             : request.Script.Trim().Length == 0 ? "The script is empty."
             : request.Script.Length > BatchRunner.LongestScript ? $"The script is longer than {BatchRunner.LongestScript >> 20} million characters."
             : desk.Current is not null ? "A trial is being measured, which a script would disturb. Run it when the trial is over."

@@ -1,6 +1,7 @@
 using System.Net;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.Extensions.FileProviders;
 using Serilog;
@@ -31,7 +32,7 @@ public static class LedgerServer
             k.Limits.MaxRequestBodySize = 32 << 20;
         });
         builder.Services.AddSerilog(new LoggerConfiguration()
-            .MinimumLevel.Warning().MinimumLevel.Override("SwiftLedger", LogEventLevel.Information)
+            .MinimumLevel.Warning().MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error).MinimumLevel.Override("SwiftLedger", LogEventLevel.Information)
             .WriteTo.Console(standardErrorFromLevel: LogEventLevel.Verbose, formatProvider: System.Globalization.CultureInfo.InvariantCulture).CreateLogger());
         builder.Services.ConfigureHttpJsonOptions(o =>
         {
@@ -49,6 +50,9 @@ public static class LedgerServer
         builder.Services.AddSingleton(new LedgerDatabase(settings.Home.LedgerFile));
         builder.Services.AddSingleton<BookStore>();
         builder.Services.AddSingleton<TrialStore>();
+        builder.Services.AddDataProtection().PersistKeysToFileSystem(KeysFolder(settings.Home)).SetApplicationName("swift-ledger");
+        builder.Services.AddSingleton<SecretStore>();
+        builder.Services.AddSingleton<SubjectPasswords>();
         builder.Services.AddSingleton<PlanStore>();
         builder.Services.AddSingleton<CaptureStore>();
         builder.Services.AddSingleton<DaybookStore>();
@@ -73,6 +77,13 @@ public static class LedgerServer
         TraceReceiver.Map(app);
         ServeInterface(app, settings.Interface);
         return app;
+    }
+
+    /// <summary>Keys of the passwords that are kept: for the owner of the ledger alone.</summary>
+    private static DirectoryInfo KeysFolder(LedgerHome home)
+    {
+        string path = Path.Combine(home.Root, "keys");
+        return OperatingSystem.IsWindows() ? Directory.CreateDirectory(path) : Directory.CreateDirectory(path, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
     }
 
     private static async Task AnswerFailureAsync(HttpContext context)

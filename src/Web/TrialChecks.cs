@@ -2,6 +2,7 @@ using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Web;
@@ -30,7 +31,12 @@ internal static class TrialChecks
 
         Parsed<TrialBrief> read = TrialBrief.Read(workload, change, options);
         problems.AddRange(read.Problems);
-        AddSyntax(workload, change, read.Value, problems);
+        if (options.Dialect == SqlDialect.Sqlite)
+        {
+            // A server's own parser is asked when the trial runs: nothing here connects to it.
+            AddSyntax(workload, change, read.Value, problems);
+        }
+
         AddOptions(options, problems);
         if (subject is not null && SubjectProblem(subject) is { } problem)
         {
@@ -44,6 +50,12 @@ internal static class TrialChecks
     {
         try
         {
+            if (SubjectAddress.IsPostgres(path))
+            {
+                PostgresSubject.CheckAddress(path);
+                return null;
+            }
+
             SqliteSubject.Look(path);
             return null;
         }

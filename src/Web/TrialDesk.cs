@@ -8,7 +8,7 @@ using SwiftLedger.Store;
 namespace SwiftLedger.Web;
 
 /// <summary>Runs the waiting trials one after the other, keeps what they tell, and tells it on.</summary>
-public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trials, TrialFeed feed, ILogger<TrialDesk> log) : BackgroundService
+public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trials, SubjectPasswords passwords, TrialFeed feed, ILogger<TrialDesk> log) : BackgroundService
 {
     private const int AccountsKept = 16;
 
@@ -104,8 +104,11 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         feed.Tell(trial.Id, new("trial", new { state = TrialStates.Running }));
         try
         {
+            string subject = passwords.ForConnecting(book.Subject ?? throw new InvalidOperationException("A trial's book has a subject."));
+            string? after = brief.Options.AfterSubject is { } other ? passwords.ForConnecting(other) : null;
             TrialAccount account = await new TrialRunner(home).RunAsync(
-                book.Subject ?? throw new InvalidOperationException("A trial's book has a subject."), trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now), stop: stop.Token);
+                subject, trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now),
+                leftOver: left => log.LogWarning("Trial {Trial}: {Message}", trial.Id, left), afterSubject: after, stop: stop.Token);
             End(trial.Id, account.Refusal is null ? TrialStates.Finished : TrialStates.Refused,
                 account.Refusal?.Problems[0].Message, account);
         }

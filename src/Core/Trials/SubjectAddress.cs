@@ -9,6 +9,9 @@ public enum SubjectSides
     /// <summary>Two private copies; of a SQLite file always.</summary>
     Copies,
 
+    /// <summary>Two private copies of a dump: while others use the subject.</summary>
+    Dumped,
+
     /// <summary>The subject itself on both sides, only read: for rewrites and session settings, which change nothing in it.</summary>
     AsItIs,
 
@@ -30,7 +33,7 @@ public static partial class SubjectAddress
 
     /// <summary>The address without its password: what may be shown, logged and kept.</summary>
     public static string Shown(string subject) => !IsPostgres(subject) ? subject
-        : PasswordInValues().Replace(PasswordInQuery().Replace(PasswordInUri().Replace(subject, "$1$2@"), ""), "").TrimEnd('?', '&', ';', ' ');
+        : (subject.Contains("://", StringComparison.Ordinal) ? PasswordInQuery().Replace(PasswordInUri().Replace(subject, "$1$2@"), "") : PasswordInValues().Replace(subject, "")).TrimEnd('?', '&', ';', ' ');
 
     [GeneratedRegex(@"^\s*(?:host|server|user\s*id|username|user|database|dbname|port)\s*=.*\b(?:host|server|database|dbname)\s*=|^\s*(?:host|server)\s*=", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex KeyValues();

@@ -14,6 +14,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Dialect">Of the subject's engine.</param>
 /// <param name="Sides">How the sides come about; of a SQLite file always copies.</param>
 /// <param name="AfterSubject">Of a pair, the after side's address, without a password; null otherwise.</param>
+/// <param name="MostGigabytes">A larger database on a server is not copied.</param>
 public sealed record TrialOptions(
     double Tolerance = 0.05,
     double FloorMicroseconds = 2,
@@ -25,7 +26,8 @@ public sealed record TrialOptions(
     bool NoiseCheck = false,
     SqlDialect Dialect = SqlDialect.Sqlite,
     SubjectSides Sides = SubjectSides.Copies,
-    string? AfterSubject = null)
+    string? AfterSubject = null,
+    double MostGigabytes = 50)
 {
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;

@@ -8,7 +8,7 @@ namespace SwiftLedger.Subjects.Postgres;
 /// PostgreSQL manual, 34.1.1 "Connection Strings" and 34.1.2 "Parameter Key Words". A password may also stand in PGPASSWORD, or in the
 /// password file that PGPASSFILE names or that lies at its usual place: the driver looks there where the string has none.
 /// </remarks>
-internal static class PostgresAddress
+public static class PostgresAddress
 {
     private const int ConnectSeconds = 10;
 
@@ -16,7 +16,7 @@ internal static class PostgresAddress
     {
         ["sslmode"] = "SSL Mode", ["sslrootcert"] = "Root Certificate", ["sslcert"] = "SSL Certificate", ["sslkey"] = "SSL Key", ["sslpassword"] = "SSL Password",
         ["connect_timeout"] = "Timeout", ["dbname"] = "Database", ["user"] = "Username", ["hostaddr"] = "Host", ["options"] = "Options", ["passfile"] = "Passfile",
-        ["target_session_attrs"] = "Target Session Attributes", ["channel_binding"] = "Channel Binding", ["gssencmode"] = "GSS Encryption Mode", ["krbsrvname"] = "Kerberos Service Name",
+        ["application_name"] = "Application Name", ["fallback_application_name"] = "Application Name", ["client_encoding"] = "Client Encoding", ["target_session_attrs"] = "Target Session Attributes", ["channel_binding"] = "Channel Binding", ["gssencmode"] = "GSS Encryption Mode", ["krbsrvname"] = "Kerberos Service Name",
         ["keepalives_interval"] = "Tcp Keepalive Interval", ["keepalives_idle"] = "Tcp Keepalive Time",
     };
 

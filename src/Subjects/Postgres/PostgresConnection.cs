@@ -13,8 +13,23 @@ internal sealed class PostgresConnection : IDisposable
 
     public NpgsqlConnection Handle => _connection;
 
-    /// <summary>The server's process behind this connection.</summary>
-    public int ProcessId => _connection.ProcessID;
+    /// <summary>Where this machine tells of the server's process behind this connection; null where it runs elsewhere.</summary>
+    public string? LocalProcess
+    {
+        get
+        {
+            bool here = _connection.Host is { } host && (host.StartsWith('/') || host is "localhost" or "127.0.0.1" or "::1");
+            string folder = $"/proc/{_connection.ProcessID.ToString(System.Globalization.CultureInfo.InvariantCulture)}";
+            try
+            {
+                return here && File.ReadAllText(Path.Combine(folder, "comm")).StartsWith("postgres", StringComparison.Ordinal) ? folder : null;
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                return null;
+            }
+        }
+    }
 
     /// <exception cref="EngineException">The server is not there, or refuses.</exception>
     public static PostgresConnection Open(NpgsqlConnectionStringBuilder address)

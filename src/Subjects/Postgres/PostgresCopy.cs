@@ -21,7 +21,7 @@ internal sealed class PostgresCopy : ISubjectCopy
     {
         _sides = sides;
         _rolledBack = sides == SubjectSides.RolledBack && side == Side.After;
-        _readOnly = sides != SubjectSides.Copies && !_rolledBack;
+        _readOnly = sides is SubjectSides.AsItIs or SubjectSides.Pair;
         _address = _readOnly ? PostgresSubject.ReadOnly(address) : PostgresSubject.Private(address);
     }
 
@@ -44,20 +44,12 @@ internal sealed class PostgresCopy : ISubjectCopy
                 : "Of two databases that are there already neither is changed: the change holds rewrites and session settings (SET), nothing else");
         }
 
-        if (_rolledBack)
+        if (_rolledBack && (StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase)))
         {
-            if (StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
-            {
-                throw new EngineException("This cannot run inside the transaction that is rolled back");
-            }
-
-            Shared.Execute(sql, stop);
-        }
-        else
-        {
-            Shared.Execute(sql, stop);
+            throw new EngineException("This cannot run inside the transaction that is rolled back");
         }
 
+        Shared.Execute(sql, stop);
         return Task.CompletedTask;
     }
 
@@ -73,6 +65,11 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop)
     {
+        if (_readOnly && PostgresInspector.Writes(run.Sql))
+        {
+            return Task.FromResult(new Inspection(null, null, null, true, null, null, true, new Dictionary<string, long>(), null, new("It writes, and this database is only read. Copies would show it (--sides copies).")));
+        }
+
         try
         {
             if (_rolledBack)

@@ -34,14 +34,27 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 
         // From version 15 on the default writes every block to the log instead.
         string strategy = version >= 150_000 ? " STRATEGY FILE_COPY" : "";
+        Create(server, name, $"TEMPLATE {PostgresConnection.Quoted(template)}{strategy}", template, stop);
+    }
+
+    /// <summary>Makes an empty database that sorts and encodes as the subject does.</summary>
+    /// <param name="subject">A connection to the subject.</param>
+    public void MakeEmpty(PostgresConnection server, string part, PostgresConnection subject, CancellationToken stop)
+    {
+        string?[] like = subject.Rows("SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database() FROM pg_database WHERE datname = current_database()")[0];
+        Create(server, NameOf(part), $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}", like[3]!, stop);
+    }
+
+    private void Create(PostgresConnection server, string name, string how, string subject, CancellationToken stop)
+    {
         try
         {
-            server.Execute($"CREATE DATABASE {PostgresConnection.Quoted(name)} TEMPLATE {PostgresConnection.Quoted(template)}{strategy}", stop);
+            server.Execute($"CREATE DATABASE {PostgresConnection.Quoted(name)} {how}", stop);
             server.Execute($"COMMENT ON DATABASE {PostgresConnection.Quoted(name)} IS {PostgresConnection.Literal($"{Mark}, made {DateTime.UtcNow:yyyy-MM-dd HH:mm:ss} UTC; dropped by itself")}", stop);
         }
         catch (EngineException e)
         {
-            throw SubjectException.Because(Explained(e.Message, template), badInput: !e.Message.Contains("space left", StringComparison.OrdinalIgnoreCase));
+            throw SubjectException.Because(Explained(e.Message, subject), badInput: !e.Message.Contains("space left", StringComparison.OrdinalIgnoreCase));
         }
     }
 
@@ -82,7 +95,7 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 
     private static string Explained(string message, string template) =>
         message.Contains("is being accessed by other users", StringComparison.Ordinal)
-            ? $"'{template}' has other sessions, and the server copies a database only while nobody else is connected to it. Give a restored backup as the subject, compare two databases that are there (--sides pair), or compare plans alone (--sides rolled-back)."
+            ? $"'{template}' has other sessions, and the server copies a database only while nobody else is connected to it. Copy it by dump and restore (--sides dumped), compare two databases that are there (--sides pair), or compare plans alone (--sides rolled-back)."
         : message.Contains("permission denied to create database", StringComparison.Ordinal)
             ? "This user may not create databases, so no copies can be made. An administrator can allow it with ALTER ROLE ... CREATEDB; without it, rewrites can be tested on the subject itself (--sides as-is), and other changes in a transaction that is rolled back (--sides rolled-back)."
         : message.Contains("permission denied to copy database", StringComparison.Ordinal)

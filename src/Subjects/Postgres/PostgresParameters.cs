@@ -7,7 +7,7 @@ namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>A statement whose parameters are numbered as the server wants them, with their values as text.</summary>
 /// <param name="Map">For each code unit of <paramref name="Sql"/> that differs in place: where a piece begins here, and where it did in the original.</param>
-internal sealed record PostgresParameters(string Sql, IReadOnlyList<string?> Values, IReadOnlyList<(int Here, int There)> Map)
+public sealed record PostgresParameters(string Sql, IReadOnlyList<string?> Values, IReadOnlyList<(int Here, int There)> Map)
 {
     public static PostgresParameters Of(CaseRun run)
     {

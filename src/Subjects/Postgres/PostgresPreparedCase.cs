@@ -15,6 +15,7 @@ internal sealed class PostgresPreparedCase : IPreparedCase
     private readonly NpgsqlCommand _command;
     private readonly bool _writes;
     private readonly TimeSpan _limit;
+    private readonly string? _schedule;
 
     /// <param name="writes">Whether each execution is rolled back.</param>
     /// <exception cref="EngineException">The server cannot prepare it.</exception>
@@ -23,6 +24,7 @@ internal sealed class PostgresPreparedCase : IPreparedCase
         _connection = connection;
         _writes = writes;
         _limit = limit;
+        _schedule = connection.LocalProcess is { } folder ? Path.Combine(folder, "schedstat") : null;
         _parameters = PostgresParameters.Of(run);
         _command = connection.Command(_parameters.Sql, _parameters.Values);
         try
@@ -33,6 +35,28 @@ internal sealed class PostgresPreparedCase : IPreparedCase
         {
             _command.Dispose();
             throw Placed(e);
+        }
+    }
+
+    /// <remarks>proc(5), schedstat: nanoseconds on a CPU. Workers that run a part in parallel are processes of their own, and not in it.</remarks>
+    public double? EngineCpuMicroseconds
+    {
+        get
+        {
+            if (_schedule is null)
+            {
+                return null;
+            }
+
+            try
+            {
+                string text = File.ReadAllText(_schedule);
+                return long.TryParse(text.AsSpan(0, Math.Max(0, text.IndexOf(' ', StringComparison.Ordinal))), System.Globalization.CultureInfo.InvariantCulture, out long nanoseconds) ? nanoseconds / 1000.0 : null;
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                return null;
+            }
         }
     }
 

@@ -8,7 +8,8 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <summary>How a PostgreSQL subject is opened.</summary>
 /// <param name="Address">Connection string of the subject; of a pair, of the before side.</param>
 /// <param name="AfterAddress">Of a pair, the after side; null otherwise.</param>
-public sealed record PostgresAccess(string Address, SubjectSides Sides = SubjectSides.Copies, string? AfterAddress = null);
+/// <param name="MostBytes">A larger subject is not copied.</param>
+public sealed record PostgresAccess(string Address, SubjectSides Sides = SubjectSides.Copies, string? AfterAddress = null, long MostBytes = 50L << 30);
 
 /// <summary>A PostgreSQL database, versions 13 to 18. It is only read; what a trial changes are copies of it, or a transaction that is rolled back.</summary>
 public sealed class PostgresSubject : ISubject
@@ -55,19 +56,14 @@ public sealed class PostgresSubject : ISubject
         int version;
         using (PostgresConnection reading = Connect(ReadOnly(address)))
         {
-            version = int.Parse(reading.Ask("SHOW server_version_num")!, CultureInfo.InvariantCulture);
-            if (version is < OldestVersion or >= BeyondVersion)
-            {
-                throw SubjectException.Because($"This server is PostgreSQL {reading.Ask("SHOW server_version")}; versions 13 to 18 can be tested.");
-            }
-
+            version = CheckedVersion(reading);
             info = Read(reading);
         }
 
         var subject = new PostgresSubject(access, address, databases, version, info);
-        if (access.Sides == SubjectSides.Copies)
+        if (subject.MakesCopies)
         {
-            subject.MakeBase(stop);
+            subject.MakeBase(folder, stop);
         }
 
         return subject;
@@ -77,7 +73,7 @@ public sealed class PostgresSubject : ISubject
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
     public static string? Clean(PostgresAccess access, string folder)
     {
-        if (access.Sides != SubjectSides.Copies)
+        if (!File.Exists(MarkIn(folder)))
         {
             return null;
         }
@@ -98,7 +94,7 @@ public sealed class PostgresSubject : ISubject
     public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop)
     {
         NpgsqlConnectionStringBuilder address = _address;
-        if (_access.Sides == SubjectSides.Copies)
+        if (MakesCopies)
         {
             string part = side == Side.Before ? "before" : "after";
             using PostgresConnection server = Connect(Server(_address));
@@ -119,6 +115,29 @@ public sealed class PostgresSubject : ISubject
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+    /// <summary>Checks what can be seen of an address without connecting.</summary>
+    /// <exception cref="SubjectException">It cannot be read.</exception>
+    public static void CheckAddress(string address) => PostgresAddress.Parse(address);
+
+    /// <summary>The database that an address leads to.</summary>
+    public static string DatabaseOf(string address) => PostgresAddress.Parse(address).Database!;
+
+    /// <summary>The password of an address; null where it has none.</summary>
+    public static string? PasswordOf(string address) => PostgresAddress.Parse(address).Password is { Length: > 0 } password ? password : null;
+
+    /// <summary>The address with a password, for connecting only.</summary>
+    public static string WithPassword(string address, string password) => new NpgsqlConnectionStringBuilder(PostgresAddress.Parse(address).ConnectionString) { Password = password }.ConnectionString;
+
+    /// <summary>The server's version as a number.</summary>
+    /// <exception cref="SubjectException">It is too old or too new.</exception>
+    internal static int CheckedVersion(PostgresConnection reading)
+    {
+        int version = int.Parse(reading.Ask("SHOW server_version_num")!, CultureInfo.InvariantCulture);
+        return version is >= OldestVersion and < BeyondVersion
+            ? version
+            : throw SubjectException.Because($"This server is PostgreSQL {reading.Ask("SHOW server_version")}; versions 13 to 18 can be tested.");
+    }
 
     /// <summary>Opens a connection or says what is wrong with the subject.</summary>
     internal static PostgresConnection Connect(NpgsqlConnectionStringBuilder address)
@@ -144,17 +163,49 @@ public sealed class PostgresSubject : ISubject
     private static NpgsqlConnectionStringBuilder WithOptions(NpgsqlConnectionStringBuilder address, string options) =>
         new(address.ConnectionString) { Options = string.IsNullOrEmpty(address.Options) ? options : $"{address.Options} {options}" };
 
+    private static string Gibibytes(long bytes) => Figures.Three(bytes / (double)(1L << 30));
+
     /// <summary>Databases are made and dropped from another one.</summary>
     private static NpgsqlConnectionStringBuilder Server(NpgsqlConnectionStringBuilder address) => new(address.ConnectionString) { Database = "postgres" };
 
-    private void MakeBase(CancellationToken stop)
+    private bool MakesCopies => _access.Sides is SubjectSides.Copies or SubjectSides.Dumped;
+
+    /// <summary>There once databases were made on a server for the trial of this folder.</summary>
+    private static string MarkIn(string folder) => Path.Combine(folder, "on-server");
+
+    private void MakeBase(string folder, CancellationToken stop)
     {
+        if (Info.Bytes > _access.MostBytes)
+        {
+            throw SubjectException.Because(
+                $"The database holds {Gibibytes(Info.Bytes)} GiB: three copies would take {Gibibytes(3 * Info.Bytes)} GiB on the server, more than the {Gibibytes(_access.MostBytes)} GiB a copy that are allowed (--most-gigabytes). "
+                + "Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back), or on two databases that are there (--sides pair).");
+        }
+
+        File.WriteAllText(MarkIn(folder), "");
         using PostgresConnection server = Connect(Server(_address));
         _databases.Sweep(server, own: false);
-        if (!PostgresDatabases.Exists(server, _databases.NameOf("base")))
+        if (PostgresDatabases.Exists(server, _databases.NameOf("base")))
+        {
+            return;
+        }
+
+        if (_access.Sides == SubjectSides.Copies)
         {
             _databases.Make(server, "base", _address.Database!, _version, stop);
+            return;
         }
+
+        using (PostgresConnection reading = Connect(ReadOnly(_address)))
+        {
+            _databases.MakeEmpty(server, "base", reading, stop);
+        }
+
+        PostgresDump.Copy(_address, _databases.AddressOf("base"), folder, stop);
+        using PostgresConnection restored = Connect(_databases.AddressOf("base"));
+
+        // Visibility and statistics, which no dump holds: both sides begin alike.
+        restored.Execute("VACUUM (ANALYZE)", stop);
     }
 
     private static SubjectInfo Read(PostgresConnection reading)

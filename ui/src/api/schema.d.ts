@@ -159,6 +159,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/subjects/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LookRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PostgresLook"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -1731,6 +1779,7 @@ export interface components {
             workload: string;
             change: string;
             noiseCheck: boolean;
+            sides?: components["schemas"]["SubjectSides"];
         };
         CheckedCase: {
             label: string;
@@ -1940,6 +1989,10 @@ export interface components {
             /** @default false */
             leavesStanding: boolean;
         };
+        LookRequest: {
+            subject: string;
+            password?: null | string;
+        };
         NotBilled: {
             /** Format: int32 */
             line: number;
@@ -2117,6 +2170,17 @@ export interface components {
             averageMs: number;
             hours: string[];
         };
+        PostgresLook: {
+            version: string;
+            user: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int32 */
+            otherSessions: number;
+            extensions: string[];
+            sides: components["schemas"]["SidesOffered"][];
+            notes: string[];
+        };
         ProblemReport: {
             problems: components["schemas"]["ProblemView"][];
         };
@@ -2291,6 +2355,13 @@ export interface components {
             uploadLimitBytes: number;
             measuring: null | string;
         };
+        SidesOffered: {
+            sides: components["schemas"]["SubjectSides"];
+            works: boolean;
+            shows: string;
+            lacks: string;
+            grant: string;
+        };
         SourceCourse: {
             /** Format: int64 */
             source: number;
@@ -2364,6 +2435,11 @@ export interface components {
             ms: null | number;
             binds: string;
         };
+        /**
+         * @default copies
+         * @enum {unknown}
+         */
+        SubjectSides: "copies" | "dumped" | "asItIs" | "rolledBack" | "pair";
         TableView: {
             name: string;
             /** Format: int64 */
@@ -2425,6 +2501,8 @@ export interface components {
             title: null | string;
             bookName: null | string;
             settings: null | components["schemas"]["TrialSettings"];
+            password?: null | string;
+            afterPassword?: null | string;
         };
         TrialSettings: {
             /**
@@ -2449,6 +2527,13 @@ export interface components {
              */
             seed: number;
             only?: null | string[];
+            sides?: components["schemas"]["SubjectSides"];
+            afterSubject?: null | string;
+            /**
+             * Format: double
+             * @default 50
+             */
+            mostGigabytes: number;
         };
         TrialSummary: {
             /** Format: int64 */

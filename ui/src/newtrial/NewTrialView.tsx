@@ -9,10 +9,11 @@ import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
 import { Top } from "../parts/Top";
 import { newTrialRoute } from "../router";
+import { ServerFields } from "./ServerFields";
 import { Settings } from "./Settings";
 import { SubjectField } from "./SubjectField";
 import { Statements, Steps } from "./Understood";
-import { type Draft, settingsOf, useDraft } from "./useDraft";
+import { type Draft, onServer, settingsOf, useDraft } from "./useDraft";
 
 type Place = { line: number; column: number };
 
@@ -43,6 +44,8 @@ export function NewTrialView() {
         title: draft.title,
         bookName: draft.bookName,
         settings: settingsOf(draft),
+        password: draft.password || null,
+        afterPassword: draft.afterPassword || null,
       },
       {
         onSuccess: (t) => {
@@ -75,6 +78,7 @@ export function NewTrialView() {
                 problems={draft.subject === "" ? [] : of("subject")}
                 onChange={(subject, name) => set(name ? { subject, bookName: name } : { subject })}
               />
+              {onServer(draft.subject) && <ServerFields draft={draft} set={set} />}
               <h2 className="mt-2 font-semibold">Workload: what runs on it</h2>
               <div className="min-h-40 flex-[3]">
                 <SqlEditor
@@ -113,7 +117,7 @@ export function NewTrialView() {
                       {problems.length > 0
                         ? `${problems.length} to put right first`
                         : lines > 0
-                          ? `${lines} lines will be measured, on copies`
+                          ? `${lines} ${lines === 1 ? "line" : "lines"} will be ${onServer(draft.subject) && draft.sides === "rolledBack" ? "compared, not timed" : `measured${!onServer(draft.subject) || draft.sides === "copies" || draft.sides === "dumped" ? ", on copies" : ""}`}`
                           : ""}
                     </span>
                   </div>
@@ -169,6 +173,7 @@ function useCheck(draft: Draft) {
     workload: useDeferredValue(draft.workload),
     change: useDeferredValue(draft.change),
     noiseCheck: draft.noiseCheck,
+    sides: onServer(draft.subject) ? draft.sides : ("copies" as const),
   };
   return useQuery({
     queryKey: ["check", body],
@@ -218,6 +223,8 @@ function usePrefill(
         statementSeconds: String(settings.statementSeconds),
         quick: settings.quick,
         noiseCheck: settings.noiseCheck,
+        sides: settings.sides,
+        afterSubject: settings.afterSubject ?? "",
       });
     }
   }, [from, key, book.data, book.isFetching, deployments.data, trial.data, set]);

@@ -6,7 +6,7 @@ import { Problems } from "../parts/Notice";
 
 type Props = { subject: string; onChange: (subject: string, name?: string) => void; problems: Problem[] };
 
-/** The database: a path on the server's machine, or a file from here. */
+/** The database: a path on the server's machine, a file from here, or a server's address. */
 export function SubjectField({ subject, onChange, problems }: Props) {
   const picker = useRef<HTMLInputElement>(null);
   const sending = useMutation({ mutationFn: upload, onSuccess: (sent) => onChange(sent.path, sent.name) });
@@ -19,14 +19,14 @@ export function SubjectField({ subject, onChange, problems }: Props) {
   return (
     <div>
       <label htmlFor="subject" className="font-semibold">
-        SQLite file
+        Database
       </label>
       <div className="flex gap-2">
         <input
           id="subject"
           className="field flex-1 font-mono text-sm"
           value={subject}
-          placeholder="path on the server's machine"
+          placeholder="path of a SQLite file, or postgresql://user@host/database"
           spellCheck={false}
           onChange={(e) => {
             sending.reset();

@@ -1,4 +1,5 @@
 import { useEffect, useState } from "react";
+import type { Schemas } from "../api/client";
 
 export type Draft = {
   subject: string;
@@ -11,7 +12,18 @@ export type Draft = {
   statementSeconds: string;
   quick: boolean;
   noiseCheck: boolean;
+  /** How the two sides come about, of a database on a server. */
+  sides: Sides;
+  afterSubject: string;
+  /** Never kept in the browser. */
+  password: string;
+  afterPassword: string;
 };
+
+export type Sides = Schemas["SubjectSides"];
+
+export const onServer = (subject: string) =>
+  /^\s*(postgres(ql)?:\/\/|(host|server)\s*=|.*;\s*(host|server)\s*=)/i.test(subject);
 
 const key = "draft";
 
@@ -26,6 +38,23 @@ const empty: Draft = {
   statementSeconds: "30",
   quick: false,
   noiseCheck: false,
+  sides: "copies",
+  afterSubject: "",
+  password: "",
+  afterPassword: "",
+};
+
+/** What may lie in the browser: passwords may not, wherever they were typed. */
+const kept = (draft: Draft): Draft => {
+  const without = (address: string) =>
+    address.replace(/^(\s*[a-z]+:\/\/[^/@:]*):[^@]*@/i, "$1@").replace(/\b(password|pwd)\s*=[^;&\s]*/gi, "");
+  return {
+    ...draft,
+    subject: without(draft.subject),
+    afterSubject: without(draft.afterSubject),
+    password: "",
+    afterPassword: "",
+  };
 };
 
 /** What is being written, kept in the browser until it is started: an error, a reload or a closed tab loses nothing. */
@@ -37,7 +66,7 @@ export function useDraft() {
       return empty;
     }
   });
-  useEffect(() => localStorage.setItem(key, JSON.stringify(draft)), [draft]);
+  useEffect(() => localStorage.setItem(key, JSON.stringify(kept(draft))), [draft]);
   return {
     draft,
     set: (part: Partial<Draft>) => setDraft((d) => ({ ...d, ...part })),
@@ -56,5 +85,8 @@ export function settingsOf(draft: Draft) {
     noiseCheck: draft.noiseCheck,
     seed: 1,
     only: null,
+    sides: onServer(draft.subject) ? draft.sides : ("copies" as const),
+    afterSubject: draft.sides === "pair" && onServer(draft.subject) ? draft.afterSubject : null,
+    mostGigabytes: 50,
   };
 }

@@ -204,6 +204,11 @@ function Interval({ page }: { page: Schemas["LinePage"] }) {
 
 const counterNames: Record<string, string> = {
   vmSteps: "engine steps",
+  blocksTouched: "blocks touched",
+  blocksRead: "blocks read",
+  rowsProcessed: "rows processed",
+  tempBlocks: "temporary blocks",
+  walBytes: "bytes of log written",
   fullScanSteps: "rows stepped over in full scans",
   sorts: "sorts",
   autoIndexRows: "rows put into an index built for the query",

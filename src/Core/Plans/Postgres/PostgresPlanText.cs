@@ -104,8 +104,12 @@ public static class PostgresPlanText
             ? new((long)loops, reads ? (long)Math.Round((rows + removed) * loops) : null, (long)Math.Round(rows * loops), share)
             : null;
         string condition = Conditions.Select(n => node[n]).FirstOrDefault(c => c.Length > 0, "");
-        return o with { EstimatedRows = node.Number("Plan Rows"), Condition = condition.Length > 0 ? condition : null, Counts = counts, Details = DetailsOfOperator(node) };
+        return o with { Index = o.Index ?? BitmapIndex(node), EstimatedRows = node.Number("Plan Rows"), Condition = condition.Length > 0 ? condition : null, Counts = counts, Details = DetailsOfOperator(node) };
     }
+
+    /// <summary>A bitmap heap scan goes through the index that its bitmap comes from; null where it comes from several.</summary>
+    private static string? BitmapIndex(PostgresNode node) =>
+        (node.Words ?? node["Node Type"]).Contains("Bitmap Heap Scan", StringComparison.Ordinal) && node.Plans is [var below] && OperatorOf(below.Words ?? WordsOf(below)) is { Index: { } index } ? index : null;
 
     private static Dictionary<string, string> DetailsOfOperator(PostgresNode node)
     {

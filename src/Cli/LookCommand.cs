@@ -1,0 +1,62 @@
+using System.CommandLine;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
+
+namespace SwiftLedger.Cli;
+
+/// <summary><c>swift-ledger look</c>: what can be tested on a server, and what an administrator would have to grant.</summary>
+internal static class LookCommand
+{
+    private static readonly Option<string> Subject = new("--subject") { Description = "postgresql://user@host/database; nothing is written.", Required = true };
+
+    public static Command Build()
+    {
+        var command = new Command("look", "Look at a PostgreSQL database: which trials work with these rights, and what is missing for the others.") { Subject };
+        command.SetAction(Run);
+        return command;
+    }
+
+    private static int Run(ParseResult parsed)
+    {
+        string subject = parsed.GetValue(Subject)!;
+        if (!SubjectAddress.IsPostgres(subject))
+        {
+            Console.Error.WriteLine("This is no connection string. Write postgresql://user@host:5432/database.");
+            return ExitCode.BadInput;
+        }
+
+        try
+        {
+            PostgresLook look = PostgresLook.At(subject);
+            Console.WriteLine($"PostgreSQL {look.Version}, {Figures.Three(look.Bytes / (double)(1 << 20))} MiB, as {look.User}; {look.OtherSessions} other sessions; extensions: {string.Join(", ", look.Extensions)}");
+            foreach (SidesOffered way in look.Sides)
+            {
+                Console.WriteLine($"\n{(way.Works ? "works" : "does not")}  --sides {NameOf(way.Sides)}\n    {way.Shows}");
+                foreach (string line in new[] { way.Lacks, way.Grant }.Where(l => l.Length > 0))
+                {
+                    Console.WriteLine($"    {line}");
+                }
+            }
+
+            foreach (string note in look.Notes)
+            {
+                Console.WriteLine($"\n{note}");
+            }
+
+            return ExitCode.Good;
+        }
+        catch (SubjectException e)
+        {
+            Console.Error.WriteLine(e.Problem.Message);
+            return ExitCode.BadInput;
+        }
+    }
+
+    internal static string NameOf(SubjectSides sides) => sides switch
+    {
+        SubjectSides.AsItIs => "as-is",
+        SubjectSides.RolledBack => "rolled-back",
+        _ => sides.ToString().ToLowerInvariant(),
+    };
+}

@@ -1,0 +1,86 @@
+using System.Globalization;
+using Npgsql;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>One way to come by two sides: whether it works on this server for this user.</summary>
+/// <param name="Shows">What it can show.</param>
+/// <param name="Lacks">Why it does not work, or what it cannot show.</param>
+/// <param name="Grant">SQL that an administrator runs to allow it; empty where nothing is missing, or no grant helps.</param>
+public sealed record SidesOffered(SubjectSides Sides, bool Works, string Shows, string Lacks, string Grant);
+
+/// <summary>What a first look at a server tells, without writing anything.</summary>
+/// <param name="Bytes">Size of the database.</param>
+/// <param name="OtherSessions">Others that are connected to it now.</param>
+/// <param name="Extensions">Name and version.</param>
+/// <param name="Notes">What limits the results.</param>
+public sealed record PostgresLook(
+    string Version, string User, long Bytes, int OtherSessions, IReadOnlyList<string> Extensions, IReadOnlyList<SidesOffered> Sides, IReadOnlyList<string> Notes)
+{
+    /// <exception cref="SubjectException">No connection, or a version that cannot be tested.</exception>
+    public static PostgresLook At(string address)
+    {
+        NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
+        using PostgresConnection reading = PostgresSubject.Connect(PostgresSubject.ReadOnly(parsed));
+        int version = PostgresSubject.CheckedVersion(reading);
+        string?[] row = reading.Rows("""
+            SELECT current_setting('server_version'), quote_ident(current_user), pg_database_size(current_database()), r.rolsuper OR r.rolcreatedb, r.rolsuper OR pg_has_role(d.datdba, 'MEMBER'),
+              (SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND backend_type = 'client backend'),
+              pg_has_role('pg_read_all_stats', 'MEMBER'), quote_ident(current_database()), current_setting('track_io_timing')
+            FROM pg_roles r, pg_database d WHERE r.rolname = current_user AND d.datname = current_database()
+            """)[0];
+        string?[] tables = reading.Rows("""
+            SELECT count(*), count(*) FILTER (WHERE has_table_privilege(c.oid, 'SELECT')), count(*) FILTER (WHERE pg_has_role(c.relowner, 'MEMBER')),
+              coalesce(string_agg(DISTINCT quote_ident(n.nspname), ', ') FILTER (WHERE NOT has_table_privilege(c.oid, 'SELECT')), ''),
+              coalesce(string_agg(DISTINCT quote_ident(pg_get_userbyid(c.relowner)), ', ') FILTER (WHERE NOT pg_has_role(c.relowner, 'MEMBER')), '')
+            FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+            WHERE c.relkind IN ('r', 'p', 'm') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%'
+            """)[0];
+        long bytes = Whole(row[2]);
+        int others = (int)Whole(row[5]);
+        bool creates = row[3] == "t", owns = row[4] == "t";
+        long all = Whole(tables[0]), readable = Whole(tables[1]), owned = Whole(tables[2]);
+        string user = row[1]!, database = row[7]!, size = Size(bytes);
+        string grantCreate = creates ? "" : $"ALTER ROLE {user} CREATEDB;";
+        string grantRead = readable == all ? "" : string.Join(' ', tables[3]!.Split(", ").Select(s => $"GRANT USAGE ON SCHEMA {s} TO {user}; GRANT SELECT ON ALL TABLES IN SCHEMA {s} TO {user};"));
+        string unreadable = readable == all ? "" : $"{Figures.Count(all - readable)} of {Figures.Count(all)} tables may not be read.";
+        var notes = new List<string>();
+        if (row[6] != "t")
+        {
+            notes.Add($"Statements of other users are hidden from this one in the server's statistics: GRANT pg_read_all_stats TO {user};");
+        }
+
+        if (row[8] != "on")
+        {
+            notes.Add("track_io_timing is off: plans tell how many blocks were read, not how long that took.");
+        }
+
+        bool dumps = PostgresDump.Find() is not null;
+        return new(row[0]!, user, bytes, others, [.. reading.Rows("SELECT extname || ' ' || extversion FROM pg_extension ORDER BY 1").Select(r => r[0]!)],
+        [
+            new(SubjectSides.Copies, creates && owns && others == 0,
+                $"Everything: plans, work and interleaved times of any change, on two private databases ({Size(3 * bytes)} on the server meanwhile).",
+                Sentences(creates ? "" : "This user may not create databases.", owns ? "" : "Only its owner may copy this database.",
+                    others == 0 ? "" : $"{others} other session{(others == 1 ? " is" : "s are")} connected, and the server copies a database only while nobody is."),
+                Sentences(grantCreate, owns ? "" : $"ALTER DATABASE {database} OWNER TO {user};")),
+            new(SubjectSides.Dumped, creates && dumps && readable == all,
+                $"The same, while others go on working: pg_dump and pg_restore write {size} out and in again. Tables lie packed then, and statistics are gathered anew.",
+                Sentences(creates ? "" : "This user may not create databases.", dumps ? "" : "pg_dump and pg_restore are not on this machine.", unreadable),
+                Sentences(grantCreate, grantRead)),
+            new(SubjectSides.AsItIs, readable > 0 || all == 0, "Rewrites and session settings: plans, work and interleaved times, on the subject itself, which is only read.",
+                Sentences("No index, no migration, no statement that writes.", unreadable), grantRead),
+            new(SubjectSides.RolledBack, owned > 0, "Any change that can stand in a transaction: plans and work, no times. Its locks are held while the after side is looked at.",
+                Sentences("It is not timed, and locks what it changes meanwhile.", owned == all ? "" : $"This user owns {Figures.Count(owned)} of {Figures.Count(all)} tables, and can change those only."),
+                owned == all ? "" : $"GRANT {tables[4]} TO {user};"),
+            new(SubjectSides.Pair, readable > 0 || all == 0, "Two databases that are there already, the old deployment and the new one: plans, work and interleaved times.",
+                Sentences("Differences of their data and of their servers count as well.", unreadable), grantRead),
+        ], notes);
+    }
+
+    private static long Whole(string? text) => long.Parse(text ?? "0", CultureInfo.InvariantCulture);
+
+    private static string Sentences(params string[] parts) => string.Join(' ', parts.Where(p => p.Length > 0));
+
+    private static string Size(long bytes) => bytes >= 1L << 30 ? $"{Figures.Three(bytes / (double)(1L << 30))} GiB" : $"{Figures.Three(bytes / (double)(1L << 20))} MiB";
+}

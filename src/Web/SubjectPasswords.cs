@@ -1,0 +1,52 @@
+using System.Security.Cryptography;
+using Microsoft.AspNetCore.DataProtection;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Store;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Keeps passwords of subjects encrypted, and gives them to connections alone: they are never shown, logged or exported.</summary>
+public sealed class SubjectPasswords(SecretStore secrets, IDataProtectionProvider protection, ILogger<SubjectPasswords> log)
+{
+    private readonly IDataProtector _protector = protection.CreateProtector("subject passwords");
+
+    /// <summary>The address as it may be kept and shown; the password in it, or the one beside it, is put away.</summary>
+    /// <exception cref="SubjectException">The address cannot be read.</exception>
+    public string PutAway(string subject, string? password)
+    {
+        if (!SubjectAddress.IsPostgres(subject))
+        {
+            return subject;
+        }
+
+        string shown = SubjectAddress.Shown(subject);
+        if ((string.IsNullOrEmpty(password) ? PostgresSubject.PasswordOf(subject) : password) is { } given)
+        {
+            secrets.Keep(shown, _protector.Protect(given));
+        }
+
+        return shown;
+    }
+
+    /// <summary>The address to connect with.</summary>
+    public string ForConnecting(string subject)
+    {
+        if (!SubjectAddress.IsPostgres(subject) || secrets.Find(SubjectAddress.Shown(subject)) is not { } kept)
+        {
+            return subject;
+        }
+
+        try
+        {
+            return PostgresSubject.WithPassword(subject, _protector.Unprotect(kept));
+        }
+        catch (CryptographicException)
+        {
+            log.LogWarning("A password cannot be decrypted: the keys of this ledger are gone. It has to be given again.");
+            secrets.Forget(SubjectAddress.Shown(subject));
+            return subject;
+        }
+    }
+}

@@ -1,0 +1,316 @@
+using System.Globalization;
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects.Postgres;
+using Xunit;
+
+namespace SwiftLedger.Subjects.Tests.Postgres;
+
+/// <summary>A database on a real server as a subject: what trials make there, what they see, and that nothing stays.</summary>
+[Collection(PostgresFixture.Name)]
+public sealed class PostgresSubjectTests : IDisposable
+{
+    private static readonly TimeSpan Limit = TimeSpan.FromSeconds(20);
+
+    private readonly PostgresFixture _postgres;
+    private readonly string _copies = Directory.CreateTempSubdirectory("swift-ledger-copies-").FullName;
+    private readonly string _folder;
+    private readonly string _database = $"t{Guid.NewGuid():n}";
+
+    public PostgresSubjectTests(PostgresFixture postgres)
+    {
+        _postgres = postgres;
+        _folder = NewFolder();
+        _postgres.Sql("postgres", $"CREATE DATABASE {_database}");
+        _postgres.Sql(_database, """
+            CREATE TABLE depot (id int PRIMARY KEY, name text NOT NULL);
+            CREATE TABLE parcel (id int PRIMARY KEY, depot_id int NOT NULL REFERENCES depot, state text NOT NULL, weight numeric NOT NULL, sent_on date NOT NULL, note bytea);
+            INSERT INTO depot SELECT i, 'depot ' || i FROM generate_series(1, 50) i;
+            INSERT INTO parcel SELECT i, 1 + i % 50, CASE WHEN i % 1000 = 0 THEN 'lost' ELSE 'sent' END, i % 97 + 0.5, date '2026-01-01' + i % 365, '\x00ff' FROM generate_series(1, 20000) i;
+            CREATE INDEX parcel_state ON parcel (state);
+            """);
+        _postgres.Sql(_database, "VACUUM ANALYZE");
+    }
+
+    private string Address => $"postgresql://postgres@127.0.0.1:{_postgres.Server.Port.ToString(CultureInfo.InvariantCulture)}/{_database}";
+
+    public void Dispose()
+    {
+        _postgres.Sql("postgres", $"DROP DATABASE {_database} WITH (FORCE)");
+        Directory.Delete(_copies, recursive: true);
+    }
+
+    [Theory]
+    [InlineData(SubjectSides.Copies)]
+    [InlineData(SubjectSides.Dumped)]
+    public async Task A_change_is_seen_on_the_after_side_alone_and_nothing_is_left_on_the_server(SubjectSides sides)
+    {
+        string before = Fingerprint();
+        await using (PostgresSubject subject = PostgresSubject.Open(new(Address, sides), _folder))
+        {
+            (subject.Info.Engine, subject.Info.Bytes > 1_000_000).ShouldBe(("PostgreSQL", true));
+            subject.Info.Settings.ShouldContainKey("work_mem");
+            subject.Info.Schema.Select(o => o.Name).ShouldContain("parcel_state");
+            await using ISubjectCopy a = await subject.CopyAsync(Side.Before, default), b = await subject.CopyAsync(Side.After, default);
+            await b.ApplyAsync(Step("CREATE INDEX parcel_depot ON parcel (depot_id)"), default);
+            await b.FinishChangeAsync(default);
+            var run = new CaseRun("SELECT id, state, weight, note FROM parcel WHERE depot_id = :depot", BindLine.Pairs("depot=7"));
+            Inspection x = await a.InspectAsync(run, Limit, default), y = await b.InspectAsync(run, Limit, default);
+            x.Failure.ShouldBeNull();
+            (x.Rows, y.Rows, x.RowsHash).ShouldBe((400, 400, y.RowsHash));
+            x.Plan!.Text.ShouldBe("Seq Scan on parcel");
+            y.Plan!.Text.ShouldContain("parcel_depot");
+
+            // Counted by hand: 20,000 rows, of which 400 are of a depot.
+            PlanOperator scan = x.Plan.Roots[0];
+            (scan.Counts!.RowsVisited, scan.Counts.RowsPassed).ShouldBe((20_000, 400));
+            (x.Counters["rowsProcessed"], x.Counters.ContainsKey(LineEvidence.BlocksCounter)).ShouldBe((20_000, true));
+            (x.CountersRepeat, x.RowsRepeat).ShouldBe((true, true));
+            using IPreparedCase prepared = b.Prepare(run, Limit);
+            prepared.Execute(3).ShouldBeGreaterThan(0);
+            prepared.EngineCpuMicroseconds.ShouldNotBeNull().ShouldBeGreaterThan(0);
+        }
+
+        PostgresSubject.Clean(new(Address, sides), _folder).ShouldBeNull();
+        Copies().ShouldBeEmpty();
+        Fingerprint().ShouldBe(before);
+    }
+
+    [Fact]
+    public async Task Copies_of_a_killed_trial_are_swept_and_nothing_else_is_ever_dropped()
+    {
+        string killed = NewFolder();
+        await using (PostgresSubject subject = PostgresSubject.Open(new(Address), killed))
+        {
+            await (await subject.CopyAsync(Side.After, default)).DisposeAsync();
+        }
+
+        string lookalike = $"swift_ledger_{Guid.NewGuid():n}_base", other = "swift_ledger_notes";
+        _postgres.Sql("postgres", $"CREATE DATABASE {lookalike}");
+        _postgres.Sql("postgres", $"CREATE DATABASE {other}");
+        string running = NewFolder();
+        await using (PostgresSubject subject = PostgresSubject.Open(new(Address), running))
+        {
+            // The folder of a trial that runs is there; that of a killed one is gone once its ledger starts again.
+            Copies().Count.ShouldBe(5);
+            Directory.Delete(killed, recursive: true);
+            await using PostgresSubject next = PostgresSubject.Open(new(Address), _folder);
+            Copies().Select(c => c.Split('_')[2]).ShouldBe([Path.GetFileName(running), Path.GetFileName(_folder), lookalike.Split('_')[2], "notes"], ignoreOrder: true);
+        }
+
+        PostgresSubject.Clean(new(Address), running).ShouldBeNull();
+        PostgresSubject.Clean(new(Address), _folder).ShouldBeNull();
+        Copies().ShouldBe([lookalike, other], ignoreOrder: true);
+        _postgres.Sql("postgres", $"DROP DATABASE {lookalike}");
+        _postgres.Sql("postgres", $"DROP DATABASE {other}");
+    }
+
+    [Fact]
+    public async Task A_write_is_looked_at_and_timed_without_staying()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address), _folder);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        var run = new CaseRun("UPDATE parcel SET weight = weight + :more WHERE depot_id = :depot", BindLine.Pairs("depot=7, more=1.5"));
+        Inspection seen = await copy.InspectAsync(run, Limit, default);
+        (seen.Writes, seen.Rows, seen.RowsRepeat).ShouldBe((true, 400, true));
+        seen.RowsHash.ShouldNotBeNull();
+        Inspection other = await copy.InspectAsync(run with { Bindings = BindLine.Pairs("depot=8, more=1.5") }, Limit, default);
+        (other.Rows, other.RowsHash == seen.RowsHash).ShouldBe((400, false));
+        using (IPreparedCase prepared = copy.Prepare(run, Limit))
+        {
+            prepared.Execute(2);
+        }
+
+        Inspection sum = await copy.InspectAsync(new("SELECT sum(weight) FROM parcel", []), Limit, default);
+        sum.RowsHash.ShouldBe((await copy.InspectAsync(new($"SELECT {_postgres.Sql(_database, "SELECT sum(weight) FROM parcel").Trim()}::numeric", []), Limit, default)).RowsHash);
+        PostgresSubject.Clean(new(Address), _folder);
+    }
+
+    // PostgreSQL manual, "PREPARE": five custom plans, then a generic one where it is not estimated to be dearer.
+    [Fact]
+    public async Task The_plan_that_an_application_keeps_is_shown_and_the_one_for_its_values_told()
+    {
+        _postgres.Sql(_database, "CREATE TABLE reading AS SELECT i AS id, CASE WHEN i % 10000 = 0 THEN 1 ELSE 2 + abs(hashint4(i)) % 3 END AS kind FROM generate_series(1, 50000) i; CREATE INDEX reading_kind ON reading (kind); ALTER TABLE reading ALTER kind SET STATISTICS 100");
+        _postgres.Sql(_database, "ANALYZE reading");
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        await side.ApplyAsync(Step("SET plan_cache_mode = force_generic_plan"), default);
+        await side.ApplyAsync(Step("SET enable_bitmapscan = off"), default);
+        Inspection seen = await side.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default);
+        seen.Failure.ShouldBeNull();
+        seen.Plan!.Text.ShouldContain("Seq Scan on reading");
+        seen.PlanNote.ShouldBeNull("the plan for any values is taken from the start here");
+        await using ISubjectCopy free = await subject.CopyAsync(Side.After, default);
+        await free.ApplyAsync(Step("SET enable_bitmapscan = off"), default);
+        (await free.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default)).Plan!.Text.ShouldContain("reading_kind");
+    }
+
+    [Theory]
+    [InlineData("SELECT nope FROM parcel WHERE id = :id", "column \"nope\" does not exist (Perhaps you meant to reference the column \"parcel.note\")")]
+    [InlineData("SELECT * FROM parcel WHERE id = :id AND", "syntax error at end of input")]
+    [InlineData("SELECT pg_sleep(30), :id::int", "An execution took longer than 0.3 s, its time limit.")]
+    [InlineData("SELECT 1 / (:id - 5)", "division by zero")]
+    public async Task What_the_server_refuses_is_told_in_its_words(string sql, string message)
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        Inspection seen = await side.InspectAsync(new(sql, BindLine.Pairs("id=5")), TimeSpan.FromSeconds(0.3), default);
+        seen.Failure!.Reason.ShouldBe(message);
+    }
+
+    [Fact]
+    public async Task A_backend_that_is_killed_is_told_and_costs_one_line_only()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        var run = new CaseRun("SELECT count(*) FROM parcel", []);
+        using IPreparedCase prepared = side.Prepare(run, Limit);
+        prepared.Execute(1);
+        _postgres.Sql("postgres", "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'swift-ledger'");
+        Should.Throw<EngineException>(() => prepared.Execute(1)).Message.ShouldContain("terminat");
+        (await side.InspectAsync(run, Limit, default)).Failure.ShouldBeNull();
+    }
+
+    [Fact]
+    public async Task A_lock_that_never_comes_ends_the_change()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.RolledBack), _folder);
+        subject.Interleaves.ShouldBeFalse();
+        using var holder = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
+        await holder.OpenAsync(TestContext.Current.CancellationToken);
+        await using (Npgsql.NpgsqlTransaction transaction = await holder.BeginTransactionAsync(TestContext.Current.CancellationToken))
+        {
+            await using var command = new Npgsql.NpgsqlCommand("LOCK TABLE parcel IN ACCESS EXCLUSIVE MODE", holder, transaction);
+            await command.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+            await using ISubjectCopy after = await subject.CopyAsync(Side.After, default);
+            (await Should.ThrowAsync<EngineException>(() => after.ApplyAsync(Step("CREATE INDEX parcel_sent ON parcel (sent_on)"), default))).Message.ShouldContain("lock");
+        }
+
+        await using ISubjectCopy again = await subject.CopyAsync(Side.After, default);
+        await again.ApplyAsync(Step("CREATE INDEX parcel_sent ON parcel (sent_on)"), default);
+        (await again.InspectAsync(new("SELECT id FROM parcel WHERE sent_on = date '2026-03-02'", []), Limit, default)).Plan!.Text.ShouldContain("parcel_sent");
+        await again.DisposeAsync();
+        _postgres.Sql(_database, "SELECT count(*) FROM pg_indexes WHERE indexname = 'parcel_sent'").Trim().ShouldBe("0");
+    }
+
+    [Theory]
+    [InlineData(SubjectSides.AsItIs, "CREATE INDEX x ON parcel (note)", "only read")]
+    [InlineData(SubjectSides.RolledBack, "CREATE INDEX CONCURRENTLY x ON parcel (note)", "inside the transaction")]
+    [InlineData(SubjectSides.RolledBack, "COMMIT", "inside the transaction")]
+    public async Task What_a_way_cannot_do_it_refuses(SubjectSides sides, string sql, string message)
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, sides), _folder);
+        await using ISubjectCopy after = await subject.CopyAsync(Side.After, default);
+        (await Should.ThrowAsync<EngineException>(() => after.ApplyAsync(Step(sql), default))).Message.ShouldContain(message);
+    }
+
+    [Fact]
+    public async Task The_subject_itself_cannot_be_written_to()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        (await side.InspectAsync(new("DELETE FROM parcel", []), Limit, default)).Failure!.Reason.ShouldContain("only read");
+        _postgres.Sql(_database, "CREATE FUNCTION sly() RETURNS int LANGUAGE sql AS 'DELETE FROM parcel RETURNING 1'");
+        (await side.InspectAsync(new("SELECT sly()", []), Limit, default)).Failure!.Reason.ShouldContain("read-only transaction");
+        _postgres.Sql(_database, "SELECT count(*) FROM parcel").Trim().ShouldBe("20000");
+    }
+
+    [Fact]
+    public async Task Settings_of_a_change_hold_for_the_after_side_alone()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy before = await subject.CopyAsync(Side.Before, default), after = await subject.CopyAsync(Side.After, default);
+        await after.ApplyAsync(Step("SET enable_indexscan = off"), default);
+        await after.ApplyAsync(Step("ALTER SYSTEM SET enable_bitmapscan = off"), default);
+        var run = new CaseRun("SELECT * FROM parcel WHERE state = 'lost'", []);
+        (await before.InspectAsync(run, Limit, default)).Plan!.Text.ShouldContain("parcel_state");
+        (await after.InspectAsync(run, Limit, default)).Plan!.Text.ShouldBe("Seq Scan on parcel");
+        _postgres.Sql(_database, "SHOW enable_bitmapscan").Trim().ShouldBe("on");
+    }
+
+    [Fact]
+    public void Rights_tell_which_ways_are_open_and_what_would_open_the_others()
+    {
+        string reader = $"r{Guid.NewGuid():n}";
+        _postgres.Sql(_database, $"CREATE ROLE {reader} LOGIN; GRANT SELECT ON depot TO {reader}");
+        PostgresLook look = PostgresLook.At(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal));
+        Dictionary<SubjectSides, SidesOffered> ways = look.Sides.ToDictionary(s => s.Sides);
+        ways.Where(w => w.Value.Works).Select(w => w.Key).ShouldBe([SubjectSides.AsItIs, SubjectSides.Pair]);
+        ways[SubjectSides.Copies].Grant.ShouldBe($"ALTER ROLE {reader} CREATEDB; ALTER DATABASE {_database} OWNER TO {reader};");
+        ways[SubjectSides.AsItIs].Lacks.ShouldContain("1 of 2 tables may not be read.");
+
+        // What it says to run opens what it says.
+        _postgres.Sql(_database, ways[SubjectSides.Copies].Grant + ways[SubjectSides.AsItIs].Grant + ways[SubjectSides.RolledBack].Grant);
+        PostgresLook.At(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal)).Sides.ShouldAllBe(s => s.Works);
+        PostgresLook.At(Address).Sides.ShouldAllBe(s => s.Works);
+        _postgres.Sql(_database, $"REVOKE postgres FROM {reader}; ALTER DATABASE {_database} OWNER TO postgres; DROP OWNED BY {reader}; DROP ROLE {reader}");
+    }
+
+    [Fact]
+    public async Task A_template_in_use_is_told_with_the_other_ways()
+    {
+        using var other = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
+        await other.OpenAsync(TestContext.Current.CancellationToken);
+        Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address), _folder)).Problem.Message.ShouldContain("--sides dumped");
+        PostgresLook.At(Address).Sides[0].Lacks.ShouldContain("1 other session is connected");
+        Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address, MostBytes: 1_000_000), _folder)).Problem.Message.ShouldContain("three copies would take");
+    }
+
+    [Fact]
+    public async Task Names_may_hold_anything()
+    {
+        string hostile = "a \"quoted\"\n<b>é" + new string('ü', 15) + "' ; --", quoted = $"\"{hostile.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
+        _postgres.Sql("postgres", $"CREATE DATABASE {quoted}");
+        _postgres.Sql(hostile, $"CREATE TABLE {quoted} ({quoted} int PRIMARY KEY); INSERT INTO {quoted} SELECT generate_series(1, 500); ANALYZE");
+        string address = $"postgresql://postgres@127.0.0.1:{_postgres.Server.Port.ToString(CultureInfo.InvariantCulture)}/{Uri.EscapeDataString(hostile)}";
+        await using (PostgresSubject subject = PostgresSubject.Open(new(address), _folder))
+        {
+            await using ISubjectCopy copy = await subject.CopyAsync(Side.After, default);
+            await copy.ApplyAsync(Step($"ALTER TABLE {quoted} ADD more int"), default);
+            (await copy.InspectAsync(new($"SELECT count(*) FROM {quoted} WHERE {quoted} > :n", BindLine.Pairs("n=100")), Limit, default)).Failure.ShouldBeNull();
+            copy.ReadCatalog(Limit)!.Table(hostile)!.Rows.ShouldBe(500);
+        }
+
+        PostgresSubject.Clean(new(address), _folder).ShouldBeNull();
+        _postgres.Sql("postgres", $"DROP DATABASE {quoted}");
+        Copies().ShouldBeEmpty();
+    }
+
+    // Sizes and statistics against counting queries of the same data.
+    [Fact]
+    public async Task The_catalogue_holds_what_the_tables_do()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        Catalog catalog = side.ReadCatalog(Limit)!;
+        CatalogTable parcel = catalog.Table("parcel")!;
+        (parcel.Rows, parcel.AnalyzedRows, parcel.StatisticsOffBy).ShouldBe((20_000, 20_000, 1));
+        parcel.Pages.ShouldBe(long.Parse(_postgres.Sql(_database, "SELECT pg_relation_size('parcel') / 8192"), CultureInfo.InvariantCulture));
+        parcel.Columns.Select(c => (c.Name, c.Type, c.NotNull, c.Key)).Take(2).ShouldBe([("id", "integer", true, 1), ("depot_id", "integer", true, 0)]);
+        parcel.Indexes.Select(i => (i.Name, i.Unique, i.Origin, string.Join(',', i.Columns))).ShouldBe([("parcel_pkey", true, "key", "id"), ("parcel_state", false, "created", "state")]);
+        parcel.Indexes[1].RowsPerKey.ShouldBe([10_000]);
+    }
+
+    [Fact]
+    public async Task A_large_result_is_read_without_keeping_it()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        long before = GC.GetTotalMemory(forceFullCollection: true);
+        Inspection seen = await side.InspectAsync(new("SELECT i, md5(i::text) FROM generate_series(1, 400000) i", []), Limit, default);
+        seen.Rows.ShouldBe(400_000);
+        (GC.GetTotalMemory(forceFullCollection: true) - before).ShouldBeLessThan(8 << 20);
+    }
+
+    private static ChangeStep Step(string sql) => new(1, sql, new(0, sql.Length), new(1, 1));
+
+    private string NewFolder() => Directory.CreateDirectory(Path.Combine(_copies, Guid.NewGuid().ToString("n"))).FullName;
+
+    private List<string> Copies() => [.. _postgres.Sql("postgres", "SELECT datname FROM pg_database WHERE datname LIKE 'swift%'").Split('\n', StringSplitOptions.RemoveEmptyEntries)];
+
+    /// <summary>All rows and all definitions of the subject.</summary>
+    private string Fingerprint() => _postgres.Sql(_database, "SELECT md5(string_agg(p::text, '|' ORDER BY id)) FROM parcel p; SELECT string_agg(indexdef, '|' ORDER BY indexname) FROM pg_indexes WHERE schemaname = 'public'");
+}

@@ -1,0 +1,137 @@
+import { useMutation } from "@tanstack/react-query";
+import { api, dataOf, Refused, type Schemas } from "../api/client";
+import { bytes } from "../format/figures";
+import { Problems, Wrong } from "../parts/Notice";
+import type { Draft, Sides } from "./useDraft";
+
+type Props = { draft: Draft; set: (part: Partial<Draft>) => void };
+type Offered = Schemas["SidesOffered"];
+
+const words: Record<Sides, string> = {
+  copies: "two private copies",
+  dumped: "two copies of a dump",
+  asItIs: "the database as it is",
+  rolledBack: "a transaction that is rolled back",
+  pair: "two databases that are there",
+};
+
+/** Of a database on a server: the password, and how the two sides come about there. */
+export function ServerFields({ draft, set }: Props) {
+  const look = useMutation({
+    mutationFn: async () =>
+      dataOf(
+        await api.POST("/api/subjects/look", { body: { subject: draft.subject, password: draft.password } }),
+      ),
+    onSuccess: (found) => {
+      const first = found.sides.find((s) => s.works);
+      if (first && !found.sides.some((s) => s.sides === draft.sides && s.works)) {
+        set({ sides: first.sides });
+      }
+    },
+  });
+  const found = look.data;
+  return (
+    <fieldset className="mt-1 text-sm">
+      <legend className="sr-only">Server</legend>
+      <div className="flex flex-wrap items-baseline gap-3">
+        <label className="flex items-baseline gap-1.5">
+          password
+          <input
+            type="password"
+            className="field w-44"
+            autoComplete="off"
+            value={draft.password}
+            placeholder="as given before"
+            onChange={(e) => set({ password: e.target.value })}
+          />
+        </label>
+        <button type="button" className="press" disabled={look.isPending} onClick={() => look.mutate()}>
+          {look.isPending ? "Looking" : "Look at the server"}
+        </button>
+        {!found && (
+          <label className="flex items-baseline gap-1.5">
+            sides
+            <select
+              className="field"
+              value={draft.sides}
+              onChange={(e) => set({ sides: e.target.value as Sides })}
+            >
+              {Object.entries(words).map(([value, label]) => (
+                <option key={value} value={value}>
+                  {label}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        {found && (
+          <span className="text-quiet">
+            PostgreSQL {found.version.split(" ")[0]}, {bytes(found.bytes)}, as {found.user}
+          </span>
+        )}
+      </div>
+      {look.error instanceof Refused ? (
+        <Problems problems={look.error.problems} />
+      ) : (
+        <Wrong error={look.error} />
+      )}
+      {found && (
+        <div
+          role="radiogroup"
+          aria-label="Sides"
+          className="mt-1 max-h-60 overflow-y-auto border-t border-rule"
+        >
+          {found.sides.map((s) => (
+            <Way
+              key={s.sides}
+              way={s}
+              chosen={draft.sides === s.sides}
+              choose={() => set({ sides: s.sides })}
+            />
+          ))}
+          {found.notes.map((n) => (
+            <p key={n} className="text-quiet">
+              {n}
+            </p>
+          ))}
+        </div>
+      )}
+      {draft.sides === "pair" && (
+        <div className="mt-1 flex flex-wrap gap-2">
+          <input
+            className="field flex-1 font-mono"
+            aria-label="Database of the after side"
+            placeholder="after side: postgresql://user@host/database"
+            spellCheck={false}
+            value={draft.afterSubject}
+            onChange={(e) => set({ afterSubject: e.target.value })}
+          />
+          <input
+            type="password"
+            className="field w-44"
+            aria-label="Password of the after side"
+            placeholder="its password"
+            autoComplete="off"
+            value={draft.afterPassword}
+            onChange={(e) => set({ afterPassword: e.target.value })}
+          />
+        </div>
+      )}
+    </fieldset>
+  );
+}
+
+function Way({ way, chosen, choose }: { way: Offered; chosen: boolean; choose: () => void }) {
+  return (
+    <label
+      className={`flex items-baseline gap-2 border-b border-rule py-0.5 ${way.works ? "" : "text-quiet"}`}
+    >
+      <input type="radio" name="sides" checked={chosen} disabled={!way.works} onChange={choose} />
+      <span>
+        <strong className={way.works ? "" : "font-normal"}>{words[way.sides]}</strong>
+        {!way.works && " (not here)"}: {way.works ? way.shows : ""} {way.lacks}
+        {way.grant && <code className="block font-mono text-[13px]">{way.grant}</code>}
+      </span>
+    </label>
+  );
+}
