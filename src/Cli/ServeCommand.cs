@@ -4,6 +4,7 @@ using System.Net.NetworkInformation;
 using System.Net.Sockets;
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Trials;
@@ -23,21 +24,23 @@ internal static class ServeCommand
     private static readonly Option<string> Listen = new("--listen") { Description = "Address to listen on; any but loopback asks for a token.", DefaultValueFactory = _ => "127.0.0.1" };
     private static readonly Option<double> Scale = new("--scale") { Description = "Size of the demo data.", DefaultValueFactory = _ => 1 };
 
+    private static readonly Option<string?> Postgres = new("--postgres") { Description = "Fill this empty PostgreSQL database with the demo as well: postgresql://user@host/database." };
+
     public static Command BuildServe()
     {
         var command = new Command("serve", "Start the web interface.") { Port, Listen };
-        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), demoScale: null, stop));
+        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), demoScale: null, null, stop));
         return command;
     }
 
     public static Command BuildDemo()
     {
-        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale };
-        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), parsed.GetValue(Scale), stop));
+        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale, Postgres };
+        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), parsed.GetValue(Scale), parsed.GetValue(Postgres), stop));
         return command;
     }
 
-    private static async Task<int> RunAsync(string listen, int port, double? demoScale, CancellationToken stop)
+    private static async Task<int> RunAsync(string listen, int port, double? demoScale, string? postgres, CancellationToken stop)
     {
         if (!IPAddress.TryParse(listen, out IPAddress? address))
         {
@@ -67,6 +70,15 @@ internal static class ServeCommand
         }
 
         await using WebApplication app = LedgerServer.Build(new(home, address, free, token, InterfaceFolder()));
+        if (postgres is not null && DemoDataCommand.FillPostgres(postgres, DemoScenario.MakeIn(DemoFolder(home, demoScale ?? 1), demoScale ?? 1)) is { } filled)
+        {
+            OpenPostgresBook(app.Services, postgres, filled);
+        }
+        else if (postgres is not null)
+        {
+            return ExitCode.BadInput;
+        }
+
         await app.StartAsync(stop);
         Console.WriteLine($"Swift Ledger: http://{(address.AddressFamily == AddressFamily.InterNetworkV6 ? $"[{address}]" : address)}:{free}{page}{(token is null ? "" : $"?token={token}")}");
         Console.WriteLine("Ctrl+C stops it.");
@@ -77,7 +89,7 @@ internal static class ServeCommand
     /// <returns>The number of the demo's book.</returns>
     private static long PrepareDemo(LedgerHome home, double scale)
     {
-        string folder = Path.Combine(home.Demo, scale == 1 ? "huts" : $"huts-{scale.ToString(System.Globalization.CultureInfo.InvariantCulture)}");
+        string folder = DemoFolder(home, scale);
         if (!File.Exists(Path.Combine(folder, "huts.db")))
         {
             Console.WriteLine("Making the demo data; it is kept for the next start.");
@@ -98,6 +110,21 @@ internal static class ServeCommand
         }
 
         return book.Id;
+    }
+
+    private static string DemoFolder(LedgerHome home, double scale) =>
+        Path.Combine(home.Demo, scale == 1 ? "huts" : $"huts-{scale.ToString(System.Globalization.CultureInfo.InvariantCulture)}");
+
+    /// <summary>A second book: the same changes, on a server.</summary>
+    private static void OpenPostgresBook(IServiceProvider services, string address, DemoScenario scenario)
+    {
+        BookStore books = services.GetRequiredService<BookStore>();
+        BookRecord book = books.Open(services.GetRequiredService<SubjectPasswords>().PutAway(address, null), $"{DemoScenario.BookName} on PostgreSQL");
+        books.KeepWorkload(book.Id, scenario.Workload);
+        foreach (DemoChange change in scenario.Changes)
+        {
+            books.KeepChange(book.Id, change.Title, change.Note, change.Text);
+        }
     }
 
     private static void ReadDemoCaptures(LedgerDatabase ledger, long book, DemoScenario scenario)
