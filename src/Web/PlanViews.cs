@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Statistics;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
@@ -77,8 +78,10 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
 
     private static OperatorView Of(PlanSources sources, int at, int depth, PlanOperator o) => new(
         at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : sources.Table(at), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
-        o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), OperatorWords.Counted(o),
+        o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), WithBelief(OperatorWords.Counted(o), Belief.Of(o, sources.Known(at))),
         sources.Places(at).Select(PlaceView.Of).ToList());
+
+    private static string WithBelief(string counted, string? belief) => belief is null ? counted : $"{counted} {belief}".Trim();
 
     private static PlanSideView? Side(PlanSide? side, PlanSources? sources, string? note, Finding? varies) => side is null || sources is null ? null : new(
         side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side, sources).Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Plans.Statistics;
+
 namespace SwiftLedger.Core.Plans;
 
 /// <summary>What a database holds, and what its planner was told of it.</summary>
@@ -23,6 +25,12 @@ public sealed record CatalogTable(
     /// <summary>The triggers that its writes run.</summary>
     public IReadOnlyList<CatalogTrigger> Triggers { get; init; } = [];
 
+    /// <summary>Rows that were deleted or replaced and still take room; null where the engine does not count them.</summary>
+    public long? DeadRows { get; init; }
+
+    /// <summary>The referring columns of each foreign key; empty where they are not known.</summary>
+    public IReadOnlyList<IReadOnlyList<string>> ForeignKeys { get; init; } = [];
+
     /// <summary>Rows over rows believed in, or the reverse: 1 where statistics are fresh; null where one is missing.</summary>
     public double? StatisticsOffBy => Rows is { } rows && AnalyzedRows is { } believed
         ? Math.Max(rows, 1) / (double)Math.Max(believed, 1) is var r && r >= 1 ? r : 1 / r
@@ -36,11 +44,22 @@ public sealed record CatalogTrigger(string Name, string Event);
 
 /// <param name="Type">As declared; may be empty.</param>
 /// <param name="Key">Place in the primary key from 1; 0 where it is none of it.</param>
-public sealed record CatalogColumn(string Name, string Type, bool NotNull, int Key);
+public sealed record CatalogColumn(string Name, string Type, bool NotNull, int Key)
+{
+    /// <summary>What the planner knows of its values; null where it knows nothing, or that is not known here.</summary>
+    public ColumnStatistics? Statistics { get; init; }
+}
 
 /// <param name="Columns">In order; an expression has its text, or <c>(expression)</c>.</param>
 /// <param name="Origin">How it came to be: created, unique or key.</param>
 /// <param name="Partial">Whether it holds only some rows.</param>
 /// <param name="RowsPerKey">From the statistics: rows that share the first column's value, the first two columns', and so on; empty where there are none.</param>
 public sealed record CatalogIndex(
-    string Name, IReadOnlyList<string> Columns, bool Unique, bool Partial, string Origin, long? Pages, IReadOnlyList<double> RowsPerKey);
+    string Name, IReadOnlyList<string> Columns, bool Unique, bool Partial, string Origin, long? Pages, IReadOnlyList<double> RowsPerKey)
+{
+    /// <summary>False where building it failed: it is kept and never used.</summary>
+    public bool Valid { get; init; } = true;
+
+    /// <summary>How often the server went through it since it began to count; null where it does not.</summary>
+    public long? Scans { get; init; }
+}

@@ -11,14 +11,17 @@ internal sealed class PostgresCopy : ISubjectCopy
 {
     private readonly NpgsqlConnectionStringBuilder _address;
     private readonly SubjectSides _sides;
+    private readonly NpgsqlConnectionStringBuilder? _subject;
     private readonly bool _readOnly;
     private readonly bool _rolledBack;
     private readonly List<string> _settings = [];
     private PostgresConnection? _shared;
 
     /// <param name="address">The side's own database, or the subject.</param>
-    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side)
+    /// <param name="subject">Of a copy, where it was copied from: the server counts there what was used and what died.</param>
+    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side, NpgsqlConnectionStringBuilder? subject = null)
     {
+        _subject = subject;
         _sides = sides;
         _rolledBack = sides == SubjectSides.RolledBack && side == Side.After;
         _readOnly = sides is SubjectSides.AsItIs or SubjectSides.Pair;
@@ -86,7 +89,17 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
     }
 
-    public Catalog? ReadCatalog(TimeSpan limit) => new PostgresCatalog(Shared).Read();
+    public Catalog? ReadCatalog(TimeSpan limit)
+    {
+        Catalog own = new PostgresCatalog(Shared).Read();
+        if (_subject is null)
+        {
+            return own;
+        }
+
+        using PostgresConnection subject = PostgresConnection.Open(PostgresSubject.ReadOnly(_subject));
+        return PostgresCatalog.WithCounts(own, new PostgresCatalog(subject).Read());
+    }
 
     public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), limit);
 

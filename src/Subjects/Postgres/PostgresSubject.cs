@@ -111,7 +111,7 @@ public sealed class PostgresSubject : ISubject
             address = PostgresAddress.Parse(_access.AfterAddress!);
         }
 
-        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side));
+        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null));
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

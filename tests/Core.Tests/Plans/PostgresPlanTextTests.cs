@@ -47,7 +47,7 @@ public class PostgresPlanTextTests
         read.Text.ShouldBe(Outline.ReplaceLineEndings("\n"));
         read.Shape.ShouldBe(PostgresPlanText.Read(Text)!.Shape);
         read.Lines().Select(l => l.Operator).Where(o => o.Index is not null).Select(o => (o.Kind, o.Object, o.Index))
-            .ShouldBe([(OperatorKind.Search, null, "parcel_weight"), (OperatorKind.Search, "note", "note_pkey")]);
+            .ShouldBe([(OperatorKind.Search, "parcel", "parcel_weight"), (OperatorKind.Search, null, "parcel_weight"), (OperatorKind.Search, "note", "note_pkey")]);
     }
 
     // explain.c, ExplainNode: the words of the text form for what JSON says in several fields.

@@ -3,6 +3,9 @@ namespace SwiftLedger.Core.Plans.Findings;
 /// <summary>Indexes that cost writes and serve nothing: told from the catalogue and the plans of a whole workload.</summary>
 public static class CatalogFindings
 {
+    private const long DeadFrom = 1_000, NeverFrom = 100;
+    private const double DeadShare = 0.2;
+
     /// <param name="used">Names of the indexes that some plan goes through; null where no workload tells.</param>
     public static IReadOnlyList<Finding> Of(Catalog catalog, IReadOnlySet<string>? used)
     {
@@ -24,8 +27,22 @@ public static class CatalogFindings
                 }
             }
 
+            found.AddRange(table.Indexes.Where(i => !i.Valid).Select(i => About(FindingKind.InvalidIndex, $"{i.Name} of {table.Name} is not valid: building it failed, and no statement uses it.{Size(catalog, i)}")));
+            found.AddRange(table.ForeignKeys.Where(k => !plain.Any(i => i.Columns.Take(k.Count).Order(StringComparer.OrdinalIgnoreCase).SequenceEqual(k.Order(StringComparer.OrdinalIgnoreCase), StringComparer.OrdinalIgnoreCase)))
+                .Select(k => About(FindingKind.ForeignKeyWithoutIndex, $"{table.Name} refers to another table by {string.Join(", ", k)}, and no index begins with that.")));
+            if (table.DeadRows is { } dead && dead >= DeadFrom && dead >= (table.Rows ?? 0) * DeadShare)
+            {
+                found.Add(About(FindingKind.DueForVacuum, $"{table.Name} holds {Trials.Figures.Count(dead)} dead rows beside {Trials.Figures.Count(table.Rows ?? 0)} live ones."));
+            }
+
+            // Only where the engine tells its statistics apart from its counts.
+            if (table is { AnalyzedRows: null, DeadRows: not null, Rows: >= NeverFrom })
+            {
+                found.Add(About(FindingKind.NeverAnalyzed, $"The statistics of {table.Name} were never gathered; it holds {Trials.Figures.Count(table.Rows.Value)} rows."));
+            }
+
             found.AddRange(table.Indexes.Where(i => i is { Unique: false, Origin: "created" } && used?.Contains(i.Name) == false)
-                .Select(i => About(FindingKind.UnusedIndex, $"No statement of the workload goes through {i.Name} of {table.Name} ({string.Join(", ", i.Columns)}); each write keeps it.{Size(catalog, i)}")));
+                .Select(i => About(FindingKind.UnusedIndex, $"No statement of the workload goes through {i.Name} of {table.Name} ({string.Join(", ", i.Columns)}); each write keeps it.{(i.Scans is { } scans ? scans == 0 ? " The server went through it never since it counts." : $" The server went through it {Trials.Figures.Count(scans)} times since it counts." : "")}{Size(catalog, i)}")));
         }
 
         return found;

@@ -25,6 +25,18 @@ public enum FindingKind
     UnusedIndex,
     DuplicateIndex,
     PrefixIndex,
+    SpillsToDisk,
+    HashBatches,
+    MemoizeMisses,
+    LossyBitmap,
+    HeapFetches,
+    WorkersMissing,
+    LoopOverWrongEstimate,
+    CompilingCosts,
+    InvalidIndex,
+    ForeignKeyWithoutIndex,
+    NeverAnalyzed,
+    DueForVacuum,
 }
 
 /// <summary>One finding.</summary>

@@ -28,6 +28,7 @@ public static class PlanFindings
 
         found.AddRange(OfWhole(side, sources, operators));
         found.AddRange(ConditionFindings.Of(side, operators));
+        found.AddRange(ServerFindings.Of(side, operators));
         return [.. found.OrderByDescending(f => f.Share ?? -1)];
     }
 

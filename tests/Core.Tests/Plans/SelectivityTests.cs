@@ -1,0 +1,78 @@
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Statistics;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Plans;
+
+/// <summary>The examples of the PostgreSQL manual, 76.1 "Row Estimation Examples", to the row. Statistics as the manual prints them.</summary>
+public class SelectivityTests
+{
+    private const double Rows = 10_000;
+
+    private static readonly ColumnStatistics Unique1 = new(0, -1, [], [], ["0", "993", "1997", "3050", "4040", "5036", "5957", "7057", "8029", "9016", "9995"], null);
+
+    private static readonly ColumnStatistics StringU1 = new(0, 676,
+        ["EJAAAA", "BBAAAA", "CRAAAA", "FCAAAA", "FEAAAA", "GSAAAA", "JOAAAA", "MCAAAA", "NAAAAA", "WGAAAA"],
+        [0.00333333, 0.003, 0.003, 0.003, 0.003, 0.003, 0.003, 0.003, 0.003, 0.003],
+        ["AAAAAA", "CQAAAA", "FRAAAA", "IBAAAA", "KRAAAA", "NFAAAA", "PSAAAA", "SGAAAA", "VAAAAA", "XLAAAA", "ZZAAAA"], null);
+
+    [Fact]
+    public void Unique1_below_1000_gives_1007_rows() => Math.Round(Selectivity.Less(Unique1, "1000", inclusive: false, numbers: true) * Rows).ShouldBe(1_007);
+
+    [Fact]
+    public void A_common_value_gives_30_rows() => Math.Round(Selectivity.Equal(StringU1, "CRAAAA", Rows) * Rows).ShouldBe(30);
+
+    [Fact]
+    public void A_value_that_is_not_common_gives_15_rows() => Math.Round(Selectivity.Equal(StringU1, "xxx", Rows) * Rows).ShouldBe(15);
+
+    [Fact]
+    public void Common_values_and_histogram_together_give_3077_rows() => Math.Round(Selectivity.Less(StringU1, "IAAAAA", inclusive: false, numbers: false) * Rows).ShouldBe(3_077);
+
+    [Fact]
+    public void Two_conditions_give_one_row() =>
+        Math.Round(Selectivity.Less(Unique1, "1000", false, true) * Selectivity.Equal(StringU1, "xxx", Rows) * Rows).ShouldBe(1);
+
+    [Fact]
+    public void A_join_of_unique_columns_has_selectivity_of_one_in_ten_thousand()
+    {
+        var unique2 = new ColumnStatistics(0, -1, [], [], [], null);
+        Selectivity.EqualColumns(unique2, Rows, unique2, Rows).ShouldBe(0.0001, 1e-12);
+    }
+
+    // Common practice, no source: what a share of rows cannot be.
+    [Theory]
+    [InlineData("-50", 0)]
+    [InlineData("0", 0)]
+    [InlineData("5036", 0.5)]
+    [InlineData("99999", 1)]
+    public void Shares_stay_between_none_and_all(string value, double share)
+    {
+        Selectivity.Less(Unique1, value, false, true).ShouldBe(share, 0.0011);
+        Selectivity.Greater(Unique1, value, false, true).ShouldBe(1 - share, 0.0011);
+    }
+
+    [Fact]
+    public void NULL_and_unknown_values_are_reckoned_with()
+    {
+        var half = new ColumnStatistics(0.5, 10, [], [], [], null);
+        Selectivity.IsNull(half).ShouldBe(0.5);
+        Selectivity.Equal(half, null, Rows).ShouldBe(0.05);
+        Selectivity.Equal(null, "x", Rows).ShouldBe(0.005, "DEFAULT_EQ_SEL");
+        Selectivity.Less(null, "x", false, false).ShouldBe(1 / 3.0, 1e-9, "DEFAULT_INEQ_SEL");
+    }
+
+    [Theory]
+    [InlineData("(stringu1 = 'CRAAAA'::text)", "'CRAAAA' is number 3 of the 10 most common values of stringu1. So 0.30 % of 10\u2009000 rows are expected: 30.")]
+    [InlineData("((stringu1)::text = 'xxx'::text)", "'xxx' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. So 0.15 % of 10\u2009000 rows are expected: 15.")]
+    [InlineData("(unique1 < 1000)", "The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. So 10.1 % of 10\u2009000 rows are expected: 1\u2009007.")]
+    [InlineData("(stringu1 = $1)", "The value is not known to this plan; stringu1 has 676 different values, each taken to be as frequent as the others. So 0.15 % of 10\u2009000 rows are expected: 15.")]
+    [InlineData("(other = 3)", null)]
+    [InlineData("((unique1 < 1000) AND (stringu1 = 'x'::text))", null)]
+    public void What_the_planner_believed_is_said(string condition, string? belief)
+    {
+        var table = new CatalogTable("tenk1", [new("unique1", "integer", true, 0) { Statistics = Unique1 }, new("stringu1", "text", false, 0) { Statistics = StringU1 }], 10_000, 345, 10_000, []);
+        var scan = new PlanOperator(OperatorKind.Scan, "Seq Scan on tenk1", "tenk1", null, condition, false, []) { EstimatedRows = 1 };
+        Belief.Of(scan, table).ShouldBe(belief);
+    }
+}
