@@ -26,7 +26,8 @@ public static partial class PostgresHuts
     /// <exception cref="InvalidOperationException">The database holds other tables of these names.</exception>
     public static void Fill(DemoScenario huts, string connectionString)
     {
-        using var target = new NpgsqlConnection(connectionString);
+        // A connection that a pool kept would stand in the way of copying the database.
+        using var target = new NpgsqlConnection(new NpgsqlConnectionStringBuilder(connectionString) { Pooling = false }.ConnectionString);
         target.Open();
         if (Ask(target, "SELECT to_regclass('hut')::text") is not null)
         {
