@@ -91,18 +91,4 @@ public sealed class PlansTests : RunningServer
 
     private async Task<JsonElement> Run(string change) =>
         await Finished(await Post("/api/trials", new { subject = _subject, workload = Workload, change, title = "", bookName = "Depot", settings = new { quick = true } }));
-
-    private async Task<JsonElement> Finished(JsonElement trial)
-    {
-        while (true)
-        {
-            JsonElement now = (await Get($"/api/trials/{trial.GetProperty("id").GetInt64()}")).GetProperty("trial");
-            if (now.GetProperty("state").GetString() is not ("waiting" or "running"))
-            {
-                return now;
-            }
-
-            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
-        }
-    }
 }

@@ -72,6 +72,21 @@ public abstract class RunningServer : IAsyncLifetime
         return await answer.Content.ReadFromJsonAsync<JsonElement>();
     }
 
+    /// <summary>A trial once it has ended.</summary>
+    protected async Task<JsonElement> Finished(JsonElement trial)
+    {
+        while (true)
+        {
+            JsonElement now = (await Get($"/api/trials/{trial.GetProperty("id").GetInt64()}")).GetProperty("trial");
+            if (now.GetProperty("state").GetString() is not ("waiting" or "running"))
+            {
+                return now;
+            }
+
+            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
+        }
+    }
+
     protected Task<HttpResponseMessage> Send(HttpMethod method, string path, object? body) => SendContent(method, path, body is null ? null : JsonContent.Create(body));
 
     protected Task<HttpResponseMessage> SendBytes(string path, byte[] bytes) => SendContent(HttpMethod.Post, path, new ByteArrayContent(bytes) { Headers = { ContentType = new("application/octet-stream") } });
