@@ -11,6 +11,7 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("plans", "aligning two plans", PlanBench.RunAsync),
     ("counting", "executions that count what each operator does, against plain ones", CountingBench.RunAsync),
     ("planview", "the plans of a line with 500 operators in Chromium", PlanViewBench.RunAsync),
+    ("postgres", "timing and copying on a PostgreSQL server against a bare driver", PostgresBench.RunAsync),
     ("server", "server start, the demo book's page, memory", ServerBench.RunAsync),
     ("trial", "demo data and a whole demo trial", TrialBench.RunAsync),
 };

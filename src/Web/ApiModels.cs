@@ -134,8 +134,8 @@ public sealed record LinePage(
 
     private static ComparisonView? Compared(LineEvidence e, TrialAccount account)
     {
-        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before);
-        PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After);
+        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Dialect);
+        PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Dialect);
         List<LineEvidence> others = [.. account.Lines.Select(l => l.Evidence).Where(o => o.Brief.Statement == e.Brief.Statement && o.Brief.Number != e.Brief.Number)];
         Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineEvidence, double> median) => plan(e) is not { } mine
             ? null
@@ -148,9 +148,9 @@ public sealed record LinePage(
 
     private static double? MedianOf(LineEvidence e, Func<LineEvidence, double> median) => e.Judged.Any() ? median(e) : null;
 
-    private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog) => inspection?.Plan is not { } plan
+    private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog, SqlDialect dialect) => inspection?.Plan is not { } plan
         ? null
-        : new(plan, sql) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
+        : new(plan, sql, dialect) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
 }
 
 public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck, SubjectSides Sides = SubjectSides.Copies);

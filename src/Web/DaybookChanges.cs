@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
@@ -61,7 +62,8 @@ internal static class DaybookChanges
             return DaybookApi.Nothing("book");
         }
 
-        Workload workload = WorkloadFile.Parse(book.Workload).Value;
+        SqlDialect dialect = SubjectAddress.DialectOf(book.Subject);
+        Workload workload = WorkloadFile.Parse(book.Workload, dialect).Value;
         var text = new StringBuilder(book.Workload.TrimEnd());
         HashSet<string> taken = workload.Statements.Select(s => s.Name).ToHashSet(StringComparer.Ordinal);
         IReadOnlyList<long> sources = daybook.Sources(id).Select(s => s.Id).ToList();
@@ -87,7 +89,7 @@ internal static class DaybookChanges
 
             string name = CapturedWorkload.NameFor(pattern.Kind, pattern.Tables, taken);
             string? statement = CapturedWorkload.Statement(name, sum.Calls / days, sum.Durations.Quantile(0.5),
-                samples.Samples(pattern.Id).Where(s => s.SqlState.Length == 0).Select(s => new CaseSource(s.Sql, s.Binds, s.Duration)).ToList(), SqlDialect.Sqlite);
+                samples.Samples(pattern.Id).Where(s => s.SqlState.Length == 0).Select(s => new CaseSource(s.Sql, s.Binds, s.Duration)).ToList(), dialect);
             if (statement is null)
             {
                 return TypedResults.UnprocessableEntity(ProblemReport.Because("request", $"No execution of '{pattern.Text}' was kept to take parameters from."));

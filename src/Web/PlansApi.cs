@@ -6,6 +6,7 @@ using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Web;
@@ -29,7 +30,7 @@ internal static class PlansApi
         api.MapPost("/books/{id:long}/pins/{pin:long}/replaced", ReplacePin);
     }
 
-    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans, TrialStore trials)
+    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans, TrialStore trials, BookStore books, SubjectPasswords passwords)
     {
         if ((request.Before + request.After + request.BeforeSql + request.AfterSql).Trim().Length == 0)
         {
@@ -38,14 +39,19 @@ internal static class PlansApi
 
         IReadOnlyList<SchemaObject> schema = request.BookId is { } book ? plans.Schema(book) : [];
         Catalog? catalog = request.BookId is { } known ? LatestCatalog(known, trials) : null;
-        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog);
-        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog);
+        string? server = request.BookId is { } chosen && books.Find(chosen)?.Subject is { } subject && SubjectAddress.IsPostgres(subject) ? passwords.ForConnecting(subject) : null;
+        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, server);
+        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, server);
         ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
         return TypedResults.Ok(new PastedView(view, noteBefore, noteAfter));
     }
 
-    /// <summary>A pasted plan, or the plan of a pasted statement by the schema and statistics that the book's latest trial saw.</summary>
-    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog)
+    /// <summary>
+    /// A pasted plan, or the plan of a pasted statement: by the schema and statistics that the book's latest trial saw, or as a server
+    /// plans it that is asked, without running it.
+    /// </summary>
+    /// <param name="server">The book's server; null where it has a file, or nothing.</param>
+    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string? server)
     {
         if (plan.Trim().Length > 0)
         {
@@ -56,6 +62,22 @@ internal static class PlansApi
         if (sql.Trim().Length == 0)
         {
             return (null, null);
+        }
+
+        if (server is not null)
+        {
+            try
+            {
+                return (new PlanSide(PostgresSubject.Explain(server, sql), sql, SqlDialect.PostgreSql) { Catalog = catalog }, null);
+            }
+            catch (EngineException e)
+            {
+                return (null, $"The server cannot explain the statement: {e.Message}.");
+            }
+            catch (SubjectException e)
+            {
+                return (null, e.Problem.Message);
+            }
         }
 
         if (schema.Count == 0)

@@ -46,6 +46,9 @@ public sealed class PostgresSubjectsTests : RunningServer
 
         // From now on it is known.
         (await Post("/api/subjects/look", new { subject = address })).GetProperty("user").GetString().ShouldBe("tester");
+        JsonElement compared = await Post("/api/plans/compare", new { beforeSql = "SELECT id FROM parcel WHERE id = 7", afterSql = "SELECT id FROM parcel WHERE id > :id ORDER BY id DESC", bookId = book });
+        compared.GetProperty("plans").GetProperty("rows").EnumerateArray().Select(r => r.GetProperty("as").GetString()).ShouldBe(["added", "kept"]);
+        (await Post("/api/plans/compare", new { beforeSql = "SELECT nope FROM parcel", bookId = book })).GetProperty("noteBefore").GetString()!.ShouldContain("column \"nope\" does not exist");
         foreach (string file in Directory.GetFiles(Home.Root, "*", SearchOption.AllDirectories))
         {
             using var reader = new StreamReader(new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite), System.Text.Encoding.Latin1);

@@ -5,10 +5,11 @@ namespace SwiftLedger.Core.Plans;
 
 /// <summary>A plan with what is known around it: what its differences and findings are read from.</summary>
 /// <param name="Sql">The statement; empty where only a plan is known.</param>
-public sealed record PlanSide(Plan Plan, string Sql)
+/// <param name="Dialect">Of the statement.</param>
+public sealed record PlanSide(Plan Plan, string Sql, SqlDialect Dialect = SqlDialect.Sqlite)
 {
-    private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql));
-    private readonly Lazy<StatementTables> _tables = new(() => StatementTables.Of(Sql));
+    private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql, Dialect));
+    private readonly Lazy<StatementTables> _tables = new(() => StatementTables.Of(Sql, Dialect));
 
     public IReadOnlyList<Binding> Bindings { get; init; } = [];
 

@@ -1,5 +1,7 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
@@ -16,7 +18,7 @@ public sealed class PostgresSubject : ISubject
 {
     public const int OldestVersion = 130_000, BeyondVersion = 190_000;
 
-    private const int LockSeconds = 5, IdleSeconds = 600;
+    private const int LockSeconds = 5, IdleSeconds = 600, ExplainSeconds = 10;
 
     private static readonly string[] RecordedSettings =
     [
@@ -115,6 +117,29 @@ public sealed class PostgresSubject : ISubject
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+    /// <summary>The plan of a statement by the server's statistics; nothing is run. Parameters have no values: the plan is one for any.</summary>
+    /// <exception cref="SubjectException">No connection.</exception>
+    /// <exception cref="EngineException">The server cannot explain it.</exception>
+    public static Plan Explain(string address, string sql)
+    {
+        using PostgresConnection reading = Connect(ReadOnly(PostgresAddress.Parse(address)));
+        reading.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
+        PostgresParameters parameters = PostgresParameters.Of(new(sql.Trim().TrimEnd(';'), []));
+        string text;
+        if (parameters.Values.Count == 0)
+        {
+            text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) {parameters.Sql}") ?? "";
+        }
+        else
+        {
+            reading.Execute("SET plan_cache_mode = force_generic_plan");
+            reading.Execute($"PREPARE swift_ledger_plan AS {parameters.Sql}");
+            text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) EXECUTE swift_ledger_plan({parameters.Literals})") ?? "";
+        }
+
+        return PostgresPlanText.Read(text) ?? throw new EngineException("it gave no plan");
+    }
 
     /// <summary>Checks what can be seen of an address without connecting.</summary>
     /// <exception cref="SubjectException">It cannot be read.</exception>
