@@ -20,6 +20,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     TrialCommand.Build(),
     BatchCommand.Build(),
     LookCommand.Build(),
+    WatchCommand.Build(),
     CaptureCommand.Build(),
     DeploymentCommand.Build(),
     DemoDataCommand.Build(),

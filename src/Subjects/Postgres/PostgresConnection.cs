@@ -78,18 +78,22 @@ internal sealed class PostgresConnection : IDisposable
     public List<string?[]> Rows(string sql, params IReadOnlyList<string?> values)
     {
         using NpgsqlCommand command = Command(sql, values);
-        return Guarded(() =>
-        {
-            using NpgsqlDataReader reader = command.ExecuteReader();
-            var rows = new List<string?[]>();
-            while (reader.Read())
-            {
-                rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : reader.GetString(i))]);
-            }
-
-            return rows;
-        });
+        return RowsOf(command);
     }
+
+    /// <summary>All rows of a command, its values as text.</summary>
+    /// <exception cref="EngineException">Whatever the driver or the server complains of.</exception>
+    public static List<string?[]> RowsOf(NpgsqlCommand command) => Guarded(() =>
+    {
+        using NpgsqlDataReader reader = command.ExecuteReader();
+        var rows = new List<string?[]>();
+        while (reader.Read())
+        {
+            rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : reader.GetString(i))]);
+        }
+
+        return rows;
+    });
 
     /// <exception cref="EngineException">Whatever the driver or the server complains of.</exception>
     public static T Guarded<T>(Func<T> work)

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Shouldly;
+using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -277,6 +278,36 @@ public sealed class PostgresSubjectTests : IDisposable
         PostgresSubject.Clean(new(address), _folder).ShouldBeNull();
         _postgres.Sql("postgres", $"DROP DATABASE {quoted}");
         Copies().ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Who_waits_for_whom_is_seen_on_the_server()
+    {
+        using var holder = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
+        using var waiter = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
+        await holder.OpenAsync(TestContext.Current.CancellationToken);
+        await waiter.OpenAsync(TestContext.Current.CancellationToken);
+        await using Npgsql.NpgsqlTransaction transaction = await holder.BeginTransactionAsync(TestContext.Current.CancellationToken);
+        await using (var command = new Npgsql.NpgsqlCommand("UPDATE parcel SET weight = 0 WHERE id = 7", holder, transaction))
+        {
+            await command.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        }
+
+        await using var blocked = new Npgsql.NpgsqlCommand("UPDATE parcel SET weight = 1 WHERE id = 7", waiter);
+        Task<int> waiting = blocked.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        using PostgresActivity activity = PostgresActivity.Open(Address);
+        IReadOnlyList<WaitNode> roots;
+        while ((roots = WaitTree.Of(activity.Look(DateTimeOffset.UtcNow))).Count == 0)
+        {
+            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
+        }
+
+        (roots[0].Session.Id, roots[0].Session.State, roots[0].Waiting[0].Session.Id, roots[0].Waiting[0].Session.WaitKind).ShouldBe((holder.ProcessID, "idle in transaction", waiter.ProcessID, "Lock"));
+        roots[0].Waiting[0].Session.Sql.ShouldBe("UPDATE parcel SET weight = 1 WHERE id = 7");
+        await transaction.RollbackAsync(TestContext.Current.CancellationToken);
+        (await waiting).ShouldBe(1);
+        WaitTree.Of(activity.Look(DateTimeOffset.UtcNow)).ShouldBeEmpty();
+        _postgres.Sql(_database, "SELECT count(*) FROM pg_stat_activity WHERE application_name = 'swift-ledger'").Trim().ShouldBe("1");
     }
 
     // Sizes and statistics against counting queries of the same data.

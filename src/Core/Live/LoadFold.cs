@@ -1,0 +1,89 @@
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Live;
+
+/// <summary>Sessions active on average over a stretch of time, by what they waited for.</summary>
+/// <param name="Samples">Looks in it.</param>
+/// <param name="ByKind">Average sessions by kind of wait; <see cref="LoadFold.Running"/> for those that ran. They add up to <paramref name="Active"/>.</param>
+public sealed record LoadStretch(DateTimeOffset From, int Samples, double Active, IReadOnlyDictionary<string, double> ByKind);
+
+/// <summary>A pattern by how often it was seen active: with one look a second, seconds of database time, short statements seen as rarely as they run.</summary>
+/// <param name="ByKind">The same looks by kind of wait.</param>
+public sealed record ActivePattern(string Pattern, string Sql, long Seen, IReadOnlyDictionary<string, long> ByKind);
+
+/// <summary>Adds up looks at a server: load over time, and the patterns that made it.</summary>
+/// <param name="stretch">How much time a point of the course holds.</param>
+/// <param name="pileUp">From so many active sessions on a look is kept whole.</param>
+public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect = SqlDialect.PostgreSql)
+{
+    /// <summary>Stands for no wait at all.</summary>
+    public const string Running = "running";
+
+    private const int MostKept = 20, MostPatterns = 5_000;
+
+    private readonly List<LoadStretch> _course = [];
+    private readonly List<ActivitySample> _pileUps = [];
+    private readonly Dictionary<ulong, (string Sql, Dictionary<string, long> ByKind)> _patterns = [];
+    private readonly Dictionary<string, long> _counts = new(StringComparer.Ordinal);
+    private DateTimeOffset? _from;
+    private int _samples;
+    private bool _piled;
+
+    public IReadOnlyList<LoadStretch> Course => _course;
+
+    /// <summary>The first look of each time that sessions piled up.</summary>
+    public IReadOnlyList<ActivitySample> PileUps => _pileUps;
+
+    public IReadOnlyList<ActivePattern> Patterns =>
+        [.. _patterns.Select(p => new ActivePattern(SqlPattern.NameOf(p.Key), p.Value.Sql, p.Value.ByKind.Values.Sum(), p.Value.ByKind)).OrderByDescending(p => p.Seen)];
+
+    /// <summary>Adds a look, later than the one before.</summary>
+    /// <returns>The stretch that it completes; null where it goes on.</returns>
+    public LoadStretch? Add(ActivitySample sample)
+    {
+        LoadStretch? ended = _from is { } from && sample.At - from >= stretch ? End() : null;
+        _from ??= sample.At;
+        _samples++;
+        foreach (SessionState session in sample.Sessions.Where(s => s.IsActive))
+        {
+            string kind = session.WaitKind.Length == 0 ? Running : session.WaitKind;
+            _counts[kind] = _counts.GetValueOrDefault(kind) + 1;
+            ulong pattern = SqlPattern.HashOf(session.Sql, dialect);
+            if (!_patterns.TryGetValue(pattern, out (string Sql, Dictionary<string, long> ByKind) seen))
+            {
+                if (_patterns.Count >= MostPatterns)
+                {
+                    continue;
+                }
+
+                _patterns[pattern] = seen = (session.Sql, new(StringComparer.Ordinal));
+            }
+
+            seen.ByKind[kind] = seen.ByKind.GetValueOrDefault(kind) + 1;
+        }
+
+        bool piled = sample.Active >= pileUp;
+        if (piled && !_piled && _pileUps.Count < MostKept)
+        {
+            _pileUps.Add(sample);
+        }
+
+        _piled = piled;
+        return ended;
+    }
+
+    /// <summary>Ends the stretch that goes on; null where nothing was seen.</summary>
+    public LoadStretch? End()
+    {
+        if (_from is not { } from || _samples == 0)
+        {
+            return null;
+        }
+
+        var ended = new LoadStretch(from, _samples, _counts.Values.Sum() / (double)_samples, _counts.ToDictionary(c => c.Key, c => c.Value / (double)_samples));
+        _course.Add(ended);
+        _counts.Clear();
+        (_from, _samples) = (null, 0);
+        return ended;
+    }
+}
