@@ -29,7 +29,16 @@ public static class BatchReport
         run.Failure,
         Statements = run.Statements.Select(s => new
         {
-            s.Number, s.Pattern, s.Sql, s.Line, s.Calls, s.Milliseconds, s.Share, s.Slowest, s.RowsVisited, s.Rows,
+            s.Number,
+            s.Pattern,
+            s.Sql,
+            s.Line,
+            s.Calls,
+            s.Milliseconds,
+            s.Share,
+            s.Slowest,
+            s.RowsVisited,
+            s.Rows,
             Plans = s.Plans.Select(p => new { p.Shape, Text = PlanReport.Text(p.Plan), p.Calls, p.Milliseconds }),
         }),
         run.Blocks,

@@ -14,10 +14,26 @@ public static class PostgresAddress
 
     private static readonly Dictionary<string, string> Names = new(StringComparer.OrdinalIgnoreCase)
     {
-        ["sslmode"] = "SSL Mode", ["sslrootcert"] = "Root Certificate", ["sslcert"] = "SSL Certificate", ["sslkey"] = "SSL Key", ["sslpassword"] = "SSL Password",
-        ["connect_timeout"] = "Timeout", ["dbname"] = "Database", ["user"] = "Username", ["hostaddr"] = "Host", ["options"] = "Options", ["passfile"] = "Passfile",
-        ["application_name"] = "Application Name", ["fallback_application_name"] = "Application Name", ["client_encoding"] = "Client Encoding", ["target_session_attrs"] = "Target Session Attributes", ["channel_binding"] = "Channel Binding", ["gssencmode"] = "GSS Encryption Mode", ["krbsrvname"] = "Kerberos Service Name",
-        ["keepalives_interval"] = "Tcp Keepalive Interval", ["keepalives_idle"] = "Tcp Keepalive Time",
+        ["sslmode"] = "SSL Mode",
+        ["sslrootcert"] = "Root Certificate",
+        ["sslcert"] = "SSL Certificate",
+        ["sslkey"] = "SSL Key",
+        ["sslpassword"] = "SSL Password",
+        ["connect_timeout"] = "Timeout",
+        ["dbname"] = "Database",
+        ["user"] = "Username",
+        ["hostaddr"] = "Host",
+        ["options"] = "Options",
+        ["passfile"] = "Passfile",
+        ["application_name"] = "Application Name",
+        ["fallback_application_name"] = "Application Name",
+        ["client_encoding"] = "Client Encoding",
+        ["target_session_attrs"] = "Target Session Attributes",
+        ["channel_binding"] = "Channel Binding",
+        ["gssencmode"] = "GSS Encryption Mode",
+        ["krbsrvname"] = "Kerberos Service Name",
+        ["keepalives_interval"] = "Tcp Keepalive Interval",
+        ["keepalives_idle"] = "Tcp Keepalive Time",
     };
 
     /// <exception cref="SubjectException">It is no connection string, or lacks the database.</exception>

@@ -61,7 +61,8 @@ internal sealed class PostgresCatalog(PostgresConnection connection)
         WHERE {Ours} ORDER BY 1, 2
         """).ToLookup(r => r[0]!, r => new CatalogIndex(
             r[1]!, (r[7] ?? "").Split('\x01').Select(c => c.Trim('"')).ToList(), r[2] == "t", r[3] == "t", r[4] == "t" ? "key" : r[5] == "t" ? "unique" : "created", (long?)Number(r[6]),
-            RowsPerKey(Number(r[8]), Number(r[9]))) { Valid = r[10] == "t", Scans = (long?)Number(r[11]) });
+            RowsPerKey(Number(r[8]), Number(r[9])))
+    { Valid = r[10] == "t", Scans = (long?)Number(r[11]) });
 
     private Dictionary<(string, string), ColumnStatistics> Statistics() => connection.Rows($"""
         SELECT c.oid, s.attname, s.null_frac, s.n_distinct, s.most_common_vals::text, s.most_common_freqs::text, s.histogram_bounds::text, s.correlation

@@ -1,0 +1,86 @@
+// @vitest-environment happy-dom
+import { act, fireEvent, renderHook, screen } from "@testing-library/react";
+import { expect, test, vi } from "vitest";
+import { serve, show } from "../testing/show";
+import { ServerFields } from "./ServerFields";
+import { onServer, settingsOf, useDraft } from "./useDraft";
+
+const way = (sides: string, works: boolean, lacks = "", grant = "") => ({
+  sides,
+  works,
+  shows: `shows ${sides}`,
+  lacks,
+  grant,
+});
+const look = {
+  version: "17.2 (Debian)",
+  user: "reader",
+  bytes: 1 << 30,
+  otherSessions: 3,
+  extensions: [],
+  sides: [
+    way("copies", false, "This user may not create databases.", "ALTER ROLE reader CREATEDB;"),
+    way("asItIs", true),
+    way("pair", true),
+  ],
+  notes: ["track_io_timing is off."],
+};
+
+test("a server's address is told from a path", () => {
+  expect(
+    [
+      "postgresql://u@h/d",
+      " postgres://h/d",
+      "host=h dbname=d",
+      "Host=h;Database=d",
+      "Database=d;Host=h",
+    ].every(onServer),
+  ).toBe(true);
+  expect(["/data/host=x.db", "app.db", ""].some(onServer)).toBe(false);
+});
+
+test("a password is never kept in the browser, wherever it was typed", () => {
+  const { result } = renderHook(() => useDraft());
+  act(() =>
+    result.current.set({
+      subject: "postgresql://me:geheim1@h/d",
+      afterSubject: "Host=h;Database=d;Password=geheim2",
+      password: "geheim3",
+      afterPassword: "geheim4",
+    }),
+  );
+  expect(result.current.draft.password).toBe("geheim3");
+  expect(localStorage.getItem("draft")).not.toMatch(/geheim/);
+  expect(localStorage.getItem("draft")).toContain("postgresql://me@h/d");
+  act(() => result.current.clear());
+});
+
+test("of a file there are always copies, and an after side belongs to a pair", () => {
+  const { result } = renderHook(() => useDraft());
+  act(() => result.current.set({ subject: "app.db", sides: "pair", afterSubject: "postgresql://h/other" }));
+  expect(settingsOf(result.current.draft)).toMatchObject({ sides: "copies", afterSubject: null });
+  act(() => result.current.set({ subject: "postgresql://h/d" }));
+  expect(settingsOf(result.current.draft)).toMatchObject({
+    sides: "pair",
+    afterSubject: "postgresql://h/other",
+  });
+  act(() => result.current.clear());
+});
+
+test("a look at the server shows what works, what is missing, and chooses the first that works", async () => {
+  serve({ "POST /api/subjects/look": look });
+  const set = vi.fn();
+  const { result } = renderHook(() => useDraft());
+  await show(
+    <ServerFields draft={{ ...result.current.draft, subject: "postgresql://reader@h/d" }} set={set} />,
+  );
+  fireEvent.click(await screen.findByRole("button", { name: "Look at the server" }));
+  expect(await screen.findByText("PostgreSQL 17.2, 1.00 GiB, as reader")).toBeTruthy();
+  expect(set).toHaveBeenCalledWith({ sides: "asItIs" });
+  const [copies, asItIs] = screen.getAllByRole("radio") as HTMLInputElement[];
+  expect([copies?.disabled, asItIs?.disabled]).toEqual([true, false]);
+  expect(screen.getByText("ALTER ROLE reader CREATEDB;")).toBeTruthy();
+  expect(screen.getByText("track_io_timing is off.")).toBeTruthy();
+  fireEvent.click(screen.getAllByRole("radio")[2] as HTMLElement);
+  expect(set).toHaveBeenCalledWith({ sides: "pair" });
+});
