@@ -82,10 +82,10 @@ public static class PlanFindings
 
         // With LIMIT, fewer rows than expected only say that it stopped in time.
         bool mayStop = side.Outline.Blocks.Any(b => b.Limited);
-        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(mayStop && counted < estimated))
+        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(mayStop && counted < estimated) && !o.Children.Any(PartsBelow))
         {
             yield return new(FindingKind.EstimateOff,
-                $"The planner expected {Figures.Three(estimated)} rows of {table} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(sources.Known(at))}",
+                $"The planner expected {Figures.Three(estimated)} rows of {(table.Length > 0 ? table : o.Text)} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(sources.Known(at))}",
                 at, c.Share, places);
         }
 
@@ -137,6 +137,9 @@ public static class PlanFindings
             }
         }
     }
+
+    /// <summary>Whether estimate and count part further down already: what stands above only carries that on.</summary>
+    private static bool PartsBelow(PlanOperator o) => new Plan([o]).Lines().Any(l => l.Operator.OffBy >= EstimateOffFrom && Math.Max(l.Operator.EstimatedRows ?? 0, l.Operator.Counts?.RowsPerLoop ?? 0) >= EstimateMatters);
 
     /// <summary>Its own share and that of all below it.</summary>
     private static double Inclusive(PlanOperator o) => new Plan([o]).Lines().Sum(l => l.Operator.Counts?.Share ?? 0);
