@@ -1737,6 +1737,7 @@ export interface components {
             notNull: boolean;
             /** Format: int32 */
             key: number;
+            statistics?: null | components["schemas"]["ColumnStatistics"];
         };
         CatalogIndex: {
             name: string;
@@ -1747,6 +1748,9 @@ export interface components {
             /** Format: int64 */
             pages: null | number;
             rowsPerKey: number[];
+            valid?: boolean;
+            /** Format: int64 */
+            scans?: null | number;
         };
         CatalogTrigger: {
             name: string;
@@ -1805,6 +1809,17 @@ export interface components {
             line: number;
             text: string;
             rewrites: null | string;
+        };
+        ColumnStatistics: {
+            /** Format: double */
+            nullFraction: number;
+            /** Format: double */
+            distinct: number;
+            common: string[];
+            frequencies: number[];
+            histogram: string[];
+            /** Format: double */
+            correlation: null | number;
         };
         ComparisonView: {
             sentence: null | string;
