@@ -12,7 +12,7 @@ internal static class ServerReach
     private static readonly HashSet<string> Functions = new(StringComparer.Ordinal)
     {
         "pg_read_file", "pg_read_binary_file", "pg_ls_dir", "pg_stat_file", "lo_import", "lo_export", "dblink", "dblink_exec", "dblink_connect", "pg_terminate_backend", "pg_cancel_backend",
-        "pg_reload_conf", "pg_rotate_logfile", "pg_switch_wal", "pg_create_restore_point", "pg_promote", "pg_file_write", "pg_file_unlink", "pg_notify", "pg_logical_emit_message",
+        "pg_reload_conf", "pg_rotate_logfile", "pg_switch_wal", "pg_create_restore_point", "pg_promote", "pg_file_write", "pg_file_unlink", "pg_notify", "pg_logical_emit_message", "set_config",
     };
 
     public static string? RefusalOfFirst(string word) => word switch

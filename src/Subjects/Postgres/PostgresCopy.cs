@@ -9,6 +9,9 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <summary>One side of a trial on a server: a private database, one that is there already, or a transaction that is rolled back.</summary>
 internal sealed class PostgresCopy : ISubjectCopy
 {
+    /// <summary>Settings by which a session that cannot write would be let write after all, or be another one's.</summary>
+    private static readonly string[] Opening = ["TRANSACTION_READ_ONLY", "DEFAULT_TRANSACTION_READ_ONLY", "CHARACTERISTICS", "ROLE", "AUTHORIZATION"];
+
     private readonly NpgsqlConnectionStringBuilder _address;
     private readonly SubjectSides _sides;
     private readonly NpgsqlConnectionStringBuilder? _subject;
@@ -35,6 +38,11 @@ internal sealed class PostgresCopy : ISubjectCopy
         string sql = step.Sql;
         if (SettingOf(sql) is { } setting)
         {
+            if (_readOnly && SqlLexer.Tokenize(setting, SqlDialect.PostgreSql).Any(t => Opening.Contains(t.Span.Of(setting).Trim('"').ToUpperInvariant())))
+            {
+                throw new EngineException("This database is only read: what its sessions may do, and as whom, stays as it is");
+            }
+
             _settings.Add(setting);
             Shared.Execute(setting, stop);
             return Task.CompletedTask;

@@ -78,6 +78,7 @@ public class AddressTests
     [InlineData("CREATE ROLE x")]
     [InlineData("SELECT pg_read_file('x')")]
     [InlineData("SELECT * FROM dblink('a', 'b') AS t(c int)")]
+    [InlineData("SELECT set_config('default_transaction_read_only', 'off', false)")]
     [InlineData("LOAD 'x'")]
     [InlineData("REASSIGN OWNED BY a TO b")]
     public void What_reaches_beyond_a_database_is_refused(string sql) => StatementShape.Of(sql, SqlDialect.PostgreSql).Refusal.ShouldNotBeNull();

@@ -199,6 +199,10 @@ public sealed class PostgresSubjectTests : IDisposable
 
     [Theory]
     [InlineData(SubjectSides.AsItIs, "CREATE INDEX x ON parcel (note)", "only read")]
+    [InlineData(SubjectSides.AsItIs, "SET default_transaction_read_only = off", "only read")]
+    [InlineData(SubjectSides.AsItIs, "ALTER SYSTEM SET default_transaction_read_only = off", "only read")]
+    [InlineData(SubjectSides.AsItIs, "SET SESSION CHARACTERISTICS AS TRANSACTION READ WRITE", "only read")]
+    [InlineData(SubjectSides.AsItIs, "SET ROLE postgres", "only read")]
     [InlineData(SubjectSides.RolledBack, "CREATE INDEX CONCURRENTLY x ON parcel (note)", "inside the transaction")]
     [InlineData(SubjectSides.RolledBack, "COMMIT", "inside the transaction")]
     public async Task What_a_way_cannot_do_it_refuses(SubjectSides sides, string sql, string message)
