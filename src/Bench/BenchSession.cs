@@ -135,7 +135,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         await Task.Run(
             async () =>
             {
-                List<LineBrief> lines = await InspectAsync(before, after);
+                ILookup<bool, LineBrief> lines = await InspectAsync(before, after);
                 counter.Dispose();
                 MeasureLines(lines, before, after, stolen);
             }, stop);
@@ -201,10 +201,10 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         }
     }
 
-    /// <returns>The lines that can be measured.</returns>
-    private async Task<List<LineBrief>> InspectAsync(ISubjectCopy before, ISubjectCopy after)
+    /// <returns>The lines that can be measured, by whether they write.</returns>
+    private async Task<ILookup<bool, LineBrief>> InspectAsync(ISubjectCopy before, ISubjectCopy after)
     {
-        var measurable = new List<LineBrief>();
+        var measurable = new List<(LineBrief Line, bool Writes)>();
         var limit = TimeSpan.FromSeconds(job.Options.StatementSeconds);
         foreach (LineBrief line in _brief.Lines.Where(l => job.Lines.Count == 0 || job.Lines.Contains(l.Number)))
         {
@@ -219,25 +219,41 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 continue;
             }
 
-            measurable.Add(line);
+            measurable.Add((line, a.Writes || b.Writes));
         }
 
-        return measurable;
+        return measurable.ToLookup(l => l.Writes, l => l.Line);
     }
 
-    private void MeasureLines(List<LineBrief> lines, ISubjectCopy before, ISubjectCopy after, Machine.StolenTime stolen)
+    private void MeasureLines(ILookup<bool, LineBrief> lines, ISubjectCopy before, ISubjectCopy after, Machine.StolenTime stolen)
     {
-        ulong seed = new SplitMix(job.Options.Seed + (job.Confirming ? 1UL : 0)).Next();
-        var open = new List<LineMeasuring>();
-        foreach (LineBrief line in lines)
-        {
-            open.Add(new(line, before, after, job.Options, seed, stolen));
-        }
-
+        // An engine in this process is on the thread's own CPU, wherever that is.
+        using CpuPlacement? placement = job.Options.Dialect == SqlDialect.PostgreSql ? CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]) : null;
         GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
         GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
         TimeSpan? deadline = job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
         var clock = Stopwatch.StartNew();
+        List<LineMeasuring> Open(IEnumerable<LineBrief> briefs)
+        {
+            ulong seed = new SplitMix(job.Options.Seed + (job.Confirming ? 1UL : 0)).Next();
+            return [.. briefs.Select(line => new LineMeasuring(line, before, after, job.Options, seed, stolen))];
+        }
+
+        if (before.RollbackLeavesTraces)
+        {
+            // Reads first, and where the time is short no more of it than their share.
+            List<LineBrief> reads = [.. lines[false]], writes = [.. lines[true]];
+            MeasureInRounds(Open(reads), clock, deadline * ((double)reads.Count / Math.Max(1, reads.Count + writes.Count)));
+            MeasureInRounds(Open(writes), clock, deadline);
+        }
+        else
+        {
+            MeasureInRounds(Open(lines.SelectMany(l => l).OrderBy(l => l.Number)), clock, deadline);
+        }
+    }
+
+    private void MeasureInRounds(List<LineMeasuring> open, Stopwatch clock, TimeSpan? deadline)
+    {
         while (open.Count > 0)
         {
             foreach (LineMeasuring line in open.ToArray())

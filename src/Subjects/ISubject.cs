@@ -48,6 +48,12 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>
     IPreparedCase Prepare(CaseRun run, TimeSpan limit);
 
+    /// <summary>Whether a write that is rolled back leaves dead row versions that later reads of the same rows have to pass over.</summary>
+    bool RollbackLeavesTraces => false;
+
+    /// <summary>The engine's process on this machine that serves the cases of this side; null where it is this process, or cannot be seen.</summary>
+    int? EngineProcess => null;
+
     /// <summary>Empties the engine's caches, so that no case profits or suffers from the one before it.</summary>
     void ReleaseMemory();
 }

@@ -111,6 +111,10 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), limit);
 
+    public bool RollbackLeavesTraces => true;
+
+    public int? EngineProcess => Shared.LocalProcess is null ? null : Shared.Handle.ProcessID;
+
     public void ReleaseMemory()
     {
         // What a server keeps in memory is shared by all of its sessions: nothing of it is this side's alone.
