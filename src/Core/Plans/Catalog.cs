@@ -31,6 +31,9 @@ public sealed record CatalogTable(
     /// <summary>The referring columns of each foreign key; empty where they are not known.</summary>
     public IReadOnlyList<IReadOnlyList<string>> ForeignKeys { get; init; } = [];
 
+    /// <summary>The columns of each extended statistics object; empty where there are none, or the engine has no such thing.</summary>
+    public IReadOnlyList<IReadOnlyList<string>> StatisticsTogether { get; init; } = [];
+
     /// <summary>Rows over rows believed in, or the reverse: 1 where statistics are fresh; null where one is missing.</summary>
     public double? StatisticsOffBy => Rows is { } rows && AnalyzedRows is { } believed
         ? Math.Max(rows, 1) / (double)Math.Max(believed, 1) is var r && r >= 1 ? r : 1 / r

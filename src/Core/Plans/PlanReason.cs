@@ -39,7 +39,7 @@ public static class PlanReason
             return cause is null ? sentence : $"{sentence[..^1]}, {cause}.";
         }
 
-        return null;
+        return Planning.Difference(before.Plan, after.Plan);
     }
 
     /// <summary>What of the catalogue explains the differences: an index that is gone or new, or statistics.</summary>

@@ -18,6 +18,10 @@ internal sealed class PostgresCatalog(PostgresConnection connection)
             SELECT k.conrelid, (SELECT string_agg(a.attname, E'\x01' ORDER BY p.at) FROM unnest(k.conkey) WITH ORDINALITY p(number, at) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.number)
             FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours} AND k.contype = 'f'
             """).ToLookup(r => r[0]!, r => (IReadOnlyList<string>)r[1]!.Split('\x01'));
+        ILookup<string, IReadOnlyList<string>> together = connection.Rows($"""
+            SELECT x.stxrelid, (SELECT string_agg(a.attname, E'\x01' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = x.stxrelid AND a.attnum = ANY (x.stxkeys))
+            FROM pg_statistic_ext x JOIN pg_class c ON c.oid = x.stxrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours}
+            """).Where(r => r[1] is not null).ToLookup(r => r[0]!, r => (IReadOnlyList<string>)r[1]!.Split('\x01'));
         ILookup<string, CatalogColumn> columns = connection.Rows($"""
             SELECT c.oid, a.attname, format_type(a.atttypid, a.atttypmod), a.attnotnull, coalesce(array_position(k.conkey, a.attnum), 0)
             FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -37,7 +41,7 @@ internal sealed class PostgresCatalog(PostgresConnection connection)
             {
                 // Before version 14, 0 stood for "never analyzed" as well.
                 long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
-                return new CatalogTable(r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ForeignKeys = [.. foreignKeys[r[0]!]] };
+                return new CatalogTable(r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ForeignKeys = [.. foreignKeys[r[0]!]], StatisticsTogether = [.. together[r[0]!]] };
             })]);
     }
 

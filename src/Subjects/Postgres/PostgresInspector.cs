@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Globalization;
 using System.Text;
 using Npgsql;
 using SwiftLedger.Core.Plans;
@@ -22,8 +23,6 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
 
     private const string Name = "swift_ledger_case", Mark = "swift_ledger_look", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON";
 
-    private static readonly string[] BlockFields = ["Shared Hit Blocks", "Shared Read Blocks", "Local Hit Blocks", "Local Read Blocks"];
-
     public Inspection Look(CaseRun run)
     {
         PostgresParameters parameters = PostgresParameters.Of(run);
@@ -35,8 +34,8 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
             connection.Execute($"SET statement_timeout = {(long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)}");
             writes = Writes(run.Sql);
             (cold, RowHash rows) = Undone(() => FirstExecution(parameters, writes));
-            (plan, string? note) = Undone(() => PlanOf(parameters));
-            Plan? again = cold < RepeatUnder.TotalMilliseconds ? Undone(() => PlanOf(parameters).Plan) : null;
+            (plan, string? note) = Undone(() => PlanOf(parameters, writes));
+            Plan? again = cold < RepeatUnder.TotalMilliseconds ? Undone(() => PlanOf(parameters, writes).Plan) : null;
             RowHash? second = cold < RepeatUnder.TotalMilliseconds ? Undone(() => FirstExecution(parameters, writes).Rows) : null;
             Dictionary<string, long> counters = CountersOf(plan, again);
             return new(plan, cold, rows.Rows, writes, rows.Multiset, writes ? null : rows.Sequence, second is null || (second.Multiset == rows.Multiset && second.Rows == rows.Rows), counters,
@@ -116,7 +115,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         hash.End();
     }
 
-    private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters)
+    private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters, bool writes)
     {
         if (parameters.Values.Count == 0)
         {
@@ -127,15 +126,12 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         try
         {
             string execute = $"EXECUTE {Name}({parameters.Literals})";
-            string custom = "";
             for (int i = 0; i < ExecutionsPlannedForValues; i++)
             {
-                custom = (Explain("FORMAT JSON", execute) ?? new([])).Text;
+                Explain("FORMAT JSON", execute);
             }
 
-            Plan? kept = Explain(Counting, execute);
-            return (kept, kept is null || kept.Text == custom ? null
-                : $"From its sixth execution on the server keeps to a plan for any values, shown here. For these values it planned: {custom.ReplaceLineEndings("; ")}.");
+            return Explain(Counting, execute) is { } kept ? WithPlanning(kept, execute, writes) : (null, null);
         }
         finally
         {
@@ -144,6 +140,35 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
                 Deallocate();
             }
         }
+    }
+
+    /// <summary>Whether the sixth plan is made anew each time or kept; and where it is kept, what one for these values is, and touches.</summary>
+    /// <remarks>PostgreSQL manual, 54.15 "pg_prepared_statements": it counts plans of both kinds from version 14 on; before, a placeholder in the plan tells.</remarks>
+    private (Plan Plan, string? Note) WithPlanning(Plan kept, string execute, bool writes)
+    {
+        bool forAny = connection.Handle.PostgreSqlVersion.Major >= 14
+            ? connection.Ask($"SELECT generic_plans > 0 FROM pg_prepared_statements WHERE name = '{Name}'") == "t"
+            : kept.Lines().Any(l => l.Operator.Condition?.Contains("$1", StringComparison.Ordinal) == true);
+        var details = new Dictionary<string, string>(kept.Details) { [Planning.Kind] = forAny ? Planning.Once : Planning.Anew };
+        Plan planned = kept with { Details = details };
+        if (!forAny)
+        {
+            return (planned, null);
+        }
+
+        connection.Execute("SET LOCAL plan_cache_mode = force_custom_plan");
+        if (Explain("FORMAT JSON", execute) is not { } forThese || forThese.Text == kept.Text)
+        {
+            return (planned, null);
+        }
+
+        // A write would be done a second time in the same transaction.
+        if (!writes && Explain(Counting, execute) is { Roots: [var root, ..] })
+        {
+            details[Planning.BlocksForValues] = Planning.BlocksOf(root).ToString(CultureInfo.InvariantCulture);
+        }
+
+        return (planned, $"The server keeps to a plan for any values, shown here. For these values it plans: {forThese.Text.ReplaceLineEndings("; ")}.");
     }
 
     private void Deallocate()
@@ -172,7 +197,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         }
 
         // Blocks of an operator hold those of what is below it.
-        counters[LineEvidence.BlocksCounter] = (long)BlockFields.Sum(f => root.Detail(f) ?? 0);
+        counters[LineEvidence.BlocksCounter] = Planning.BlocksOf(root);
         counters["rowsProcessed"] = counted.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0);
         counters["blocksRead"] = (long)((root.Detail("Shared Read Blocks") ?? 0) + (root.Detail("Local Read Blocks") ?? 0));
         counters["tempBlocks"] = (long)((root.Detail("Temp Read Blocks") ?? 0) + (root.Detail("Temp Written Blocks") ?? 0));

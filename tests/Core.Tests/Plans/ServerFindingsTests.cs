@@ -72,6 +72,24 @@ public class ServerFindingsTests
         Glossary.Entries.ShouldContain(e => e.Kind == found.Kind);
     }
 
+    [Fact]
+    public void The_same_plan_costs_more_where_it_is_made_at_every_execution()
+    {
+        Plan Planned(string how) => PlanInput.Read("""
+            Seq Scan on parcel  (cost=0.00..2.00 rows=5 width=4) (actual time=0.010..0.020 rows=5 loops=1)
+            Planning Time: 0.250 ms
+            Execution Time: 0.050 ms
+            """).Plan! is var plan ? plan with { Details = new Dictionary<string, string>(plan.Details) { [Planning.Kind] = how } } : null!;
+        Plan anew = Planned(Planning.Anew), once = Planned(Planning.Once);
+        PlanReason.Sentence(new(anew, "SELECT 1"), new(once, "SELECT 1"), rewritten: false)
+            .ShouldBe("The plan is the same, but it was made anew at every execution (250 us of planning), and now it is made once and kept for any values.");
+        PlanReason.Sentence(new(once, "SELECT 1"), new(anew, "SELECT 1"), rewritten: false)
+            .ShouldBe("The plan is the same, but it was made once and kept for any values, and now it is made anew at every execution (250 us of planning).");
+        PlanReason.Sentence(new(once, "SELECT 1"), new(once, "SELECT 1"), rewritten: false).ShouldBeNull();
+        PlanFindings.Of(new(anew, "SELECT 1")).Single().Text.ShouldBe("It is planned anew at every execution: 250 us of planning for 50.0 us of running.");
+        PlanFindings.Of(new(once, "SELECT 1")).ShouldBeEmpty();
+    }
+
     [Theory]
     [InlineData("Sort  (cost=1.00..2.00 rows=40 width=8) (actual time=1.000..9.000 rows=40 loops=1)\n  Sort Key: note\n  Sort Method: quicksort  Memory: 25kB")]
     [InlineData("Hash  (cost=1.00..1.00 rows=40000 width=8) (actual time=9.000..9.000 rows=40000 loops=1)\n  Buckets: 65536  Batches: 1  Memory Usage: 512kB")]

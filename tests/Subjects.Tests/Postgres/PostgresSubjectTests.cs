@@ -2,6 +2,7 @@ using System.Globalization;
 using Shouldly;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -143,10 +144,35 @@ public sealed class PostgresSubjectTests : IDisposable
         Inspection seen = await side.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default);
         seen.Failure.ShouldBeNull();
         seen.Plan!.Text.ShouldContain("Seq Scan on reading");
-        seen.PlanNote.ShouldBeNull("the plan for any values is taken from the start here");
+        seen.Plan.Details[Planning.Kind].ShouldBe(Planning.Once);
+        seen.PlanNote.ShouldNotBeNull().ShouldContain("For these values it plans: Aggregate;   Index Scan using reading_kind on reading");
+        PlanFindings.Of(new(seen.Plan, "SELECT 1")).Select(f => f.Kind).ShouldContain(FindingKind.AnyValuesDearer);
         await using ISubjectCopy free = await subject.CopyAsync(Side.After, default);
         await free.ApplyAsync(Step("SET enable_bitmapscan = off"), default);
-        (await free.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default)).Plan!.Text.ShouldContain("reading_kind");
+        Inspection own = await free.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default);
+        own.Plan!.Text.ShouldContain("reading_kind");
+        own.Plan.Details[Planning.Kind].ShouldBe(Planning.Anew);
+        own.PlanNote.ShouldBeNull();
+    }
+
+    // PostgreSQL manual, 76.2.1 "Functional Dependencies" (Multivariate Statistics Examples): 1 row expected, 100 come; with statistics on both columns 100 are expected.
+    [Fact]
+    public async Task Columns_that_depend_on_each_other_are_found_until_statistics_tell_of_them()
+    {
+        _postgres.Sql(_database, "CREATE TABLE t (a int, b int); INSERT INTO t SELECT i % 100, i % 100 FROM generate_series(1, 10000) s(i); ANALYZE t");
+        Finding? alone = await DependentAsync();
+        alone.ShouldNotBeNull().Text.ShouldBe("The conditions on a and b were taken to be independent: 1.00 % times 1.00 % of t is 1.00 rows, 100 came. No statistics tell of these columns together.");
+        _postgres.Sql(_database, "CREATE STATISTICS stts (dependencies) ON a, b FROM t; ANALYZE t");
+        (await DependentAsync()).ShouldBeNull();
+
+        async Task<Finding?> DependentAsync()
+        {
+            await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+            await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+            const string sql = "SELECT * FROM t WHERE a = 1 AND b = 1";
+            Inspection seen = await side.InspectAsync(new(sql, []), Limit, default);
+            return PlanFindings.Of(new(seen.Plan!, sql) { Rows = seen.Rows, Catalog = side.ReadCatalog(Limit) }).SingleOrDefault(f => f.Kind == FindingKind.DependentColumns);
+        }
     }
 
     [Theory]

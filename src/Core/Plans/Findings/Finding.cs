@@ -37,6 +37,9 @@ public enum FindingKind
     ForeignKeyWithoutIndex,
     NeverAnalyzed,
     DueForVacuum,
+    AnyValuesDearer,
+    PlannedEachTime,
+    DependentColumns,
 }
 
 /// <summary>One finding.</summary>

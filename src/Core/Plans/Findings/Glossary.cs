@@ -99,5 +99,14 @@ public static class Glossary
             ["An index on the referring columns, where the other table's rows are deleted or joined from."], "CREATE INDEX parcel_depot ON parcel (depot_id)"),
         new(FindingKind.NeverAnalyzed, "A table whose statistics were never gathered", "The planner knows nothing of its values, and guesses.", "Guesses are the same for every table: half a percent for an equality, a third for a range.", ["ANALYZE; see whether autovacuum is switched off for it."], ""),
         new(FindingKind.DueForVacuum, "A table with many dead rows", "Rows that were deleted or changed and are still in the table's pages: a fifth or more of the live ones.", "They are read and skipped by every scan, and keep index entries that lead nowhere.", ["VACUUM; let autovacuum come more often.", "See whether a long transaction keeps them: VACUUM cannot remove what one might still see."], ""),
+        new(FindingKind.AnyValuesDearer, "A plan for any values that is dearer for these", "From its sixth execution on, a prepared statement may keep a plan that was made without looking at the values (a generic plan).",
+            "It is chosen by estimated cost, as an average over all values: where some values are far more frequent than others, it is wrong for those.",
+            ["SET plan_cache_mode = force_custom_plan in a trial: is planning each time worth it?", "Better statistics, so that the average is estimated rightly.", "Another statement for the values that are unlike the rest."], ""),
+        new(FindingKind.PlannedEachTime, "A statement that is planned for longer than it runs", "The server expects a plan for the values to be cheaper than one for any values, so it makes one at every execution.",
+            "Planning is paid for by each call, and grows with the number of tables, indexes and partitions, not with the rows.",
+            ["SET plan_cache_mode = force_generic_plan in a trial: does the kept plan hold for all values?", "Fresh statistics: where both plans are estimated alike, the server keeps one."], ""),
+        new(FindingKind.DependentColumns, "Columns that depend on each other", "The planner multiplied the shares of several conditions as if each said nothing about the others.",
+            "Where one column's value nearly decides another's, far more rows come than the product says, and the plan is chosen for few.",
+            ["CREATE STATISTICS on these columns (dependencies, and mcv for lists of frequent pairs), then ANALYZE; see whether the estimate moves."], "CREATE STATISTICS parcel_place (dependencies, mcv) ON depot_id, region FROM parcel"),
     ];
 }

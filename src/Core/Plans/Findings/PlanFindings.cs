@@ -89,6 +89,11 @@ public static class PlanFindings
                 at, c.Share, places);
         }
 
+        if (ServerFindings.Dependent(o, sources.Known(at), at, places) is { } dependent)
+        {
+            yield return dependent;
+        }
+
         if (o.Text.StartsWith("CORRELATED ", StringComparison.Ordinal) && (c is null || c.Loops >= OftenFrom))
         {
             double? share = c is null ? null : Inclusive(o);

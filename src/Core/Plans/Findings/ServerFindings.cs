@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Plans.Statistics;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Core.Plans.Findings;
@@ -6,7 +8,7 @@ namespace SwiftLedger.Core.Plans.Findings;
 /// <remarks>The details are those of PostgreSQL's EXPLAIN (ANALYZE, BUFFERS).</remarks>
 internal static class ServerFindings
 {
-    private const double Many = 1_000, LowHits = 0.5, LargePart = 0.1, CompilingFrom = 0.2, OftenFrom = 1_000, OffFrom = 10;
+    private const double Many = 1_000, LowHits = 0.5, LargePart = 0.1, CompilingFrom = 0.2, OftenFrom = 1_000, OffFrom = 10, DearerFrom = 1.5, DependentFrom = 5;
 
     public static IEnumerable<Finding> Of(PlanSide side, PlanOperator[] operators)
     {
@@ -18,11 +20,48 @@ internal static class ServerFindings
             }
         }
 
+        foreach (Finding finding in OfPlanning(side.Plan))
+        {
+            yield return finding;
+        }
+
         if (side.Plan is { Milliseconds: { } whole and > 0 } && side.Plan.Details.TryGetValue("JIT Time", out string? text)
             && double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out double compiling) && compiling >= whole * CompilingFrom)
         {
             yield return new(FindingKind.CompilingCosts, $"Compiling the statement took {Figures.Duration(compiling * 1000)} of {Figures.Duration(whole * 1000)}.", null, compiling / whole, []);
         }
+    }
+
+    /// <summary>A plan that is kept for any values and dearer for these, or one that takes longer to make than to run.</summary>
+    private static IEnumerable<Finding> OfPlanning(Plan plan)
+    {
+        if (plan is { Roots: [var root, ..] } && plan.Details.TryGetValue(Planning.BlocksForValues, out string? text)
+            && long.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out long forValues) && Planning.BlocksOf(root) >= Math.Max(1, forValues) * DearerFrom)
+        {
+            yield return new(FindingKind.AnyValuesDearer, $"The server keeps a plan for any values, which touches {Figures.Count(Planning.BlocksOf(root))} blocks here; a plan for these values touches {Figures.Count(forValues)}.", null, null, []);
+        }
+
+        if (Planning.AnewMilliseconds(plan) is { } making && plan.Milliseconds is { } running && making >= running)
+        {
+            yield return new(FindingKind.PlannedEachTime, $"It is planned anew at every execution: {Figures.Duration(making * 1000)} of planning for {Figures.Duration(running * 1000)} of running.", null, null, []);
+        }
+    }
+
+    /// <summary>Equalities on several columns whose shares were multiplied, where many more rows came, and nothing tells the planner of the columns together.</summary>
+    public static Finding? Dependent(PlanOperator o, CatalogTable? table, int at, IReadOnlyList<TextSpan> places)
+    {
+        if (o.Counts?.RowsPerLoop is not { } came || o.EstimatedRows is not { } estimated || Belief.Parts(o, table) is not { Count: >= 2 } parts || !parts.All(p => p.Sign == "=")
+            || table!.StatisticsTogether.Any(s => parts.All(p => s.Contains(p.Column, StringComparer.OrdinalIgnoreCase))))
+        {
+            return null;
+        }
+
+        double product = Math.Max(1, parts.Aggregate((double)table.AnalyzedRows!.Value, (rows, p) => rows * p.Share));
+        bool multiplied = estimated <= product * 2 && product <= estimated * 2;
+        return !multiplied || came < Many / 10 || came < product * DependentFrom ? null
+            : new(FindingKind.DependentColumns,
+                $"The conditions on {string.Join(" and ", parts.Select(p => p.Column))} were taken to be independent: {string.Join(" times ", parts.Select(p => Figures.Percent(p.Share)))} of {table.Name} is {Figures.Three(product)} rows, {Figures.Three(came)} came. No statistics tell of these columns together.",
+                at, o.Counts.Share, places);
     }
 
     private static IEnumerable<Finding> OfMemory(PlanOperator o, int at)

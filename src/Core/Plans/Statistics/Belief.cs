@@ -6,11 +6,55 @@ namespace SwiftLedger.Core.Plans.Statistics;
 /// <summary>What the planner believed of a condition, and why: its statistics, and our own computation from them.</summary>
 public static partial class Belief
 {
-    /// <summary>In two sentences; null where the operator's condition is not a single comparison, or its column has no statistics.</summary>
+    /// <summary>In a few sentences; null where the operator's condition is not made of comparisons that AND joins, or a column has no statistics.</summary>
     public static string? Of(PlanOperator o, CatalogTable? table)
     {
-        if (table is not { AnalyzedRows: { } rows } || o.Condition is null || o.EstimatedRows is null || Comparison().Match(o.Condition) is not { Success: true } m
-            || table.Column(m.Groups["column"].Value.Trim('"')) is not { Statistics: { } s } column)
+        if (table is not { AnalyzedRows: { } rows } || o.EstimatedRows is null || Parts(o, table) is not { Count: > 0 } parts)
+        {
+            return null;
+        }
+
+        double share = parts.Aggregate(1.0, (product, p) => product * p.Share);
+        string product = parts.Count == 1 ? "So" : $"Taken to be independent of each other, {string.Join(" times ", parts.Select(p => Figures.Percent(p.Share)))}, so";
+        return $"{string.Join(" ", parts.Select(p => p.Known))} {product} {Figures.Percent(share)} of {Figures.Count(rows)} rows are expected: {Figures.Count((long)Math.Round(share * rows))}.";
+    }
+
+    /// <summary>What each comparison of an operator's condition is believed to let through; null where one of them cannot be told.</summary>
+    internal static IReadOnlyList<BelievedPart>? Parts(PlanOperator o, CatalogTable? table)
+    {
+        if (table is not { AnalyzedRows: { } rows } || o.Condition is null)
+        {
+            return null;
+        }
+
+        BelievedPart?[] parts = [.. Comparisons(o.Condition).Select(c => PartOf(c, table, rows))];
+        return Array.TrueForAll(parts, p => p is not null) && parts.Select(p => p!.Column).Distinct(StringComparer.OrdinalIgnoreCase).Count() == parts.Length ? [.. parts.Select(p => p!)] : null;
+    }
+
+    /// <summary>Cut where AND stands outside of all quotes and at the outermost parentheses: <c>((a = 1) AND (b = 'x'::text))</c>.</summary>
+    private static IEnumerable<string> Comparisons(string condition)
+    {
+        string text = condition.Trim();
+        string inner = text.StartsWith("((", StringComparison.Ordinal) && text.EndsWith(')') ? text[1..^1] : text;
+        int depth = 0, from = 0;
+        bool quoted = false;
+        for (int i = 0; i < inner.Length; i++)
+        {
+            quoted ^= inner[i] == '\'';
+            depth += quoted ? 0 : inner[i] switch { '(' => 1, ')' => -1, _ => 0 };
+            if (depth == 0 && !quoted && inner.AsSpan(i).StartsWith(" AND ", StringComparison.Ordinal))
+            {
+                yield return inner[from..i];
+                from = i + " AND ".Length;
+            }
+        }
+
+        yield return from == 0 ? text : inner[from..];
+    }
+
+    private static BelievedPart? PartOf(string comparison, CatalogTable table, double rows)
+    {
+        if (Comparison().Match(comparison) is not { Success: true } m || table.Column(m.Groups["column"].Value.Trim('"')) is not { Statistics: { } s } column)
         {
             return null;
         }
@@ -29,7 +73,7 @@ public static partial class Belief
             "<" or "<=" => Selectivity.Less(s, value!, sign == "<=", numbers),
             _ => Selectivity.Greater(s, value!, sign == ">=", numbers),
         };
-        return $"{Known(s, column.Name, value, sign, rows)} So {Figures.Percent(share)} of {Figures.Count(rows)} rows are expected: {Figures.Count((long)Math.Round(share * rows))}.";
+        return new(column.Name, sign, share, Known(s, column.Name, value, sign, rows));
     }
 
     private static string Known(ColumnStatistics s, string column, string? value, string sign, double rows)
@@ -54,3 +98,7 @@ public static partial class Belief
     [GeneratedRegex(@"^\(*(?:\w+\.)?(?<column>""[^""]+""|\w+)\)*(?:::[\w ]+)?\)* (?<sign>=|<=|>=|<|>) \(*(?:'(?<value>(?:[^']|'')*)'(?:::[\w "" ]+)?|(?<number>-?\d+(?:\.\d+)?)|\$\d+)\)*$", RegexOptions.CultureInvariant)]
     private static partial Regex Comparison();
 }
+
+/// <param name="Share">Of the rows, from 0 to 1.</param>
+/// <param name="Known">What the statistics say, in a sentence.</param>
+internal sealed record BelievedPart(string Column, string Sign, double Share, string Known);
