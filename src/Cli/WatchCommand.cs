@@ -1,25 +1,25 @@
 using System.CommandLine;
-using System.Diagnostics;
+using SwiftLedger.Bench;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Cli;
 
 /// <summary><c>swift-ledger watch</c>: what a PostgreSQL server's sessions do and wait for, looked at once a second through one connection.</summary>
 internal static class WatchCommand
 {
-    private static readonly TimeSpan Every = TimeSpan.FromSeconds(1), Stretch = TimeSpan.FromSeconds(10);
-
     private static readonly Option<string> Subject = new("--subject") { Description = "postgresql://user@host/database; nothing is written.", Required = true };
     private static readonly Option<double> Seconds = new("--seconds") { Description = "How long; 0 until Ctrl+C.", DefaultValueFactory = _ => 60 };
     private static readonly Option<int> PileUp = new("--pile-up") { Description = "Keep everything that is seen when so many sessions are active.", DefaultValueFactory = _ => 20 };
     private static readonly Option<string?> Out = new("--out") { Description = "Write what was seen as JSON." };
+    private static readonly Option<string?> Book = new("--book") { Description = "Keep what is seen in the daybook of this book; opened when there is none yet." };
 
     public static Command Build()
     {
-        var command = new Command("watch", "Look at a PostgreSQL server's sessions once a second: how many are active, what they wait for, and who keeps whom waiting.") { Subject, Seconds, PileUp, Out };
+        var command = new Command("watch", "Look at a PostgreSQL server's sessions once a second: how many are active, what they wait for, and who keeps whom waiting.") { Subject, Seconds, PileUp, Out, Book };
         command.SetAction(RunAsync);
         return command;
     }
@@ -28,30 +28,25 @@ internal static class WatchCommand
     {
         string subject = parsed.GetValue(Subject)!;
         double seconds = parsed.GetValue(Seconds);
-        if (!SubjectAddress.IsPostgres(subject) || seconds is not (>= 0 and <= 604_800) || parsed.GetValue(PileUp) < 1)
+        if (!SubjectAddress.IsPostgres(subject) || !(seconds >= 0 && seconds <= ServerWatch.Longest.TotalSeconds) || parsed.GetValue(PileUp) < 1)
         {
             await Console.Error.WriteLineAsync("--subject is a connection string, --seconds a number up to a week, --pile-up a number above 0.");
             return ExitCode.BadInput;
         }
 
-        var fold = new LoadFold(Stretch, parsed.GetValue(PileUp));
-        var clock = Stopwatch.StartNew();
-        double looking = 0;
-        long looks = 0;
+        var watch = new ServerWatch(subject, new(ServerWatch.Stretch, parsed.GetValue(PileUp)));
+        KeptWatch? kept = null;
         string lastTree = "";
-        int exit = ExitCode.Good;
+        string? ending;
         try
         {
-            using PostgresActivity activity = PostgresActivity.Open(subject);
-            using var timer = new PeriodicTimer(Every);
-            do
+            ending = await watch.RunAsync(seconds == 0 ? null : TimeSpan.FromSeconds(seconds), (sample, ended) =>
             {
-                ActivitySample sample = activity.Look(DateTimeOffset.Now);
-                looking += sample.LookMilliseconds;
-                looks++;
-                if (fold.Add(sample) is { } ended)
+                kept ??= Keep(parsed, subject, sample.At);
+                if (ended is not null)
                 {
                     Console.WriteLine(LiveReport.Line(ended));
+                    kept?.Add(watch.Fold, watch.Looks, watch.LookMilliseconds, watch.Last);
                 }
 
                 string tree = LiveReport.Tree(WaitTree.Of(sample));
@@ -61,37 +56,46 @@ internal static class WatchCommand
                 }
 
                 lastTree = tree;
-            }
-            while ((seconds == 0 || clock.Elapsed.TotalSeconds < seconds) && await timer.WaitForNextTickAsync(stop));
-        }
-        catch (OperationCanceledException)
-        {
-            // Ctrl+C ends the looking, not the telling.
+            }, stop);
         }
         catch (SubjectException e)
         {
             await Console.Error.WriteLineAsync(e.Problem.Message);
             return ExitCode.BadInput;
         }
-        catch (EngineException e)
-        {
-            await Console.Error.WriteLineAsync($"The connection was lost: {e.Message}. What was seen until then follows.");
-            exit = ExitCode.NotMeasured;
-        }
 
-        if (fold.End() is { } last)
+        if (watch.Fold.End() is { } last)
         {
             Console.WriteLine(LiveReport.Line(last));
         }
 
-        Console.Write($"\nStatements seen active:\n{LiveReport.Patterns(fold)}");
-        Console.WriteLine(string.Create(System.Globalization.CultureInfo.InvariantCulture,
-            $"\n{looks} looks took {Figures.Duration(looking / Math.Max(1, looks) * 1000)} each: {Figures.Percent(looking / Math.Max(1, clock.Elapsed.TotalMilliseconds))} of one session's time."));
-        if (parsed.GetValue(Out) is { } path)
+        kept?.Add(watch.Fold, watch.Looks, watch.LookMilliseconds, watch.Last);
+        kept?.End(ending ?? "");
+        if (ending is not null)
         {
-            await File.WriteAllTextAsync(path, LiveReport.Json(fold), CancellationToken.None);
+            await Console.Error.WriteLineAsync($"{ending} What was seen until then follows.");
         }
 
-        return exit;
+        Console.Write($"\nStatements seen active:\n{LiveReport.Patterns(watch.Fold)}");
+        Console.WriteLine(string.Create(System.Globalization.CultureInfo.InvariantCulture,
+            $"\n{watch.Looks} looks took {Figures.Duration(watch.LookMilliseconds / Math.Max(1, watch.Looks) * 1000)} each: {Figures.Percent(watch.Cost)} of one session's time."));
+        if (parsed.GetValue(Out) is { } path)
+        {
+            await File.WriteAllTextAsync(path, LiveReport.Json(watch.Fold), CancellationToken.None);
+        }
+
+        return ending is null ? ExitCode.Good : ExitCode.NotMeasured;
+    }
+
+    private static KeptWatch? Keep(ParseResult parsed, string subject, DateTimeOffset at)
+    {
+        if (parsed.GetValue(Book) is not { } name)
+        {
+            return null;
+        }
+
+        var ledger = new LedgerDatabase(LedgerHome.FromEnvironment().Created().LedgerFile);
+        BookRecord book = new BookStore(ledger, TimeProvider.System).OpenByName(name);
+        return new WatchStore(ledger).Begin(book.Id, SubjectAddress.Shown(subject), parsed.GetValue(PileUp), at);
     }
 }

@@ -41,6 +41,7 @@ internal static class Api
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
         PlansApi.Map(api);
         BatchApi.Map(api);
+        WatchApi.Map(api);
         DaybookApi.Map(api);
         DaybookChanges.Map(api);
         DaybookExports.Map(api);

@@ -62,6 +62,9 @@ public static class LedgerServer
         builder.Services.AddSingleton<RepeatStore>();
         builder.Services.AddSingleton<PlanUseStore>();
         builder.Services.AddSingleton<SampleStore>();
+        builder.Services.AddSingleton<WatchStore>();
+        builder.Services.AddSingleton<WatchDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<WatchDesk>());
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());

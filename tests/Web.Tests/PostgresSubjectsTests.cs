@@ -1,6 +1,8 @@
 using System.Net;
 using System.Text.Json;
+using Npgsql;
 using Shouldly;
+using SwiftLedger.Store;
 using SwiftLedger.Testing;
 using Xunit;
 
@@ -54,6 +56,46 @@ public sealed class PostgresSubjectsTests : RunningServer
             using var reader = new StreamReader(new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite), System.Text.Encoding.Latin1);
             (await reader.ReadToEndAsync(TestContext.Current.CancellationToken)).ShouldNotContain(Secret, Case.Sensitive, file);
         }
+    }
+
+    [Fact]
+    public async Task A_watch_keeps_who_waits_for_whom_and_one_watch_a_book_runs()
+    {
+        using var server = new PostgresServer("");
+        server.Sql("postgres", "CREATE TABLE parcel AS SELECT i AS id, 0 AS weight FROM generate_series(1, 10) i");
+        long book = new BookStore(new LedgerDatabase(Home.LedgerFile), TimeProvider.System).Open($"postgresql://postgres@127.0.0.1:{server.Port}/postgres", "Parcels").Id;
+        await using var holder = new NpgsqlConnection(server.Connection());
+        await using var waiter = new NpgsqlConnection(server.Connection() + ";Application Name=weigher");
+        await holder.OpenAsync(TestContext.Current.CancellationToken);
+        await waiter.OpenAsync(TestContext.Current.CancellationToken);
+        await using NpgsqlTransaction transaction = await holder.BeginTransactionAsync(TestContext.Current.CancellationToken);
+        const string update = "UPDATE parcel SET weight = 1 WHERE id = 3";
+        await new NpgsqlCommand(update, holder, transaction).ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        Task waiting = new NpgsqlCommand(update, waiter).ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+
+        (await Get($"/api/books/{book}/watches")).GetProperty("possible").GetBoolean().ShouldBeTrue();
+        (await Problem($"/api/books/{book}/watches", new { seconds = 0, pileUp = 5 })).ShouldContain("from a second to a week");
+        long watch = (await Post($"/api/books/{book}/watches", new { seconds = 600, pileUp = 5 })).GetProperty("id").GetInt64();
+        (await Problem($"/api/books/{book}/watches", new { seconds = 600, pileUp = 5 })).ShouldContain("is being watched already");
+        JsonElement page;
+        do
+        {
+            page = await Get($"/api/books/{book}/watches/{watch}");
+        }
+        while (page.GetProperty("moments").GetArrayLength() == 0);
+        await transaction.RollbackAsync(TestContext.Current.CancellationToken);
+        await waiting;
+        (await Send(HttpMethod.Post, $"/api/books/{book}/watches/end", null)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+
+        page = await Get($"/api/books/{book}/watches/{watch}");
+        page.GetProperty("watch").GetProperty("state").GetString().ShouldBe("ended");
+        page.GetProperty("course").GetArrayLength().ShouldBe(1);
+        JsonElement[] sessions = [.. page.GetProperty("moments")[0].GetProperty("sessions").EnumerateArray()];
+        sessions.Select(s => (s.GetProperty("depth").GetInt32(), s.GetProperty("waiting").GetInt32(), s.GetProperty("state").GetString())).ShouldBe([(0, 1, "idle in transaction"), (1, 0, "active")]);
+        sessions[1].GetProperty("application").GetString().ShouldBe("weigher");
+        page.GetProperty("patterns")[0].GetProperty("sql").GetString().ShouldBe(update);
+        page.GetProperty("kinds")[0].GetString().ShouldBe("Lock");
+        server.Sql("postgres", "SELECT count(*) FROM pg_stat_activity WHERE application_name LIKE 'swift%'").Trim().ShouldBe("0");
     }
 
     [Theory]

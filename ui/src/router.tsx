@@ -14,6 +14,7 @@ import { PlanHistoryView } from "./plans/PlanHistoryView";
 import { PlansView } from "./plans/PlansView";
 import { StatementView } from "./statement/StatementView";
 import { TrialView } from "./trial/TrialView";
+import { WatchView } from "./watch/WatchView";
 
 const whole = (value: unknown): number | undefined => {
   const number = Number(value);
@@ -130,6 +131,12 @@ export const catalogueRoute = createRoute({
 
 const batch = createRoute({ getParentRoute: () => root, path: "/books/$bookId/batch", component: BatchView });
 
+const watch = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/watches/$watchId",
+  component: WatchView,
+});
+
 export const planHistoryRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/plans/$hash",
@@ -151,6 +158,7 @@ export const router = createRouter({
     glossary,
     catalogueRoute,
     batch,
+    watch,
     planHistoryRoute,
   ]),
 });

@@ -11,6 +11,10 @@ public sealed record LoadStretch(DateTimeOffset From, int Samples, double Active
 /// <param name="ByKind">The same looks by kind of wait.</param>
 public sealed record ActivePattern(string Pattern, string Sql, long Seen, IReadOnlyDictionary<string, long> ByKind);
 
+/// <summary>A moment that was kept whole.</summary>
+/// <param name="PiledUp">Whether sessions piled up; else some began to wait for each other.</param>
+public sealed record KeptMoment(ActivitySample Sample, bool PiledUp);
+
 /// <summary>Adds up looks at a server: load over time, and the patterns that made it.</summary>
 /// <param name="stretch">How much time a point of the course holds.</param>
 /// <param name="pileUp">From so many active sessions on a look is kept whole.</param>
@@ -19,20 +23,22 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect = 
     /// <summary>Stands for no wait at all.</summary>
     public const string Running = "running";
 
-    private const int MostKept = 20, MostPatterns = 5_000;
+    private const int MostKept = 50, MostPatterns = 5_000;
 
     private readonly List<LoadStretch> _course = [];
-    private readonly List<ActivitySample> _pileUps = [];
+    private readonly List<KeptMoment> _moments = [];
     private readonly Dictionary<ulong, (string Sql, Dictionary<string, long> ByKind)> _patterns = [];
     private readonly Dictionary<string, long> _counts = new(StringComparer.Ordinal);
     private DateTimeOffset? _from;
     private int _samples;
-    private bool _piled;
+    private bool _piled, _waited;
 
     public IReadOnlyList<LoadStretch> Course => _course;
 
-    /// <summary>The first look of each time that sessions piled up.</summary>
-    public IReadOnlyList<ActivitySample> PileUps => _pileUps;
+    /// <summary>The first look of each time that sessions piled up, or waited for each other.</summary>
+    public IReadOnlyList<KeptMoment> Moments => _moments;
+
+    public IEnumerable<ActivitySample> PileUps => _moments.Where(m => m.PiledUp).Select(m => m.Sample);
 
     public IReadOnlyList<ActivePattern> Patterns =>
         [.. _patterns.Select(p => new ActivePattern(SqlPattern.NameOf(p.Key), p.Value.Sql, p.Value.ByKind.Values.Sum(), p.Value.ByKind)).OrderByDescending(p => p.Seen)];
@@ -62,13 +68,13 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect = 
             seen.ByKind[kind] = seen.ByKind.GetValueOrDefault(kind) + 1;
         }
 
-        bool piled = sample.Active >= pileUp;
-        if (piled && !_piled && _pileUps.Count < MostKept)
+        bool piled = sample.Active >= pileUp, waited = WaitTree.Of(sample).Count > 0;
+        if (((piled && !_piled) || (waited && !_waited)) && _moments.Count < MostKept)
         {
-            _pileUps.Add(sample);
+            _moments.Add(new(sample, piled));
         }
 
-        _piled = piled;
+        (_piled, _waited) = (piled, waited);
         return ended;
     }
 
@@ -85,5 +91,20 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect = 
         _counts.Clear();
         (_from, _samples) = (null, 0);
         return ended;
+    }
+
+    /// <summary>The course in at most so many points: neighbours are joined, each with the weight of its looks.</summary>
+    public static IReadOnlyList<LoadStretch> Thinned(IReadOnlyList<LoadStretch> course, int most)
+    {
+        int joined = (course.Count + most - 1) / Math.Max(1, most);
+        return joined <= 1 ? course : [.. course.Chunk(joined).Select(Joined)];
+    }
+
+    private static LoadStretch Joined(LoadStretch[] some)
+    {
+        int samples = some.Sum(s => s.Samples);
+        double Average(Func<LoadStretch, double> of) => some.Sum(s => of(s) * s.Samples) / samples;
+        return new(some[0].From, samples, Average(s => s.Active),
+            some.SelectMany(s => s.ByKind.Keys).Distinct().ToDictionary(k => k, k => Average(s => s.ByKind.GetValueOrDefault(k))));
     }
 }

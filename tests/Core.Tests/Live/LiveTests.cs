@@ -42,6 +42,31 @@ public class LiveTests
     }
 
     [Fact]
+    public void A_wait_for_another_session_is_kept_once_each_time_it_begins()
+    {
+        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3);
+        bool[] waits = [false, true, true, false, true];
+        for (int i = 0; i < waits.Length; i++)
+        {
+            fold.Add(Sample(i, Active(1), waits[i] ? Active(2, "Lock", 1) : Active(2)));
+        }
+
+        fold.Add(Sample(5, Active(1), Active(2, "Lock", 1), Active(3, "Lock", 2)));
+        fold.Moments.Select(m => ((m.Sample.At - Start).TotalSeconds, m.PiledUp)).ShouldBe([(1.0, false), (4.0, false), (5.0, true)]);
+    }
+
+    [Fact]
+    public void A_long_course_is_thinned_by_joining_neighbours_and_keeps_its_sum()
+    {
+        List<LoadStretch> course = [.. Enumerable.Range(0, 7).Select(i => new LoadStretch(Start.AddSeconds(10 * i), i == 6 ? 5 : 10, i, new Dictionary<string, double> { [i % 2 == 0 ? "IO" : LoadFold.Running] = i }))];
+        LoadFold.Thinned(course, 7).ShouldBe(course);
+        IReadOnlyList<LoadStretch> thin = LoadFold.Thinned(course, 3);
+        thin.Select(s => (s.From, s.Samples)).ShouldBe([(Start, 30), (Start.AddSeconds(30), 30), (Start.AddSeconds(60), 5)]);
+        thin.Sum(s => s.Active * s.Samples).ShouldBe(course.Sum(s => s.Active * s.Samples), 1e-9);
+        thin.ShouldAllBe(s => Math.Abs(s.ByKind.Values.Sum() - s.Active) < 1e-9);
+    }
+
+    [Fact]
     public void The_longest_transaction_that_others_wait_for_stands_at_the_root()
     {
         IReadOnlyList<WaitNode> roots = WaitTree.Of(Sample(0,

@@ -1038,6 +1038,186 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WatchesPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WatchRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WatchView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/watches/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/watches/{watch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    watch: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WatchPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/daybook": {
         parameters: {
             query?: never;
@@ -2575,6 +2755,97 @@ export interface components {
         };
         /** @enum {unknown} */
         Verdict: "regressed" | "improved" | "level" | "unsettled" | "failed" | null;
+        WatchMoment: {
+            at: string;
+            piledUp: boolean;
+            /** Format: int32 */
+            active: number;
+            sessions: components["schemas"]["WatchSession"][];
+            /** Format: int32 */
+            sessionCount: number;
+        };
+        WatchPage: {
+            /** Format: int64 */
+            bookId: number;
+            bookName: string;
+            watch: components["schemas"]["WatchView"];
+            kinds: string[];
+            /** Format: double */
+            pointSeconds: number;
+            course: components["schemas"]["WatchPoint"][];
+            patterns: components["schemas"]["WatchPattern"][];
+            /** Format: int32 */
+            patternCount: number;
+            moments: components["schemas"]["WatchMoment"][];
+        };
+        WatchPattern: {
+            pattern: string;
+            sql: string;
+            /** Format: int64 */
+            seen: number;
+            /** Format: double */
+            share: number;
+            kinds: number[];
+        };
+        WatchPoint: {
+            at: string;
+            /** Format: double */
+            active: number;
+            kinds: number[];
+        };
+        WatchRequest: {
+            /** Format: double */
+            seconds: number;
+            /** Format: int32 */
+            pileUp: number;
+        };
+        WatchSession: {
+            /** Format: int32 */
+            depth: number;
+            /** Format: int32 */
+            id: number;
+            user: string;
+            application: string;
+            state: string;
+            waitKind: string;
+            waitFor: string;
+            /** Format: double */
+            transactionSeconds: null | number;
+            /** Format: double */
+            statementSeconds: null | number;
+            /** Format: int32 */
+            waiting: number;
+            sql: string;
+        };
+        WatchView: {
+            /** Format: int64 */
+            id: number;
+            address: string;
+            beganAt: string;
+            lastAt: string;
+            state: string;
+            ending: string;
+            /** Format: int64 */
+            looks: number;
+            /** Format: double */
+            lookMs: number;
+            /** Format: double */
+            active: number;
+            /** Format: double */
+            mostActive: number;
+            /** Format: int32 */
+            pileUp: number;
+            /** Format: int32 */
+            pileUps: number;
+            /** Format: int32 */
+            waits: number;
+        };
+        WatchesPage: {
+            possible: boolean;
+            /** Format: int64 */
+            running: null | number;
+            watches: components["schemas"]["WatchView"][];
+        };
     };
     responses: never;
     parameters: never;

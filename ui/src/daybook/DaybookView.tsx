@@ -2,10 +2,12 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useDaybook, usePatterns } from "../api/daybook";
+import { useWatches } from "../api/watch";
 import { EmptyState, Failure } from "../parts/Notice";
 import { Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
 import { daybookRoute } from "../router";
+import { Watches } from "../watch/Watches";
 import { DaybookHead } from "./DaybookHead";
 import { DeploymentList } from "./DeploymentList";
 import { EffectPanel } from "./EffectPanel";
@@ -27,6 +29,7 @@ export function DaybookView() {
   const daybook = useDaybook(id, narrowing, { since, until, apart }, measureOf(measureKey).percentile);
   const [limit, setLimit] = useState(firstShown);
   const patterns = usePatterns(id, narrowing, rank, limit);
+  const watches = useWatches(id).data?.watches ?? [];
   const page = daybook.data;
   const set = (part: Partial<typeof search>) =>
     navigate({
@@ -73,6 +76,13 @@ export function DaybookView() {
                   )
                 }
                 open={(d) => set({ deployment: d })}
+                watches={watches}
+                openWatch={(w) =>
+                  navigate({
+                    to: "/books/$bookId/watches/$watchId",
+                    params: { bookId: String(id), watchId: String(w) },
+                  })
+                }
               />
             </div>
             <div className="min-h-0 flex-1 border-t border-ink">
@@ -125,6 +135,7 @@ function Nothing({ page }: { page: Schemas["DaybookPage"] }) {
         something was deployed.
       </EmptyState>
       <ReadCapture book={page.bookName} />
+      <Watches book={page.bookId} />
     </div>
   );
 }

@@ -2,6 +2,7 @@ import type { Schemas } from "../api/client";
 import type { Deployment } from "../api/daybook";
 import { bytes, count, moment } from "../format/figures";
 import { Page } from "../parts/Spread";
+import { Watches } from "../watch/Watches";
 import { ReadCapture } from "./ReadCapture";
 import { RecordDeployment } from "./RecordDeployment";
 import { Repeats } from "./Repeats";
@@ -47,6 +48,7 @@ export function DeploymentList({ page, open }: Props) {
       )}
       <RecordDeployment book={page.bookId} />
       <Repeats book={page.bookId} />
+      <Watches book={page.bookId} />
       <h3 className="section">Captures</h3>
       {page.files.length > 0 && (
         <table className="ruled mb-3">

@@ -1,7 +1,9 @@
 import { scaleLinear } from "@visx/scale";
 import { useEffect, useRef, useState } from "react";
 import type { Deployment, Point } from "../api/daybook";
+import type { Watch } from "../api/watch";
 import { moment, three } from "../format/figures";
+import { keptOf } from "../watch/Watches";
 import type { Measure } from "./measures";
 
 type Span = { from: number; to: number };
@@ -18,6 +20,9 @@ type Props = {
   span: Span | null;
   select: (span: Span | null) => void;
   open: (deployment: number) => void;
+  /** Times at which the server's sessions were looked at. */
+  watches?: Watch[];
+  openWatch?: (watch: number) => void;
 };
 
 const height = 148;
@@ -139,6 +144,28 @@ export function Timeline(p: Props) {
           {d.version || "?"}
         </button>
       ))}
+      {(p.watches ?? [])
+        .filter((w) => Date.parse(w.lastAt) >= start && Date.parse(w.beganAt) <= end)
+        .map((w) => {
+          const from = x(Math.max(start, Date.parse(w.beganAt)));
+          return (
+            <button
+              key={w.id}
+              type="button"
+              title={`Watched from ${moment(w.beganAt)}: ${keptOf(w)}`}
+              aria-label={`Watched from ${moment(w.beganAt)} to ${moment(w.lastAt)}: ${three(w.active)} sessions active, ${keptOf(w)}`}
+              className="absolute border border-ink bg-paper px-1 text-[12px] leading-[13px]"
+              style={{
+                left: Math.min(from, width - 60),
+                bottom: bottom + 2,
+                minWidth: Math.max(0, x(Math.min(end, Date.parse(w.lastAt))) - from),
+              }}
+              onClick={() => p.openWatch?.(w.id)}
+            >
+              watch
+            </button>
+          );
+        })}
       {p.span && !drawn && p.span.from >= start && p.span.to <= end && (
         <>
           <Handle
