@@ -14,7 +14,7 @@ namespace SwiftLedger.Benchmarks;
 /// <summary>On a server of its own: what a sample reports beside a bare loop of the driver, and copies beside the same SQL by hand.</summary>
 internal static class PostgresBench
 {
-    private const int Blocks = 60, Times = 500, Copies = 5;
+    private const int Blocks = 60, Times = 500, Copies = 5, Sessions = 4, WatchedPairs = 24;
 
     public static async Task RunAsync()
     {
@@ -27,6 +27,7 @@ internal static class PostgresBench
             PostgresHuts.Fill(huts, server.Connection("huts"));
             await SamplesAsync(server, folder);
             CopiesByHandAndByUs(server, folder);
+            Watched(server);
         }
         finally
         {
@@ -108,6 +109,67 @@ internal static class PostgresBench
         using var command = new NpgsqlCommand("CREATE DATABASE by_hand TEMPLATE huts STRATEGY FILE_COPY", connection) { CommandTimeout = 0 };
         command.ExecuteNonQuery();
     }
+
+    /// <summary>Throughput of four sessions that keep both cores busy, watched and not, by turns; one pair goes on for two seconds a side.</summary>
+    private static void Watched(PostgresServer server)
+    {
+        using PostgresActivity activity = PostgresActivity.Open(server.Connection("huts"));
+        long done = 0;
+        bool over = false;
+        Thread[] sessions = [.. Enumerable.Range(0, Sessions).Select(n => new Thread(() =>
+        {
+            using var connection = new NpgsqlConnection(new NpgsqlConnectionStringBuilder(server.Connection("huts")) { Pooling = false }.ConnectionString);
+            connection.Open();
+            using var command = new NpgsqlCommand($"SELECT count(*) FROM booking WHERE hut_id = {n + 40}", connection);
+            command.Prepare();
+            while (!Volatile.Read(ref over))
+            {
+                command.ExecuteScalar();
+                Interlocked.Increment(ref done);
+            }
+        }))];
+        foreach (Thread session in sessions)
+        {
+            session.Start();
+        }
+
+        double Rate(bool watched)
+        {
+            long before = Interlocked.Read(ref done), start = Stopwatch.GetTimestamp();
+            for (int second = 0; second < 2; second++)
+            {
+                double looked = watched ? activity.Look(DateTimeOffset.Now).LookMilliseconds : 0;
+                Thread.Sleep(Math.Max(0, 1000 - (int)looked));
+            }
+
+            return (Interlocked.Read(ref done) - before) / Stopwatch.GetElapsedTime(start).TotalSeconds;
+        }
+
+        Rate(watched: true);
+        string process = server.Sql("postgres", "SELECT pid FROM pg_stat_activity WHERE application_name LIKE 'swift-ledger%'").Trim();
+        double cpu = CpuMilliseconds(process);
+        var ratios = new List<double>();
+        for (int i = 0; i < WatchedPairs; i++)
+        {
+            double x = Rate(watched: i % 2 == 0), y = Rate(watched: i % 2 != 0);
+            ratios.Add(i % 2 == 0 ? y / x : x / y);
+        }
+
+        // Every pair looked twice.
+        double share = (CpuMilliseconds(process) - cpu) / (WatchedPairs * 2) / (1000.0 * Environment.ProcessorCount);
+        over = true;
+        foreach (Thread session in sessions)
+        {
+            session.Join();
+        }
+
+        ratios.Sort();
+        Report.Target("a look each second, its share of the machine's CPU time", share * 100, "%", 1);
+        Report.Line($"{$"  throughput of {Sessions} busy sessions not watched / watched",-58} {Report.Median(ratios),10:0.000} x, half of the pairs between {ratios[WatchedPairs / 4]:0.000} and {ratios[WatchedPairs * 3 / 4]:0.000}");
+    }
+
+    /// <summary>proc(5), schedstat: nanoseconds on a CPU.</summary>
+    private static double CpuMilliseconds(string process) => double.Parse(File.ReadAllText($"/proc/{process}/schedstat").Split(' ')[0], System.Globalization.CultureInfo.InvariantCulture) / 1e6;
 
     private static double Seconds(Action work)
     {

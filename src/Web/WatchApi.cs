@@ -27,8 +27,9 @@ public sealed record WatchView(
 /// <param name="Possible">Whether the book's subject is a server that can be watched.</param>
 public sealed record WatchesPage(bool Possible, long? Running, IReadOnlyList<WatchView> Watches);
 
+/// <param name="Samples">Looks that it holds.</param>
 /// <param name="Kinds">Sessions by what they waited for, in the order of the page's kinds.</param>
-public sealed record WatchPoint(string At, double Active, IReadOnlyList<double> Kinds);
+public sealed record WatchPoint(string At, int Samples, double Active, IReadOnlyList<double> Kinds);
 
 /// <param name="Share">Of all that was seen active.</param>
 public sealed record WatchPattern(string Pattern, string Sql, long Seen, double Share, IReadOnlyList<double> Kinds);
@@ -60,7 +61,7 @@ public sealed record WatchPage(
         double seen = Math.Max(1, patterns.Sum(p => p.Seen));
         return new(book.Id, book.Name, WatchView.Of(record, runs), kinds,
             ServerWatch.Stretch.TotalSeconds * Math.Max(1, (all.Count + MostPoints - 1) / MostPoints),
-            [.. course.Select(s => new WatchPoint(Iso.Of(s.From.UtcDateTime), s.Active, [.. kinds.Select(k => s.ByKind.GetValueOrDefault(k))]))],
+            [.. course.Select(s => new WatchPoint(Iso.Of(s.From.UtcDateTime), s.Samples, s.Active, [.. kinds.Select(k => s.ByKind.GetValueOrDefault(k))]))],
             [.. patterns.Take(MostPatterns).Select(p => new WatchPattern(p.Pattern, p.Sql, p.Seen, p.Seen / seen, [.. kinds.Select(k => p.ByKind.GetValueOrDefault(k) / (double)p.Seen)]))],
             patterns.Count, [.. store.Moments(record.Id).Select(MomentOf)]);
     }

@@ -47,5 +47,16 @@ public sealed class PostgresJourneyTests(LedgerFixture ledger) : IClassFixture<L
         browser.PageSource.ShouldNotContain("not asked for");
         ((IJavaScriptExecutor)browser).ExecuteScript("return JSON.stringify(localStorage)")!.ToString()!.ShouldNotContain("not asked for");
         _server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+
+        // The book that the trial opened leads to its server.
+        browser.See(By.XPath("//nav//a[contains(@href, '/books/')] | //header//a[contains(@href, '/books/')]")).Click();
+        browser.See(By.XPath("//a[contains(@href, '/daybook')]")).Click();
+        browser.Press("Watch the server");
+        browser.See("goes on; nothing out of the ordinary");
+        browser.See(By.XPath("//section[@aria-label='Watches']//a")).Click();
+        browser.See("Statements seen active");
+        browser.Press("End the watch");
+        browser.See("No session was active at any look.");
+        browser.Axe().ShouldBeEmpty();
     }
 }

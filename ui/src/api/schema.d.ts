@@ -2789,6 +2789,8 @@ export interface components {
         };
         WatchPoint: {
             at: string;
+            /** Format: int32 */
+            samples: number;
             /** Format: double */
             active: number;
             kinds: number[];

@@ -3,6 +3,7 @@ import { fireEvent, screen } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 import type { Deployment, Point } from "../api/daybook";
 import { show } from "../testing/show";
+import { watchOf } from "../testing/watch";
 import { measureOf } from "./measures";
 import { Timeline } from "./Timeline";
 
@@ -121,4 +122,19 @@ test("looked at closer, it keeps what lies in view and names the hours", async (
   expect(container.querySelector("rect")).toBeTruthy();
   expect(screen.queryByRole("slider")).toBeNull();
   expect(screen.getByText("06:00")).toBeTruthy();
+});
+
+test("a watch stands where it was held, and opens", async () => {
+  const openWatch = vi.fn();
+  const watches = [watchOf({ id: 7, beganAt: iso(start + 5 * hour), lastAt: iso(start + 6 * hour) })];
+  await show(timeline({ watches, openWatch, deployments: [] }));
+  const button = await screen.findByRole("button", { name: /Watched from .* 2 pile-ups/ });
+  fireEvent.click(button);
+  expect(openWatch).toHaveBeenCalledWith(7);
+});
+
+test("a watch outside of what is shown is left out", async () => {
+  const watches = [watchOf({ beganAt: iso(start + 50 * hour), lastAt: iso(start + 51 * hour) })];
+  await show(timeline({ watches, deployments: [] }));
+  expect(screen.queryByRole("button")).toBeNull();
 });

@@ -85,3 +85,9 @@ export function moment(iso: string): string {
   const two = (n: number) => String(n).padStart(2, "0");
   return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`;
 }
+
+/** The time of day in the reader's own time zone, to the second. */
+export function clock(iso: string): string {
+  const at = new Date(iso);
+  return [at.getHours(), at.getMinutes(), at.getSeconds()].map((n) => String(n).padStart(2, "0")).join(":");
+}

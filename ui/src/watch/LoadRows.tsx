@@ -1,18 +1,24 @@
 import type { WatchPage } from "../api/watch";
-import { moment, three } from "../format/figures";
+import { clock, three } from "../format/figures";
 import { wordOf } from "./kinds";
 
 const height = 26;
 
+/** So many kinds of wait have a row of their own. */
+const mostKinds = 5;
+
 /** Sessions over time, a row for each kind of wait on one scale: what makes the load, and when. */
 export function LoadRows({ page }: { page: WatchPage }) {
-  const { course, kinds, watch } = page;
+  const { course, kinds } = page;
+  const kindRows = kinds.map((k, i) => ({
+    key: k,
+    name: wordOf(k),
+    values: course.map((p) => p.kinds[i] ?? 0),
+  }));
   const rows = [
-    { key: "", name: "all active", values: course.map((p) => p.active), average: watch.active },
-    ...kinds.map((k, i) => {
-      const values = course.map((p) => p.kinds[i] ?? 0);
-      return { key: k, name: wordOf(k), values, average: averageOf(values) };
-    }),
+    { key: "", name: "all active", values: course.map((p) => p.active) },
+    ...kindRows.slice(0, mostKinds),
+    ...(kindRows.length > mostKinds ? [othersOf(kindRows.slice(mostKinds))] : []),
   ];
   const most = Math.max(...course.map((p) => p.active), 1e-9);
   const first = course[0];
@@ -32,9 +38,9 @@ export function LoadRows({ page }: { page: WatchPage }) {
           </th>
           <th scope="col">
             <span className="flex justify-between">
-              <span>{moment(first.at)}</span>
+              <span>{clock(first.at)}</span>
               <span>up to {three(most)} at once</span>
-              <span>{moment(last.at)}</span>
+              <span>{clock(page.watch.lastAt)}</span>
             </span>
           </th>
         </tr>
@@ -45,7 +51,7 @@ export function LoadRows({ page }: { page: WatchPage }) {
             <th scope="row" className="text-left font-normal">
               {r.key === "" ? <strong>{r.name}</strong> : r.name}
             </th>
-            <td className="num">{three(r.average)}</td>
+            <td className="num">{three(averageOf(r.values, course))}</td>
             <td className="py-0">
               <svg
                 viewBox={`0 0 ${course.length} ${height}`}
@@ -53,7 +59,7 @@ export function LoadRows({ page }: { page: WatchPage }) {
                 width="100%"
                 height={height}
                 role="img"
-                aria-label={`${r.name}: ${three(r.average)} on average, ${three(Math.max(...r.values))} at most`}
+                aria-label={`${r.name}: ${three(averageOf(r.values, course))} on average, ${three(Math.max(...r.values))} at most`}
               >
                 <path
                   d={steps(r.values, most)}
@@ -70,8 +76,17 @@ export function LoadRows({ page }: { page: WatchPage }) {
   );
 }
 
-function averageOf(values: number[]): number {
-  return values.reduce((a, b) => a + b, 0) / Math.max(1, values.length);
+function othersOf(rows: { name: string; values: number[] }[]) {
+  const values = (rows[0]?.values ?? []).map((_, at) =>
+    rows.reduce((sum, r) => sum + (r.values[at] ?? 0), 0),
+  );
+  return { key: "others", name: rows.map((r) => r.name).join(", "), values };
+}
+
+/** Points weigh by how many looks they hold: the last one is often short. */
+function averageOf(values: number[], course: WatchPage["course"]): number {
+  const looks = course.reduce((sum, p) => sum + p.samples, 0);
+  return values.reduce((sum, v, at) => sum + v * (course[at]?.samples ?? 0), 0) / Math.max(1, looks);
 }
 
 function steps(values: number[], most: number): string {

@@ -1,5 +1,5 @@
 import type { Moment } from "../api/watch";
-import { elapsed, moment } from "../format/figures";
+import { clock, duration } from "../format/figures";
 import { wordOf } from "./kinds";
 
 type Props = { moments: Moment[]; chosen: number; choose: (at: number) => void };
@@ -18,7 +18,7 @@ export function Moments({ moments, chosen, choose }: Props) {
               className={`border px-1 ${i === chosen ? "border-ink bg-ink text-paper" : "border-strong"}`}
               onClick={() => choose(i)}
             >
-              {moment(m.at)}, {m.piledUp ? `${m.active} active` : "a wait"}
+              {clock(m.at)}, {m.piledUp ? `${m.active} active` : "a wait"}
             </button>
           </li>
         ))}
@@ -45,7 +45,7 @@ export function Moments({ moments, chosen, choose }: Props) {
                     {s.state}
                     {s.waitKind && `, waits for ${wordOf(s.waitKind)} (${s.waitFor})`}
                     {s.transactionSeconds !== null &&
-                      `, transaction open for ${elapsed(s.transactionSeconds)}`}
+                      `, transaction open for ${duration(s.transactionSeconds * 1000)}`}
                   </span>
                   {s.waiting > 0 && (
                     <strong className="ml-2 font-semibold text-dearer">

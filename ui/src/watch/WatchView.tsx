@@ -153,7 +153,7 @@ function aboutOf(w: Watch): string {
         : w.ending
           ? `${w.ending} `
           : "";
-  return `${w.address}, from ${moment(w.beganAt)} for ${elapsed(seconds)}. ${state}${count(w.looks)} looks took ${duration(w.lookMs)} each: ${percent(w.lookMs / lookEveryMs)} of one session's time.`;
+  return `${w.address}, from ${moment(w.beganAt)} for ${elapsed(seconds)}. ${state}${count(w.looks)} looks took ${duration(w.lookMs)} each: ${percent(w.lookMs / lookEveryMs)} of one session's time. Parallel workers count as sessions of their own.`;
 }
 
 function busiest(page: WatchPage): number {

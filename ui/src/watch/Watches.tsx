@@ -11,7 +11,7 @@ export function Watches({ book }: { book: number }) {
     return null;
   }
   return (
-    <section aria-label="Watches">
+    <section aria-label="Watches" className="max-w-2xl">
       <h3 className="section">Watches</h3>
       {watches.watches.length > 0 && (
         <table className="ruled mb-3">
