@@ -19,6 +19,9 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     /// <summary>A table that takes longer to count stays uncounted.</summary>
     private static readonly TimeSpan CatalogLimit = TimeSpan.FromSeconds(5);
 
+    /// <summary>Of each line and side, where the sides are not measured by turns.</summary>
+    private const int MostBatches = 60;
+
     private TrialBrief _brief = null!;
 
     public async Task RunAsync()
@@ -113,9 +116,9 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         await using ISubjectCopy before = await subject.CopyAsync(Side.Before, stop);
         await using ISubjectCopy after = await subject.CopyAsync(Side.After, stop);
 
-        if (!subject.Interleaves)
+        if (subject.Turns != SideTurns.ByTurns)
         {
-            await CompareOnlyAsync(before, after);
+            await OneSideAtATimeAsync(before, after, timed: subject.Turns == SideTurns.OneAfterTheOther);
             return;
         }
 
@@ -142,36 +145,78 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
     }
 
-    /// <summary>Looks at the before side while nothing is changed yet, then at the after side in its transaction; nothing is timed.</summary>
-    private async Task CompareOnlyAsync(ISubjectCopy before, ISubjectCopy after)
+    /// <summary>The before side first, while nothing is changed yet, then the change, then the after side.</summary>
+    /// <param name="timed">False where the change stands in a transaction that is rolled back.</param>
+    private async Task OneSideAtATimeAsync(ISubjectCopy before, ISubjectCopy after, bool timed)
     {
+        using var stolen = new Machine.StolenTime();
+        double stolenAtStart = stolen.Milliseconds();
         var limit = TimeSpan.FromSeconds(job.Options.StatementSeconds);
         tell(new StageReached("inspecting", "the catalogue"));
         Catalog? catalogBefore = before.ReadCatalog(CatalogLimit);
-        var seen = new List<(LineBrief Line, Inspection Before)>();
-        foreach (LineBrief line in _brief.Lines)
+        Dictionary<int, Inspection> seen = await InspectSideAsync(before, Side.Before, limit);
+        using WholeSide? sideBefore = timed ? new(before, stolen, limit) : null, sideAfter = timed ? new(after, stolen, limit) : null;
+        TimeSpan? deadline = job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
+        var clock = Stopwatch.StartNew();
+        bool IsTimed(LineBrief line) => timed && seen[line.Number] is { Failure: null, Writes: false };
+        void Measure(WholeSide? side, Side which, TimeSpan? until)
         {
-            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), before"));
-            seen.Add((line, await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), limit, stop)));
+            if (side is not null)
+            {
+                tell(new StageReached("measuring", $"all lines, {which.ToString().ToLowerInvariant()}"));
+                using CpuPlacement? placement = CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
+                GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
+                side.Measure([.. _brief.Lines.Where(IsTimed).Select(l => (l.Number, RunOf(l, which)))], MostBatches, clock, until, stop);
+            }
         }
 
+        await Task.Run(() => Measure(sideBefore, Side.Before, deadline / 2), stop);
         if (!await ApplyAsync(before, after))
         {
             return;
         }
 
         tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CatalogLimit)));
-        foreach ((LineBrief line, Inspection b) in seen)
+        Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, limit);
+        foreach (LineBrief line in _brief.Lines)
         {
-            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), after"));
-            Inspection a = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), limit, stop);
-            tell(new LineInspected(line.Number, b, a));
-            bool failed = b.Failure is not null || a.Failure is not null
-                || (line.Rewritten && new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = b, After = a }.SameRows == false);
-            tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));
+            tell(new LineInspected(line.Number, seen[line.Number], then[line.Number]));
         }
 
-        tell(new JobDone(Machine.LoadAverage(), 0, Machine.PeakMebibytes()));
+        await Task.Run(() => Measure(sideAfter, Side.After, deadline), stop);
+        double[] speeds = [.. _brief.Lines.SelectMany(l => (sideBefore?.Of(l.Number) ?? []).Concat(sideAfter?.Of(l.Number) ?? [])).Select(b => b.Yardstick)];
+        foreach (LineBrief line in _brief.Lines)
+        {
+            Inspection x = seen[line.Number], y = then[line.Number];
+            bool failed = x.Failure is not null || y.Failure is not null
+                || (line.Rewritten && new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = x, After = y }.SameRows == false);
+            if (failed || !IsTimed(line))
+            {
+                tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));
+                continue;
+            }
+
+            SideFailure? b = sideBefore!.Failures.GetValueOrDefault(line.Number), a = sideAfter!.Failures.GetValueOrDefault(line.Number);
+            IReadOnlyList<Block> blocks = speeds.Length == 0 ? [] : WholeSide.Paired(sideBefore.Of(line.Number), sideAfter.Of(line.Number), Quantile.Median(speeds));
+            tell(new BlocksMeasured(line.Number, blocks));
+            tell(new LineEnded(line.Number, b is not null || a is not null ? LineEnd.Failed : blocks.Count >= MostBatches ? LineEnd.Looked : clock.Elapsed >= deadline ? LineEnd.TimeSpent : LineEnd.TakenAway, b, a));
+        }
+
+        tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+    }
+
+    private static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
+
+    private async Task<Dictionary<int, Inspection>> InspectSideAsync(ISubjectCopy copy, Side side, TimeSpan limit)
+    {
+        var seen = new Dictionary<int, Inspection>();
+        foreach (LineBrief line in _brief.Lines)
+        {
+            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), {side.ToString().ToLowerInvariant()}"));
+            seen[line.Number] = await copy.InspectAsync(RunOf(line, side), limit, stop);
+        }
+
+        return seen;
     }
 
     private async Task<bool> ApplyAsync(ISubjectCopy before, ISubjectCopy after)
@@ -196,7 +241,12 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         {
             int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
             tell(new JobRefused([InputProblem.At(InputPart.Change, job.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
-                $"Statement {at.Number} of the change failed: {e.Message}. Nothing was measured{(job.Options.Sides is SubjectSides.Copies or SubjectSides.Dumped ? ", and both copies are removed" : "")}.")], BadInput: true));
+                $"Statement {at.Number} of the change failed: {e.Message}. {(job.Options.Sides switch
+                {
+                    SubjectSides.InPlace => "The database keeps what the statements before it did; nothing is decided",
+                    SubjectSides.Copies or SubjectSides.Dumped => "Nothing was measured, and both copies are removed",
+                    _ => "Nothing was measured",
+                })}.")], BadInput: true));
             return false;
         }
     }

@@ -8,39 +8,29 @@ namespace SwiftLedger.Bench;
 /// <summary>Measures one line: warm-up, batch sizes, blocks.</summary>
 internal sealed class LineMeasuring : IDisposable
 {
-    private const double BatchMicroseconds = 5_000;
-    private const double WarmUpMicroseconds = 1_000_000;
-    private const int LeastWarmUp = 3, MostWarmUp = 20;
-    private const double WarmWithin = 0.10;
     private const int MostTakenAway = 200;
 
     // Pages that a visit reads anew lie at other addresses, which can make a side a few per cent faster for the whole visit. A line
     // that is not settled soon gets one block a visit: then that averages out instead of tying neighbouring blocks together.
     private const int ManyBlocksAVisit = 40;
 
-    private readonly ISubjectCopy[] _copies;
-    private readonly IPreparedCase[] _cases;
-    private readonly int[] _times = [1, 1];
-    private readonly double[] _batch = [0, 0];
+    private readonly SideBatches[] _sides;
     private readonly LookSchedule _looks;
     private readonly Machine.StolenTime _stolen;
     private readonly double _floor;
     private readonly List<Block> _blocks = [];
     private SplitMix _random;
-    private bool _warm;
 
     public LineMeasuring(
         LineBrief brief, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ulong seed, Machine.StolenTime stolen)
     {
         Brief = brief;
-        _copies = [before, after];
         _looks = options.Looks;
         _floor = options.FloorMicroseconds;
         _stolen = stolen;
         _random = new(seed ^ ((ulong)brief.Number * 0x9E3779B97F4A7C15));
         var limit = TimeSpan.FromSeconds(options.StatementSeconds);
-        IPreparedCase first = before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit);
-        _cases = [first, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit)];
+        _sides = [new(before, before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit)), new(after, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit))];
     }
 
     public LineBrief Brief { get; }
@@ -71,9 +61,9 @@ internal sealed class LineMeasuring : IDisposable
 
     public void Dispose()
     {
-        foreach (IPreparedCase prepared in _cases)
+        foreach (SideBatches side in _sides)
         {
-            prepared.Dispose();
+            side.Dispose();
         }
     }
 
@@ -92,57 +82,12 @@ internal sealed class LineMeasuring : IDisposable
         }
     }
 
-    /// <summary>Brings both sides to the same state: empty caches, then this line's own pages and nothing else's.</summary>
     private void WarmUp()
     {
         for (int side = 0; side < 2; side++)
         {
             Running = (Side)side;
-            _copies[side].ReleaseMemory();
-            if (_warm)
-            {
-                _cases[side].Execute(1);
-            }
-            else
-            {
-                double single = UntilSteady(_cases[side]);
-                _times[side] = Math.Max(1, (int)Math.Ceiling(BatchMicroseconds / Math.Max(0.1, single)));
-                Calibrate(side);
-            }
-        }
-
-        _warm = true;
-    }
-
-    private static double UntilSteady(IPreparedCase prepared)
-    {
-        double spent = 0, a = 0, b = 0, c = 0;
-        for (int i = 1; i <= MostWarmUp; i++)
-        {
-            (a, b, c) = (b, c, prepared.Execute(1));
-            spent += c;
-            double low = Math.Min(a, Math.Min(b, c)), high = Math.Max(a, Math.Max(b, c));
-            if (i >= LeastWarmUp && (high <= low * (1 + WarmWithin) || spent >= WarmUpMicroseconds))
-            {
-                break;
-            }
-        }
-
-        return Math.Max(0.1, Math.Min(b, c));
-    }
-
-    private void Calibrate(int side)
-    {
-        for (int attempt = 0; attempt < 4; attempt++)
-        {
-            double took = _cases[side].Execute(_times[side]);
-            _batch[side] = took;
-            if (took >= BatchMicroseconds)
-            {
-                return;
-            }
-
-            _times[side] = (int)Math.Ceiling(_times[side] * BatchMicroseconds * 1.05 / Math.Max(1, took));
+            _sides[side].WarmUp();
         }
     }
 
@@ -162,27 +107,9 @@ internal sealed class LineMeasuring : IDisposable
             (int)(Machine.OfThisThread().InvoluntarySwitches - switches), lost, Block.IsTakenAway(lost, elapsed * 1000));
     }
 
-    /// <summary>A fifth of a batch is executed and thrown away first: the side that ended the last block would have it easier.</summary>
     private Timing MeasureBatch(int side)
     {
         Running = (Side)side;
-        IPreparedCase prepared = _cases[side];
-        int times = _times[side];
-        if (times > 1)
-        {
-            prepared.Execute((times + 4) / 5);
-        }
-        else
-        {
-            prepared.Discard(_batch[side] / 5);
-        }
-
-        double? engine = prepared.EngineCpuMicroseconds;
-        double cpu = engine ?? Machine.CpuMicroseconds();
-        double elapsed = prepared.Execute(times);
-        cpu = (engine is null ? Machine.CpuMicroseconds() : prepared.EngineCpuMicroseconds ?? cpu) - cpu;
-        return new(Math.Max(elapsed / times, 0.001), cpu / times);
+        return _sides[side].Measure();
     }
-
-    private readonly record struct Timing(double Microseconds, double CpuMicroseconds);
 }

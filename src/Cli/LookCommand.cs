@@ -57,6 +57,7 @@ internal static class LookCommand
     {
         SubjectSides.AsItIs => "as-is",
         SubjectSides.RolledBack => "rolled-back",
+        SubjectSides.InPlace => "in-place",
         _ => sides.ToString().ToLowerInvariant(),
     };
 }

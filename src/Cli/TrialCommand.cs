@@ -25,7 +25,8 @@ internal static class TrialCommand
     private static readonly Option<ulong> Seed = new("--seed") { Description = "Draws which side goes first in each block.", DefaultValueFactory = _ => 1 };
     private static readonly Option<string[]> Only = new("--only") { Description = "Measure only these statements: NAME,NAME." };
     private static readonly Option<double> Tolerance = new("--tolerance") { Description = "Percent that counts as level.", DefaultValueFactory = _ => 5 };
-    private static readonly Option<string?> Sides = new("--sides") { Description = "PostgreSQL: copies (default), dumped (copies while others use it), as-is (rewrites only, on the subject itself), rolled-back (plans and work in a transaction), pair." };
+    private static readonly Option<string?> Sides = new("--sides") { Description = "PostgreSQL: copies (default), dumped (copies while others use it), as-is (rewrites only, on the subject itself), rolled-back (plans and work in a transaction), pair, in-place (one database that keeps the change, measured before and after it)." };
+    private static readonly Option<string?> Expendable = new("--expendable") { Description = "In place: the name of the database, which keeps the change." };
     private static readonly Option<string?> AfterSubject = new("--after-subject") { Description = "Of a pair: the database of the after side." };
     private static readonly Option<double> MostGigabytes = new("--most-gigabytes") { Description = "PostgreSQL: a larger database is not copied.", DefaultValueFactory = _ => 50 };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
@@ -35,7 +36,7 @@ internal static class TrialCommand
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable,
         };
         command.SetAction(RunAsync);
         return command;
@@ -104,6 +105,7 @@ internal static class TrialCommand
         ["as-is"] = SubjectSides.AsItIs,
         ["rolled-back"] = SubjectSides.RolledBack,
         ["pair"] = SubjectSides.Pair,
+        ["in-place"] = SubjectSides.InPlace,
     };
 
     private static string? Complaint(ParseResult parsed)
@@ -149,7 +151,8 @@ internal static class TrialCommand
             Dialect: SubjectAddress.DialectOf(parsed.GetValue(Subject)),
             Sides: SidesNamed.GetValueOrDefault(parsed.GetValue(Sides) ?? "copies"),
             AfterSubject: parsed.GetValue(AfterSubject) is { } after ? SubjectAddress.Shown(after) : null,
-            MostGigabytes: parsed.GetValue(MostGigabytes));
+            MostGigabytes: parsed.GetValue(MostGigabytes),
+            Expendable: parsed.GetValue(Expendable));
     }
 
     /// <summary>A name may hold commas: what is a statement's whole name is not cut.</summary>

@@ -11,6 +11,19 @@ namespace SwiftLedger.Subjects;
 public sealed record SubjectInfo(
     string Engine, string Version, long Bytes, IReadOnlyDictionary<string, string> Settings, IReadOnlyList<SchemaObject> Schema);
 
+/// <summary>How the two sides of a subject can be timed.</summary>
+public enum SideTurns
+{
+    /// <summary>Both are there at once, and are measured in alternation.</summary>
+    ByTurns,
+
+    /// <summary>One database is both sides: the side before, then the change, then the side after.</summary>
+    OneAfterTheOther,
+
+    /// <summary>The change stands in a transaction that is rolled back.</summary>
+    NotAtAll,
+}
+
 /// <summary>What runs: a statement's text with values for its parameters.</summary>
 public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings);
 
@@ -19,8 +32,8 @@ public interface ISubject : IAsyncDisposable
 {
     SubjectInfo Info { get; }
 
-    /// <summary>Whether both sides can be measured by turns: not where the change stands in a transaction that is rolled back.</summary>
-    bool Interleaves => true;
+    /// <summary>How the two sides are timed.</summary>
+    SideTurns Turns => SideTurns.ByTurns;
 
     /// <summary>Makes the private copy of a side.</summary>
     Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop);

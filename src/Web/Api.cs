@@ -211,6 +211,11 @@ internal static class Api
             return TypedResults.UnprocessableEntity(new ProblemReport([ProblemView.Of(problem)]));
         }
 
+        if (TrialStore.OptionsOf(old).Sides == SubjectSides.InPlace)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("options", "In place the database keeps the change: start a new trial, and name the database again."));
+        }
+
         TrialRecord trial = trials.Add(old.BookId, old.ChangeId, old.Title, old.Workload, old.ChangeText, TrialStore.OptionsOf(old));
         desk.Enqueue(trial.Id);
         return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));

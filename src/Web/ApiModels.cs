@@ -45,14 +45,15 @@ public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, 
 
 public sealed record TrialSettings(
     double TolerancePercent = 5, double? MaxSeconds = null, double StatementSeconds = 30, bool Quick = false, bool NoiseCheck = false,
-    ulong Seed = 1, IReadOnlyList<string>? Only = null, SubjectSides Sides = SubjectSides.Copies, string? AfterSubject = null, double MostGigabytes = 50)
+    ulong Seed = 1, IReadOnlyList<string>? Only = null, SubjectSides Sides = SubjectSides.Copies, string? AfterSubject = null, double MostGigabytes = 50, string? Expendable = null)
 {
     public TrialOptions ToOptions(string? subject) => new(
         TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck,
-        Dialect: SubjectAddress.DialectOf(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes);
+        Dialect: SubjectAddress.DialectOf(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes,
+        Expendable: string.IsNullOrWhiteSpace(Expendable) ? null : Expendable.Trim());
 
     public static TrialSettings Of(TrialOptions o) =>
-        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only, o.Sides, o.AfterSubject, o.MostGigabytes);
+        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only, o.Sides, o.AfterSubject, o.MostGigabytes, o.Expendable);
 }
 
 /// <param name="Subject">Path of a SQLite file on the server's machine, the path that an upload returned, or a PostgreSQL connection string.</param>

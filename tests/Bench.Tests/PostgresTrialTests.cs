@@ -142,6 +142,37 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         huts.Server.Sql("huts", "SELECT count(*) FROM pg_indexes WHERE indexname = 'trail_report_section_written'").Trim().ShouldBe("1");
     }
 
+    [Fact]
+    public async Task An_expendable_database_is_measured_before_and_after_and_keeps_the_change()
+    {
+        huts.Server.Sql("postgres", "CREATE DATABASE spare TEMPLATE huts");
+        const string change = "CREATE INDEX booking_night_hut_night ON booking_night(hut_id, night)";
+        string address = huts.Server.Connection("spare");
+        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.InPlace, Only: ["arrivals_tonight", "add_night"]);
+        async Task<TrialAccount> RunAsync(TrialOptions with, string text)
+        {
+            TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, text, with).Value;
+            return await new TrialRunner(huts.Home).RunAsync(address, huts.Scenario.Workload, text, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
+        }
+
+        // Named wrongly, or not at all, nothing is touched.
+        (await RunAsync(options, change)).Refusal!.Problems[0].Message.ShouldContain("'spare' is expendable, say so by its name");
+        (await RunAsync(options with { Expendable = "huts" }, change)).Refusal!.Problems[0].Message.ShouldContain("nothing was changed");
+        huts.Server.Sql("spare", "SELECT count(*) FROM pg_indexes WHERE indexname = 'booking_night_hut_night'").Trim().ShouldBe("0");
+
+        TrialAccount account = await RunAsync(options with { Expendable = "spare" }, change);
+        account.Refusal.ShouldBeNull();
+        Line[] reads = [.. account.Lines.Where(l => l.Brief.Statement == "arrivals_tonight")];
+        reads.ShouldAllBe(l => l.Decision!.Verdict == Verdict.Improved && l.Decision.Message!.Contains("weaker evidence than by turns", StringComparison.Ordinal) || l.Decision.Basis == Basis.Work);
+        account.Lines.Single(l => l.Brief.Statement == "add_night").Decision!.Message!.ShouldContain("Not timed: a write that is rolled back leaves dead rows");
+        account.ToConfirm.ShouldBeEmpty();
+        huts.Server.Sql("spare", "SELECT count(*) FROM pg_indexes WHERE indexname = 'booking_night_hut_night'").Trim().ShouldBe("1");
+
+        // A second time the change fails, and it is said what that leaves.
+        (await RunAsync(options with { Expendable = "spare" }, change)).Refusal!.Problems[0].Message.ShouldContain("The database keeps what the statements before it did");
+        huts.Server.Sql("postgres", "DROP DATABASE spare");
+    }
+
     /// <summary>A small demo in a file and on a server, made once.</summary>
     public sealed class Huts : IDisposable
     {

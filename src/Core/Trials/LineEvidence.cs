@@ -15,6 +15,9 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
 
     public IReadOnlyList<Block> ConfirmingBlocks { get; init; } = [];
 
+    /// <summary>Whether the sides were not measured by turns: a block's two batches then only share their number.</summary>
+    public bool OneAfterTheOther { get; init; }
+
     /// <summary>Null while the line is measured.</summary>
     public LineEnd? End { get; init; }
 
@@ -33,7 +36,9 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     public Band Band => BandOver(Blocks, Brief.Tolerance, FloorMicroseconds);
 
     /// <summary>The first session's blocks at the latest look; between looks, or before the first, all that there are.</summary>
-    public PairedComparison? Comparison => Compare(Blocks, Brief.Tolerance, FloorMicroseconds, Looks);
+    public PairedComparison? Comparison => OneAfterTheOther
+        ? Measuring.OneAfterTheOther.Compare([.. Judged.Select(b => b.BeforeMicroseconds)], [.. Judged.Select(b => b.AfterMicroseconds)], Band)
+        : Compare(Blocks, Brief.Tolerance, FloorMicroseconds, Looks);
 
     public PairedComparison? Confirmation => Compare(ConfirmingBlocks, Brief.Tolerance, FloorMicroseconds, Looks);
 

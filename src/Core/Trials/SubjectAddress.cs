@@ -20,6 +20,9 @@ public enum SubjectSides
 
     /// <summary>Two databases that are there already: the old deployment and the new one.</summary>
     Pair,
+
+    /// <summary>The subject itself, which is expendable: measured, changed for good, and measured again. The sides are not interleaved.</summary>
+    InPlace,
 }
 
 /// <summary>Where a database under test is: a file's path, or a PostgreSQL connection string in one of its two forms.</summary>

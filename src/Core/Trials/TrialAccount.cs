@@ -28,7 +28,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
     public bool Confirming { get; init; }
 
     public static TrialAccount Open(TrialBrief brief) => new(brief, brief.Lines
-        .Select(l => new Line(new(l, brief.Options.FloorMicroseconds, brief.Options.Looks), null)).ToList());
+        .Select(l => new Line(new(l, brief.Options.FloorMicroseconds, brief.Options.Looks) { OneAfterTheOther = brief.Options.Sides == SubjectSides.InPlace }, null)).ToList());
 
     /// <summary>Takes in one event.</summary>
     public TrialAccount With(BenchEvent happened) => happened switch
@@ -56,7 +56,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
 
     /// <summary>The lines to measure again on fresh copies: those whose difference is small, and those that only an offset of the copies may hide.</summary>
     public IReadOnlyList<int> ToConfirm => Lines
-        .Where(l => l.Evidence is { End: LineEnd.Looked, BeforeFailure: null, AfterFailure: null, ConfirmingBlocks.Count: 0 }
+        .Where(l => l.Evidence is { End: LineEnd.Looked, OneAfterTheOther: false, BeforeFailure: null, AfterFailure: null, ConfirmingBlocks.Count: 0 }
             && !(l.Brief.Rewritten && l.Evidence.SameRows == false)
             && l.Evidence.Comparison is { } c
             && (SequentialDecision.NeedsConfirmation(c) || SequentialDecision.MayBeTheCopies(c, l.Evidence.Band)))

@@ -15,6 +15,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Sides">How the sides come about; of a SQLite file always copies.</param>
 /// <param name="AfterSubject">Of a pair, the after side's address, without a password; null otherwise.</param>
 /// <param name="MostGigabytes">A larger database on a server is not copied.</param>
+/// <param name="Expendable">The name of the database that may be changed for good, where the sides are <see cref="SubjectSides.InPlace"/>.</param>
 public sealed record TrialOptions(
     double Tolerance = 0.05,
     double FloorMicroseconds = 2,
@@ -27,7 +28,8 @@ public sealed record TrialOptions(
     SqlDialect Dialect = SqlDialect.Sqlite,
     SubjectSides Sides = SubjectSides.Copies,
     string? AfterSubject = null,
-    double MostGigabytes = 50)
+    double MostGigabytes = 50,
+    string? Expendable = null)
 {
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;

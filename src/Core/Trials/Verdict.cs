@@ -87,7 +87,9 @@ public static class VerdictRule
         if (e.Comparison is not { } first)
         {
             return e.End == LineEnd.NotTimed
-                ? new(Verdict.Unsettled, Basis.Work, "Not timed: the change stood in a transaction that was rolled back. Plans and work were compared.", notices)
+                ? new(Verdict.Unsettled, Basis.Work, e.OneAfterTheOther
+                    ? "Not timed: a write that is rolled back leaves dead rows, for which the side that is measured later would pay. Plans and work were compared."
+                    : "Not timed: the change stood in a transaction that was rolled back. Plans and work were compared.", notices)
                 : new(Verdict.Unsettled, Basis.Time, "The time was spent before this line had a block.", notices);
         }
 
@@ -106,10 +108,19 @@ public static class VerdictRule
             string? why = Band.OfTolerance(e.Brief.Tolerance) is var band && band.Contains(first.Low) && band.Contains(first.High)
                 ? null
                 : $"The difference is {Figures.Duration(difference)} an execution, under the floor of {Figures.Duration(e.FloorMicroseconds)}.";
+            why ??= e.OneAfterTheOther ? "One side was measured after the other: weaker evidence than by turns." : null;
             return new(Verdict.Level, Basis.Time, why, notices);
         }
 
         Verdict verdict = first.Standing == Standing.Above ? Verdict.Regressed : Verdict.Improved;
+        if (e.OneAfterTheOther)
+        {
+            return SequentialDecision.NeedsConfirmation(first)
+                ? new(Verdict.Unsettled, Basis.Time,
+                    $"{Figures.Ratio(first.Ratio)}, but one side was measured after the other, and a difference this small cannot be confirmed: what was before is gone.", notices)
+                : new(verdict, Basis.Time, "One side was measured after the other: weaker evidence than by turns.", notices);
+        }
+
         if (!SequentialDecision.NeedsConfirmation(first))
         {
             return new(verdict, Basis.Time, null, notices);

@@ -75,6 +75,9 @@ public sealed record PostgresLook(
                 owned == all ? "" : $"GRANT {tables[4]} TO {user};"),
             new(SubjectSides.Pair, readable > 0 || all == 0, "Two databases that are there already, the old deployment and the new one: plans, work and interleaved times.",
                 Sentences("Differences of their data and of their servers count as well.", unreadable), grantRead),
+            new(SubjectSides.InPlace, owned > 0, "Any change, on this one database: plans, work and times before and after it.",
+                Sentences("The change stays in it, so it must be expendable, and its sides are timed one after the other: weaker evidence.",
+                    owned == all ? "" : $"This user owns {Figures.Count(owned)} of {Figures.Count(all)} tables, and can change those only."), ""),
         ], notes);
     }
 

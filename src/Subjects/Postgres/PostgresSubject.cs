@@ -11,9 +11,10 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Address">Connection string of the subject; of a pair, of the before side.</param>
 /// <param name="AfterAddress">Of a pair, the after side; null otherwise.</param>
 /// <param name="MostBytes">A larger subject is not copied.</param>
-public sealed record PostgresAccess(string Address, SubjectSides Sides = SubjectSides.Copies, string? AfterAddress = null, long MostBytes = 50L << 30);
+/// <param name="Expendable">The database that may be changed for good, by name.</param>
+public sealed record PostgresAccess(string Address, SubjectSides Sides = SubjectSides.Copies, string? AfterAddress = null, long MostBytes = 50L << 30, string? Expendable = null);
 
-/// <summary>A PostgreSQL database, versions 13 to 18. It is only read; what a trial changes are copies of it, or a transaction that is rolled back.</summary>
+/// <summary>A PostgreSQL database, versions 13 to 18. It is only read; what a trial changes are copies of it, or a transaction that is rolled back, unless it is named as expendable.</summary>
 public sealed class PostgresSubject : ISubject
 {
     public const int OldestVersion = 130_000, BeyondVersion = 190_000;
@@ -40,7 +41,12 @@ public sealed class PostgresSubject : ISubject
 
     public SubjectInfo Info { get; }
 
-    public bool Interleaves => _access.Sides != SubjectSides.RolledBack;
+    public SideTurns Turns => _access.Sides switch
+    {
+        SubjectSides.RolledBack => SideTurns.NotAtAll,
+        SubjectSides.InPlace => SideTurns.OneAfterTheOther,
+        _ => SideTurns.ByTurns,
+    };
 
     /// <summary>Connects, checks, and makes the base of the copies, or goes on from the one that an earlier session made.</summary>
     /// <param name="folder">The trial's own folder.</param>
@@ -51,6 +57,13 @@ public sealed class PostgresSubject : ISubject
         if (access.Sides == SubjectSides.Pair && access.AfterAddress is null)
         {
             throw SubjectException.Because("For a pair of databases, say which one is the after side (--after-subject).");
+        }
+
+        if (access.Sides == SubjectSides.InPlace && access.Expendable != address.Database)
+        {
+            throw SubjectException.Because(access.Expendable is null
+                ? $"In place the change stays in the database. Where '{address.Database}' is expendable, say so by its name (--expendable)."
+                : $"'{access.Expendable}' was named as expendable, and the subject is '{address.Database}': nothing was changed.");
         }
 
         var databases = new PostgresDatabases(address, folder);

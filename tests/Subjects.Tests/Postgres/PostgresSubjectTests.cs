@@ -205,7 +205,7 @@ public sealed class PostgresSubjectTests : IDisposable
     public async Task A_lock_that_never_comes_ends_the_change()
     {
         await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.RolledBack), _folder);
-        subject.Interleaves.ShouldBeFalse();
+        subject.Turns.ShouldBe(SideTurns.NotAtAll);
         using var holder = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
         await holder.OpenAsync(TestContext.Current.CancellationToken);
         await using (Npgsql.NpgsqlTransaction transaction = await holder.BeginTransactionAsync(TestContext.Current.CancellationToken))

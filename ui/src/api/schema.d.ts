@@ -2634,7 +2634,7 @@ export interface components {
          * @default copies
          * @enum {unknown}
          */
-        SubjectSides: "copies" | "dumped" | "asItIs" | "rolledBack" | "pair";
+        SubjectSides: "copies" | "dumped" | "asItIs" | "rolledBack" | "pair" | "inPlace";
         TableView: {
             name: string;
             /** Format: int64 */
@@ -2729,6 +2729,7 @@ export interface components {
              * @default 50
              */
             mostGigabytes: number;
+            expendable?: null | string;
         };
         TrialSummary: {
             /** Format: int64 */

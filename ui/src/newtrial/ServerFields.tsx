@@ -13,6 +13,7 @@ const words: Record<Sides, string> = {
   asItIs: "the database as it is",
   rolledBack: "a transaction that is rolled back",
   pair: "two databases that are there",
+  inPlace: "this database, which keeps the change",
 };
 
 /** Of a database on a server: the password, and how the two sides come about there. */
@@ -95,6 +96,18 @@ export function ServerFields({ draft, set }: Props) {
             </p>
           ))}
         </div>
+      )}
+      {draft.sides === "inPlace" && (
+        <label className="mt-1 flex flex-wrap items-baseline gap-2">
+          <span className="text-failed">The change stays. Type the database's name to say that it may:</span>
+          <input
+            className="field w-44 font-mono"
+            autoComplete="off"
+            spellCheck={false}
+            value={draft.expendable}
+            onChange={(e) => set({ expendable: e.target.value })}
+          />
+        </label>
       )}
       {draft.sides === "pair" && (
         <div className="mt-1 flex flex-wrap gap-2">

@@ -55,6 +55,22 @@ test("a password is never kept in the browser, wherever it was typed", () => {
   act(() => result.current.clear());
 });
 
+test("a database that keeps the change is named by hand, and the name is not kept", async () => {
+  const set = vi.fn();
+  serve({ "POST /api/subjects/look": look });
+  const { result } = renderHook(() => useDraft());
+  act(() => result.current.set({ subject: "postgresql://h/spare", sides: "inPlace", expendable: "spare" }));
+  expect(settingsOf(result.current.draft)).toMatchObject({ sides: "inPlace", expendable: "spare" });
+  expect(JSON.parse(localStorage.getItem("draft") ?? "{}").expendable).toBe("");
+  await show(<ServerFields draft={result.current.draft} set={set} />);
+  const name = screen.getByLabelText(/The change stays/);
+  fireEvent.change(name, { target: { value: "spar" } });
+  expect(set).toHaveBeenCalledWith({ expendable: "spar" });
+  act(() => result.current.set({ sides: "copies" }));
+  expect(settingsOf(result.current.draft).expendable).toBeNull();
+  act(() => result.current.clear());
+});
+
 test("of a file there are always copies, and an after side belongs to a pair", () => {
   const { result } = renderHook(() => useDraft());
   act(() => result.current.set({ subject: "app.db", sides: "pair", afterSubject: "postgresql://h/other" }));

@@ -15,6 +15,8 @@ export type Draft = {
   /** How the two sides come about, of a database on a server. */
   sides: Sides;
   afterSubject: string;
+  /** The database's name, typed to say that it may keep the change; not kept in the browser either. */
+  expendable: string;
   /** Never kept in the browser. */
   password: string;
   afterPassword: string;
@@ -40,6 +42,7 @@ const empty: Draft = {
   noiseCheck: false,
   sides: "copies",
   afterSubject: "",
+  expendable: "",
   password: "",
   afterPassword: "",
 };
@@ -52,6 +55,7 @@ const kept = (draft: Draft): Draft => {
     ...draft,
     subject: without(draft.subject),
     afterSubject: without(draft.afterSubject),
+    expendable: "",
     password: "",
     afterPassword: "",
   };
@@ -88,5 +92,6 @@ export function settingsOf(draft: Draft) {
     sides: onServer(draft.subject) ? draft.sides : ("copies" as const),
     afterSubject: draft.sides === "pair" && onServer(draft.subject) ? draft.afterSubject : null,
     mostGigabytes: 50,
+    expendable: draft.sides === "inPlace" && onServer(draft.subject) ? draft.expendable : null,
   };
 }

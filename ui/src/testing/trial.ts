@@ -74,6 +74,7 @@ export function trial(
     subject: "/data/depot.db",
     settings: {
       mostGigabytes: 50,
+      expendable: null,
       tolerancePercent: 5,
       statementSeconds: 30,
       quick: false,
