@@ -42,6 +42,10 @@ internal static class TrialChecks
         {
             problems.Add(problem);
         }
+        else if (subject is not null && options.Dialect == SqlDialect.PostgreSql && PostgresSubject.NotExpendable(subject, options.Sides, options.Expendable) is { } protest)
+        {
+            problems.Add(new(InputPart.Subject, null, protest.Replace(" (--expendable)", "", StringComparison.Ordinal)));
+        }
 
         return (read.Value, problems);
     }

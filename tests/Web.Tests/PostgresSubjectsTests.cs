@@ -109,6 +109,22 @@ public sealed class PostgresSubjectsTests : RunningServer
         (await Post("/api/check", new { subject = "postgresql://u@h/d", workload = "SELECT '5'::int, $$it's$$, a @> b FROM t WHERE id = ANY(:ids)\n", change = "COPY t FROM '/etc/passwd'", noiseCheck = false }))
             .GetProperty("problems").EnumerateArray().Select(p => p.GetProperty("message").GetString()!).ShouldContain(m => m.Contains("COPY is refused", StringComparison.Ordinal));
 
+    [Fact]
+    public async Task A_database_that_would_keep_the_change_is_named_by_hand_each_time()
+    {
+        object Trial(string? expendable) => new
+        {
+            subject = "postgresql://u@127.0.0.1:1/spare",
+            workload = "SELECT 1",
+            change = "SELECT 2",
+            settings = new { sides = "inPlace", expendable },
+        };
+        (await Problem("/api/trials", Trial(null))).ShouldContain("is expendable, say so by its name.");
+        (await Problem("/api/trials", Trial("spar"))).ShouldContain("nothing was changed");
+        JsonElement begun = await Post("/api/trials", Trial("spare"));
+        (await Problem($"/api/trials/{begun.GetProperty("id").GetInt64()}/again", new { })).ShouldContain("name the database again");
+    }
+
     private async Task<string> Problem(string path, object body)
     {
         HttpResponseMessage answer = await Send(HttpMethod.Post, path, body);

@@ -59,11 +59,9 @@ public sealed class PostgresSubject : ISubject
             throw SubjectException.Because("For a pair of databases, say which one is the after side (--after-subject).");
         }
 
-        if (access.Sides == SubjectSides.InPlace && access.Expendable != address.Database)
+        if (NotExpendable(access.Address, access.Sides, access.Expendable) is { } protest)
         {
-            throw SubjectException.Because(access.Expendable is null
-                ? $"In place the change stays in the database. Where '{address.Database}' is expendable, say so by its name (--expendable)."
-                : $"'{access.Expendable}' was named as expendable, and the subject is '{address.Database}': nothing was changed.");
+            throw SubjectException.Because(protest);
         }
 
         var databases = new PostgresDatabases(address, folder);
@@ -157,6 +155,13 @@ public sealed class PostgresSubject : ISubject
     /// <summary>Checks what can be seen of an address without connecting.</summary>
     /// <exception cref="SubjectException">It cannot be read.</exception>
     public static void CheckAddress(string address) => PostgresAddress.Parse(address);
+
+    /// <summary>Why a database may not be changed for good; null where it may, or is not to be.</summary>
+    /// <exception cref="SubjectException">The address cannot be read.</exception>
+    public static string? NotExpendable(string address, SubjectSides sides, string? named) =>
+        sides != SubjectSides.InPlace || DatabaseOf(address) == named ? null
+        : named is null ? $"In place the change stays in the database. Where '{DatabaseOf(address)}' is expendable, say so by its name (--expendable)."
+        : $"'{named}' was named as expendable, and the subject is '{DatabaseOf(address)}': nothing was changed.";
 
     /// <summary>The database that an address leads to.</summary>
     public static string DatabaseOf(string address) => PostgresAddress.Parse(address).Database!;
