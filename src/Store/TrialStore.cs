@@ -70,11 +70,16 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     public static TrialOptions OptionsOf(TrialRecord trial) => JsonSerializer.Deserialize<TrialOptions>(trial.Options, Json)!;
 
     /// <summary>Trials that ran when the server ended are not running any more.</summary>
-    public int InterruptRunning(string message)
+    /// <returns>Those trials, as they were.</returns>
+    public IReadOnlyList<TrialRecord> InterruptRunning(string message)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Execute("UPDATE trial SET state = 'interrupted', message = @message, finished_at = @now WHERE state = 'running'",
-            new { message, now = clock.Now() });
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        List<TrialRecord> ran = connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE state = 'running' ORDER BY id", transaction: transaction).AsList();
+        connection.Execute("UPDATE trial SET state = 'interrupted', message = @message, finished_at = @now WHERE state = 'running'",
+            new { message, now = clock.Now() }, transaction);
+        transaction.Commit();
+        return ran;
     }
 
     public void Start(long id)

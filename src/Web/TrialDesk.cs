@@ -4,6 +4,7 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
+using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Web;
 
@@ -71,7 +72,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     {
         await Task.Yield();
         home.SweepCopies();
-        trials.InterruptRunning("The server ended while this trial ran. What had been measured is kept; run it again for verdicts on the rest.");
+        SweepServers(trials.InterruptRunning("The server ended while this trial ran. What had been measured is kept; run it again for verdicts on the rest."));
         foreach (TrialRecord waiting in trials.Waiting())
         {
             Enqueue(waiting.Id);
@@ -90,6 +91,18 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
             {
                 return;
+            }
+        }
+    }
+
+    /// <summary>Copies on a server outlive the process that made them: those of interrupted trials are dropped there.</summary>
+    private void SweepServers(IReadOnlyList<TrialRecord> interrupted)
+    {
+        foreach (string subject in interrupted.Select(t => books.Find(t.BookId)?.Subject).OfType<string>().Where(SubjectAddress.IsPostgres).Distinct())
+        {
+            if (PostgresSubject.SweepLeftOvers(passwords.ForConnecting(subject), home.Copies) is { } left)
+            {
+                log.LogWarning("{Message}", left);
             }
         }
     }

@@ -131,6 +131,29 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     }
 
     [Fact]
+    public async Task A_server_that_is_restarted_in_mid_trial_ends_it_with_the_reason_and_nothing_left()
+    {
+        using var server = new PostgresServer("");
+        server.Sql("postgres", "CREATE DATABASE parcels");
+        server.Sql("parcels", "CREATE TABLE parcel AS SELECT i AS id FROM generate_series(1, 1000) i");
+        const string workload = "-- name: all\nSELECT count(*) FROM parcel;\n-- name: one\nSELECT id FROM parcel WHERE id = 7";
+        TrialBrief brief = TrialBrief.Read(workload, "ANALYZE", new(Dialect: SqlDialect.PostgreSql)).Value;
+        bool restarted = false;
+        TrialAccount account = await new TrialRunner(huts.Home).RunAsync(server.Connection("parcels"), workload, "ANALYZE", brief, (e, _) =>
+        {
+            if (e is BlocksMeasured && !restarted)
+            {
+                restarted = true;
+                server.Restart();
+            }
+        }, stop: TestContext.Current.CancellationToken);
+        account.Refusal.ShouldBeNull();
+        account.Lines.ShouldAllBe(l => l.Decision!.Verdict == Verdict.Failed);
+        account.Lines[0].Decision!.Message!.ShouldContain("before side", Case.Insensitive);
+        server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+    }
+
+    [Fact]
     public async Task Plans_and_work_are_compared_where_the_change_is_rolled_back()
     {
         const string change = "DROP INDEX trail_report_section_written";

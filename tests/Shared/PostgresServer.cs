@@ -64,6 +64,9 @@ internal sealed class PostgresServer : IDisposable
             ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-n", "-M", "prepared", "-c", Text(clients), "-t", Text(times), "-f", file, database]);
     }
 
+    /// <summary>As an administrator does it: sessions are ended.</summary>
+    public void Restart() => Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "-l", Path.Combine(_folder, "start.log"), "restart"]);
+
     public void Stop()
     {
         if (_running)

@@ -2,7 +2,9 @@ using System.Net;
 using System.Text.Json;
 using Npgsql;
 using Shouldly;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Store;
+using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
 using Xunit;
 
@@ -108,6 +110,25 @@ public sealed class PostgresSubjectsTests : RunningServer
     public async Task A_statement_in_the_other_engines_words_is_no_mistake_here() =>
         (await Post("/api/check", new { subject = "postgresql://u@h/d", workload = "SELECT '5'::int, $$it's$$, a @> b FROM t WHERE id = ANY(:ids)\n", change = "COPY t FROM '/etc/passwd'", noiseCheck = false }))
             .GetProperty("problems").EnumerateArray().Select(p => p.GetProperty("message").GetString()!).ShouldContain(m => m.Contains("COPY is refused", StringComparison.Ordinal));
+
+    [Fact]
+    public async Task What_a_killed_ledger_left_on_a_server_is_dropped_when_it_starts_again()
+    {
+        using var server = new PostgresServer("");
+        server.Sql("postgres", "CREATE DATABASE parcels");
+        string address = $"postgresql://postgres@127.0.0.1:{server.Port}/parcels";
+        await StopAsync();
+        var ledger = new LedgerDatabase(Home.LedgerFile);
+        var trials = new TrialStore(ledger, TimeProvider.System);
+        BookRecord book = new BookStore(ledger, TimeProvider.System).Open(address, "Parcels");
+        long trial = trials.Add(book.Id, null, "Killed", "SELECT 1", "ANALYZE", new(Dialect: SqlDialect.PostgreSql)).Id;
+        trials.Start(trial);
+        string folder = Directory.CreateDirectory(Path.Combine(Home.Copies, Guid.NewGuid().ToString("n"))).FullName;
+        await PostgresSubject.Open(new(address), folder).DisposeAsync();
+        server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("1");
+        await StartAsync();
+        await Until(() => Task.FromResult(server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim() == "0"));
+    }
 
     [Fact]
     public async Task A_database_that_would_keep_the_change_is_named_by_hand_each_time()

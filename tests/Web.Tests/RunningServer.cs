@@ -63,6 +63,15 @@ public abstract class RunningServer : IAsyncLifetime
         await _app.DisposeAsync();
     }
 
+    protected static async Task Until(Func<Task<bool>> holds)
+    {
+        // Asks over HTTP until it holds; each question is a round trip, and the runner's own limit ends a hang.
+        while (!await holds())
+        {
+            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
+        }
+    }
+
     protected async Task<JsonElement> Get(string path) => await Client.GetFromJsonAsync<JsonElement>(new Uri(path, UriKind.Relative));
 
     protected async Task<JsonElement> Post(string path, object? body)

@@ -137,15 +137,6 @@ public sealed class ServerTests : RunningServer
         (await Client.GetStringAsync(new Uri("/api/openapi.json", UriKind.Relative))).Trim().ShouldBe(committed.Trim(), "run ./swift-ledger types");
     }
 
-    private static async Task Until(Func<Task<bool>> holds)
-    {
-        // Asks over HTTP until it holds; each question is a round trip, and the runner's own limit ends a hang.
-        while (!await holds())
-        {
-            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
-        }
-    }
-
     private object Request(string change) => new { subject = _subject, workload = Workload, change, title = "", bookName = "Depot" };
 
     private Task<HttpResponseMessage> Upload(string name, byte[] content) => SendBytes($"/api/uploads?name={Uri.EscapeDataString(name)}", content);

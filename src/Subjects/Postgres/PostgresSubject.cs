@@ -104,6 +104,24 @@ public sealed class PostgresSubject : ISubject
         }
     }
 
+    /// <summary>Drops what trials of this ledger left on a server whose processes were killed; trials that run keep theirs.</summary>
+    /// <param name="copies">The folder that holds the folders of all trials.</param>
+    /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
+    public static string? SweepLeftOvers(string address, string copies)
+    {
+        try
+        {
+            NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
+            using PostgresConnection server = Connect(Server(parsed));
+            List<string> left = new PostgresDatabases(parsed, Path.Combine(copies, "none")).Sweep(server, own: false);
+            return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}.";
+        }
+        catch (SubjectException e)
+        {
+            return $"Copies may be left on the server, and are dropped at the next trial there: {e.Problem.Message}";
+        }
+    }
+
     public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop)
     {
         NpgsqlConnectionStringBuilder address = _address;

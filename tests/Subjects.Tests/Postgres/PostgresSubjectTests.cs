@@ -99,6 +99,8 @@ public sealed class PostgresSubjectTests : IDisposable
             // The folder of a trial that runs is there; that of a killed one is gone once its ledger starts again.
             Copies().Count.ShouldBe(5);
             Directory.Delete(killed, recursive: true);
+            PostgresSubject.SweepLeftOvers(Address, Path.GetDirectoryName(_folder)!).ShouldBeNull();
+            Copies().Select(c => c.Split('_')[2]).ShouldBe([Path.GetFileName(running), lookalike.Split('_')[2], "notes"], ignoreOrder: true);
             await using PostgresSubject next = PostgresSubject.Open(new(Address), _folder);
             Copies().Select(c => c.Split('_')[2]).ShouldBe([Path.GetFileName(running), Path.GetFileName(_folder), lookalike.Split('_')[2], "notes"], ignoreOrder: true);
         }
