@@ -119,7 +119,8 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
     {
         if (parameters.Values.Count == 0)
         {
-            return (Explain(Counting, parameters.Sql), null);
+            Plan? counted = Explain(Counting, parameters.Sql);
+            return (counted, counted is null ? null : Helped(counted));
         }
 
         connection.Execute($"PREPARE {Name} AS {parameters.Sql}");
@@ -151,15 +152,16 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
             : kept.Lines().Any(l => l.Operator.Condition?.Contains("$1", StringComparison.Ordinal) == true);
         var details = new Dictionary<string, string>(kept.Details) { [Planning.Kind] = forAny ? Planning.Once : Planning.Anew };
         Plan planned = kept with { Details = details };
+        string? helped = Helped(kept);
         if (!forAny)
         {
-            return (planned, null);
+            return (planned, helped);
         }
 
         connection.Execute("SET LOCAL plan_cache_mode = force_custom_plan");
         if (Explain("FORMAT JSON", execute) is not { } forThese || forThese.Text == kept.Text)
         {
-            return (planned, null);
+            return (planned, helped);
         }
 
         // A write would be done a second time in the same transaction.
@@ -168,7 +170,17 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
             details[Planning.BlocksForValues] = Planning.BlocksOf(root).ToString(CultureInfo.InvariantCulture);
         }
 
-        return (planned, $"The server keeps to a plan for any values, shown here. For these values it plans: {forThese.Text.ReplaceLineEndings("; ")}.");
+        return (planned, $"The server keeps to a plan for any values, shown here. For these values it plans: {forThese.Text.ReplaceLineEndings("; ")}.{(helped is null ? "" : $" {helped}")}");
+    }
+
+    /// <summary>What besides the session's own process worked on it: time then depends on whether that is there.</summary>
+    private static string? Helped(Plan plan)
+    {
+        double workers = plan.Lines().Sum(l => l.Operator.Detail("Workers Launched") ?? 0);
+        string parallel = workers > 0 ? $"{Figures.Count((long)workers)} parallel worker{(workers == 1 ? "" : "s")} took part; their CPU time is not in the line's." : "";
+        string compiled = plan.Details.TryGetValue("JIT Time", out string? took) && double.TryParse(took, CultureInfo.InvariantCulture, out double milliseconds)
+            ? $"Its expressions were compiled (JIT), {Figures.Duration(milliseconds * 1000)} at each execution." : "";
+        return (parallel + compiled).Length == 0 ? null : $"{parallel} {compiled}".Trim();
     }
 
     private void Deallocate()

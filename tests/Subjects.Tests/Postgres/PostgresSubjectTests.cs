@@ -157,6 +157,27 @@ public sealed class PostgresSubjectTests : IDisposable
         own.PlanNote.ShouldBeNull();
     }
 
+    [Fact]
+    public async Task Workers_and_compiling_that_took_part_are_noted()
+    {
+        _postgres.Sql(_database, "CREATE TABLE reading AS SELECT i AS id, i % 10 AS kind FROM generate_series(1, 200000) i; ANALYZE reading");
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        const string sql = "SELECT sum(id) FROM reading WHERE kind + id > 7";
+        (await side.InspectAsync(new(sql, []), Limit, default)).PlanNote.ShouldBeNull("too cheap for either");
+        foreach (string setting in new[] { "parallel_setup_cost = 0", "parallel_tuple_cost = 0", "min_parallel_table_scan_size = 0", "max_parallel_workers_per_gather = 2", "jit = on", "jit_above_cost = 0" })
+        {
+            await side.ApplyAsync(Step($"SET {setting}"), default);
+        }
+
+        string note = (await side.InspectAsync(new(sql, []), Limit, default)).PlanNote.ShouldNotBeNull();
+        note.ShouldContain("2 parallel workers took part; their CPU time is not in the line's.");
+        if (_postgres.Sql(_database, "SET jit = on; SELECT pg_jit_available()").Trim() == "t")
+        {
+            note.ShouldContain("Its expressions were compiled (JIT), ");
+        }
+    }
+
     // PostgreSQL manual, 76.2.1 "Functional Dependencies" (Multivariate Statistics Examples): 1 row expected, 100 come; with statistics on both columns 100 are expected.
     [Fact]
     public async Task Columns_that_depend_on_each_other_are_found_until_statistics_tell_of_them()
