@@ -44,6 +44,11 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         {
             tell(new JobRefused([e.Problem], e.BadInput));
         }
+        catch (EngineException e)
+        {
+            // Not of a line, which would have ended with it: a server that went away between two of them, say.
+            tell(new JobRefused([new(InputPart.Subject, null, $"The database was lost: {e.Message.TrimEnd('.')}.")], BadInput: false));
+        }
         catch (IOException e)
         {
             tell(new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false));
@@ -283,12 +288,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
         TimeSpan? deadline = job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
         var clock = Stopwatch.StartNew();
-        List<LineMeasuring> Open(IEnumerable<LineBrief> briefs)
-        {
-            ulong seed = new SplitMix(job.Options.Seed + (job.Confirming ? 1UL : 0)).Next();
-            return [.. briefs.Select(line => new LineMeasuring(line, before, after, job.Options, seed, stolen))];
-        }
-
+        ulong seed = new SplitMix(job.Options.Seed + (job.Confirming ? 1UL : 0)).Next();
+        List<LineMeasuring> Open(IEnumerable<LineBrief> briefs) => [.. briefs.Select(line => new LineMeasuring(line, before, after, job.Options, seed, stolen))];
         if (before.RollbackLeavesTraces)
         {
             // Reads first, and where the time is short no more of it than their share.

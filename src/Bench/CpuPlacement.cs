@@ -3,8 +3,8 @@ using System.Runtime.InteropServices;
 namespace SwiftLedger.Bench;
 
 /// <summary>
-/// Keeps the measuring thread on one CPU and the engine's processes off it, for as long as it lives. Two processes that take turns
-/// are otherwise moved about by the scheduler, together on one CPU or apart, and each move makes the turns 10 to 30 % dearer or cheaper.
+/// Keeps the measuring thread on one CPU for as long as it lives, and the engine's processes off it for as long as they do. Two processes
+/// that take turns are otherwise moved about by the scheduler, together on one CPU or apart, and each move changes what a turn costs.
 /// Where the engine's processes are not ours to place, the measuring thread alone stays put, which is most of the help.
 /// </summary>
 /// <remarks>sched_setaffinity(2): a process of another user is placed with CAP_SYS_NICE only.</remarks>
@@ -40,7 +40,10 @@ public sealed partial class CpuPlacement : IDisposable
         }
 
         byte[] others = Mask(cpus[..^1]);
-        return new(allowed, cpus[^1], engineProcesses.ToList().TrueForAll(p => p is { } process && SetAffinity(process, others.Length, others) == 0));
+
+        // Each is tried, also where another one cannot be placed.
+        bool[] placed = [.. engineProcesses.Select(p => p is { } process && SetAffinity(process, others.Length, others) == 0)];
+        return new(allowed, cpus[^1], placed.All(p => p));
     }
 
     public void Dispose() => _ = SetAffinity(ThisThread, _allowed.Length, _allowed);

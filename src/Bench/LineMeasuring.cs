@@ -14,7 +14,8 @@ internal sealed class LineMeasuring : IDisposable
     // that is not settled soon gets one block a visit: then that averages out instead of tying neighbouring blocks together.
     private const int ManyBlocksAVisit = 40;
 
-    private readonly SideBatches[] _sides;
+    private readonly Func<SideBatches>[] _prepare;
+    private readonly SideBatches?[] _sides = new SideBatches?[2];
     private readonly LookSchedule _looks;
     private readonly Machine.StolenTime _stolen;
     private readonly double _floor;
@@ -30,7 +31,7 @@ internal sealed class LineMeasuring : IDisposable
         _stolen = stolen;
         _random = new(seed ^ ((ulong)brief.Number * 0x9E3779B97F4A7C15));
         var limit = TimeSpan.FromSeconds(options.StatementSeconds);
-        _sides = [new(before, before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit)), new(after, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit))];
+        _prepare = [() => new(before, before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit)), () => new(after, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit))];
     }
 
     public LineBrief Brief { get; }
@@ -61,9 +62,9 @@ internal sealed class LineMeasuring : IDisposable
 
     public void Dispose()
     {
-        foreach (SideBatches side in _sides)
+        foreach (SideBatches? side in _sides)
         {
-            side.Dispose();
+            side?.Dispose();
         }
     }
 
@@ -87,7 +88,7 @@ internal sealed class LineMeasuring : IDisposable
         for (int side = 0; side < 2; side++)
         {
             Running = (Side)side;
-            _sides[side].WarmUp();
+            (_sides[side] ??= _prepare[side]()).WarmUp();
         }
     }
 
@@ -110,6 +111,6 @@ internal sealed class LineMeasuring : IDisposable
     private Timing MeasureBatch(int side)
     {
         Running = (Side)side;
-        return _sides[side].Measure();
+        return _sides[side]!.Measure();
     }
 }

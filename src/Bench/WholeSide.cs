@@ -12,7 +12,7 @@ namespace SwiftLedger.Bench;
 /// </summary>
 internal sealed class WholeSide(ISubjectCopy copy, Machine.StolenTime stolen, TimeSpan limit) : IDisposable
 {
-    /// <summary>Takes about as long as a look-up that reads a few pages, and nothing of a database.</summary>
+    /// <summary>Works in the session's memory alone, whatever the database holds.</summary>
     private const string Yardstick = "SELECT sum(i) FROM generate_series(1, 2000) i";
 
     /// <summary>So many times as many batches are tried as are wanted, where the machine is taken away again and again.</summary>

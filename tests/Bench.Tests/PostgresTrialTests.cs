@@ -137,7 +137,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         using var server = new PostgresServer("");
         server.Sql("postgres", "CREATE DATABASE parcels");
         server.Sql("parcels", "CREATE TABLE parcel AS SELECT i AS id FROM generate_series(1, 1000) i");
-        const string workload = "-- name: all\nSELECT count(*) FROM parcel;\n-- name: one\nSELECT id FROM parcel WHERE id = 7";
+        const string workload = "-- name: all\nSELECT count(*) FROM parcel;\n-- name: one\nSELECT id FROM parcel WHERE id = 7;\n-- name: write\nUPDATE parcel SET id = id WHERE id = 7";
         TrialBrief brief = TrialBrief.Read(workload, "ANALYZE", new(Dialect: SqlDialect.PostgreSql)).Value;
         bool restarted = false;
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(server.Connection("parcels"), workload, "ANALYZE", brief, (e, _) =>

@@ -102,13 +102,15 @@ public sealed class WatchStore(LedgerDatabase ledger)
 /// <summary>One watch while it is kept.</summary>
 public sealed class KeptWatch(LedgerDatabase ledger, long id)
 {
+    private readonly Dictionary<string, long> _seen = new(StringComparer.Ordinal);
     private int _stretches, _moments;
 
     public long Id => id;
 
-    /// <summary>Stores what came since the last time, and all patterns as they stand.</summary>
+    /// <summary>Stores what came since the last time: of the patterns, those that were seen again.</summary>
     public void Add(LoadFold fold, long looks, double lookMilliseconds, DateTimeOffset last)
     {
+        List<ActivePattern> seenAgain = [.. fold.Patterns.Where(p => _seen.GetValueOrDefault(p.Pattern) != p.Seen)];
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction();
         connection.Execute("UPDATE watch SET last_at = @ticks, looks = @looks, look_ms = @lookMilliseconds WHERE id = @id", new { ticks = last.UtcTicks, looks, lookMilliseconds, id }, transaction);
@@ -119,9 +121,13 @@ public sealed class KeptWatch(LedgerDatabase ledger, long id)
         connection.Execute("""
             INSERT INTO watch_pattern (watch_id, pattern, sql, seen, by_kind) VALUES (@id, @Pattern, @Sql, @Seen, @kinds)
             ON CONFLICT DO UPDATE SET seen = excluded.seen, by_kind = excluded.by_kind
-            """, fold.Patterns.Select(p => new { id, p.Pattern, p.Sql, p.Seen, kinds = JsonSerializer.Serialize(p.ByKind) }), transaction);
+            """, seenAgain.Select(p => new { id, p.Pattern, p.Sql, p.Seen, kinds = JsonSerializer.Serialize(p.ByKind) }), transaction);
         transaction.Commit();
         (_stretches, _moments) = (fold.Course.Count, fold.Moments.Count);
+        foreach (ActivePattern p in seenAgain)
+        {
+            _seen[p.Pattern] = p.Seen;
+        }
     }
 
     /// <param name="why">Empty where it ended as it was meant to.</param>

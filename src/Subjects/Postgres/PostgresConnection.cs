@@ -13,11 +13,16 @@ internal sealed class PostgresConnection : IDisposable
 
     public NpgsqlConnection Handle => _connection;
 
-    /// <summary>Where this machine tells of the server's process behind this connection; null where it runs elsewhere.</summary>
+    /// <summary>Where this machine tells of the server's process behind this connection; null where it runs elsewhere, or the connection is lost.</summary>
     public string? LocalProcess
     {
         get
         {
+            if (_connection.State != System.Data.ConnectionState.Open)
+            {
+                return null;
+            }
+
             bool here = _connection.Host is { } host && (host.StartsWith('/') || host is "localhost" or "127.0.0.1" or "::1");
             string folder = $"/proc/{_connection.ProcessID.ToString(System.Globalization.CultureInfo.InvariantCulture)}";
             try

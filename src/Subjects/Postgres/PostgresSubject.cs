@@ -84,37 +84,21 @@ public sealed class PostgresSubject : ISubject
 
     /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
-    public static string? Clean(PostgresAccess access, string folder)
-    {
-        if (!File.Exists(MarkIn(folder)))
-        {
-            return null;
-        }
-
-        try
-        {
-            NpgsqlConnectionStringBuilder address = PostgresAddress.Parse(access.Address);
-            using PostgresConnection server = Connect(Server(address));
-            List<string> left = new PostgresDatabases(address, folder).Sweep(server, own: true);
-            return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}. They are dropped at the next trial on this server.";
-        }
-        catch (SubjectException e)
-        {
-            return $"Copies may be left on the server, and are dropped at the next trial there: {e.Problem.Message}";
-        }
-    }
+    public static string? Clean(PostgresAccess access, string folder) => File.Exists(MarkIn(folder)) ? Swept(access.Address, folder, own: true) : null;
 
     /// <summary>Drops what trials of this ledger left on a server whose processes were killed; trials that run keep theirs.</summary>
     /// <param name="copies">The folder that holds the folders of all trials.</param>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
-    public static string? SweepLeftOvers(string address, string copies)
+    public static string? SweepLeftOvers(string address, string copies) => Swept(address, Path.Combine(copies, "none"), own: false);
+
+    private static string? Swept(string address, string folder, bool own)
     {
         try
         {
             NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
             using PostgresConnection server = Connect(Server(parsed));
-            List<string> left = new PostgresDatabases(parsed, Path.Combine(copies, "none")).Sweep(server, own: false);
-            return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}.";
+            List<string> left = new PostgresDatabases(parsed, folder).Sweep(server, own);
+            return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}. They are dropped at the next trial on this server.";
         }
         catch (SubjectException e)
         {
