@@ -46,6 +46,9 @@ public sealed class WatchStoreTests : IDisposable
         KeptMoment moment = store.Moments(read.Id).ShouldHaveSingleItem();
         (moment.PiledUp, moment.Sample.At, moment.Sample.Sessions[1].BlockedBy[0], moment.Sample.Sessions[0].TransactionSeconds).ShouldBe((false, Start.AddSeconds(12), 1, 4.5));
 
+        // One that has just begun stands beside it.
+        store.Begin(book, "postgresql://app@depot/parcels", 3, Start.AddHours(1));
+        store.OfBook(book).Select(w => (w.Active, w.MostActive, w.Looks)).ShouldBe([(0.0, 0.0, 0L), (1.4, 1.8, 21L)]);
         kept.End("");
         store.Find(read.Id)!.Ending.ShouldBe("");
     }

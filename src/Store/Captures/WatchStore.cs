@@ -48,8 +48,8 @@ public sealed class WatchStore(LedgerDatabase ledger)
 {
     private const string Columns = """
         w.id AS Id, w.book_id AS BookId, w.address AS Address, w.pile_up AS PileUp, w.began_at AS BeganAt, w.last_at AS LastAt, w.looks AS Looks, w.look_ms AS LookMs, w.ending AS Ending,
-        coalesce((SELECT sum(s.active * s.samples) / sum(s.samples) FROM watch_stretch s WHERE s.watch_id = w.id), 0) AS Active,
-        coalesce((SELECT max(s.active) FROM watch_stretch s WHERE s.watch_id = w.id), 0) AS MostActive,
+        coalesce((SELECT sum(s.active * s.samples) / sum(s.samples) FROM watch_stretch s WHERE s.watch_id = w.id), 0.0) AS Active,
+        coalesce((SELECT max(s.active) FROM watch_stretch s WHERE s.watch_id = w.id), 0.0) AS MostActive,
         (SELECT count(*) FROM watch_moment m WHERE m.watch_id = w.id AND m.piled_up = 1) AS PileUps,
         (SELECT count(*) FROM watch_moment m WHERE m.watch_id = w.id AND m.piled_up = 0) AS Waits
         """;

@@ -138,3 +138,12 @@ test("a watch outside of what is shown is left out", async () => {
   await show(timeline({ watches, deployments: [] }));
   expect(screen.queryByRole("button")).toBeNull();
 });
+
+test("of watches that stand close together only the last has room for its word", async () => {
+  const watches = [3, 1, 2].map((n) =>
+    watchOf({ id: n, beganAt: iso(start + n * hour), lastAt: iso(start + n * hour + 1000) }),
+  );
+  await show(timeline({ watches, deployments: [] }));
+  const buttons = await screen.findAllByRole("button");
+  expect(buttons.map((b) => b.textContent)).toEqual(["", "", "watch"]);
+});

@@ -29,6 +29,8 @@ const height = 148;
 const top = 24;
 const bottom = 18;
 const left = 54;
+/** What the mark of a watch takes with its word, in pixels. */
+const wordWidth = 44;
 const hour = 3_600_000;
 const day = 24 * hour;
 
@@ -48,6 +50,9 @@ export function Timeline(p: Props) {
   const drawnValues = lines.length > 0 ? lines.flatMap((l) => l.values) : values;
   const most = drawnValues.reduce((m, v) => Math.max(m, v.value ?? 0), 1e-9);
   const deployments = p.deployments.filter((d) => Date.parse(d.at) >= start && Date.parse(d.at) <= end);
+  const watches = (p.watches ?? [])
+    .filter((w) => Date.parse(w.lastAt) >= start && Date.parse(w.beganAt) <= end)
+    .sort((a, b) => Date.parse(a.beganAt) - Date.parse(b.beganAt));
   const x = scaleLinear({ domain: [start, end], range: [left, Math.max(left + 10, width - 8)] });
   const y = scaleLinear({ domain: [0, most * 1.04], range: [height - bottom, top] });
   const snap = (px: number) =>
@@ -144,28 +149,28 @@ export function Timeline(p: Props) {
           {d.version || "?"}
         </button>
       ))}
-      {(p.watches ?? [])
-        .filter((w) => Date.parse(w.lastAt) >= start && Date.parse(w.beganAt) <= end)
-        .map((w) => {
-          const from = x(Math.max(start, Date.parse(w.beganAt)));
-          return (
-            <button
-              key={w.id}
-              type="button"
-              title={`Watched from ${moment(w.beganAt)}: ${keptOf(w)}`}
-              aria-label={`Watched from ${moment(w.beganAt)} to ${moment(w.lastAt)}: ${three(w.active)} sessions active, ${keptOf(w)}`}
-              className="absolute border border-ink bg-paper px-1 text-[12px] leading-[13px]"
-              style={{
-                left: Math.min(from, width - 60),
-                bottom: bottom + 2,
-                minWidth: Math.max(0, x(Math.min(end, Date.parse(w.lastAt))) - from),
-              }}
-              onClick={() => p.openWatch?.(w.id)}
-            >
-              watch
-            </button>
-          );
-        })}
+      {watches.map((w, i) => {
+        const from = x(Math.max(start, Date.parse(w.beganAt)));
+        const next = watches[i + 1];
+        const crowded = next !== undefined && x(Date.parse(next.beganAt)) - from < wordWidth;
+        return (
+          <button
+            key={w.id}
+            type="button"
+            title={`Watched from ${moment(w.beganAt)}: ${keptOf(w)}`}
+            aria-label={`Watched from ${moment(w.beganAt)} to ${moment(w.lastAt)}: ${three(w.active)} sessions active, ${keptOf(w)}`}
+            className="absolute h-[15px] border border-ink bg-paper px-1 text-[12px] leading-[13px]"
+            style={{
+              left: Math.min(from, width - wordWidth - 8),
+              bottom: bottom + 2,
+              minWidth: Math.max(0, x(Math.min(end, Date.parse(w.lastAt))) - from),
+            }}
+            onClick={() => p.openWatch?.(w.id)}
+          >
+            {crowded ? "" : "watch"}
+          </button>
+        );
+      })}
       {p.span && !drawn && p.span.from >= start && p.span.to <= end && (
         <>
           <Handle

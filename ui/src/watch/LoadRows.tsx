@@ -24,7 +24,13 @@ export function LoadRows({ page }: { page: WatchPage }) {
   const first = course[0];
   const last = course[course.length - 1];
   if (!first || !last) {
-    return <p className="text-quiet">The first ten seconds are not over yet.</p>;
+    return (
+      <p className="text-quiet">
+        {page.watch.state === "running"
+          ? "What is seen is told every ten seconds; the first ten are not over yet."
+          : "It ended before its first ten seconds were over."}
+      </p>
+    );
   }
   return (
     <table className="ruled w-full" aria-label="Sessions active on average, by what they wait for">

@@ -68,7 +68,13 @@ export function WatchView() {
                 right={
                   <Page label="Kept moments" head={<h2 className="head">Kept moments</h2>}>
                     {page.moments.length === 0 ? (
-                      <EmptyState title="Nothing piled up, and nobody waited for another">
+                      <EmptyState
+                        title={
+                          page.watch.state === "running"
+                            ? "Nothing has piled up yet, and nobody waits for another"
+                            : "Nothing piled up, and nobody waited for another"
+                        }
+                      >
                         A look is kept whole when {page.watch.pileUp} sessions are active at once, or when one
                         begins to wait for another.
                       </EmptyState>
@@ -88,7 +94,11 @@ export function WatchView() {
 
 function Patterns({ page }: { page: WatchPage }) {
   if (page.patterns.length === 0) {
-    return <p className="text-quiet">No session was active at any look.</p>;
+    return (
+      <p className="text-quiet">
+        {page.course.length === 0 ? "None yet." : "No session was active at any look."}
+      </p>
+    );
   }
   return (
     <>
@@ -134,8 +144,11 @@ function Patterns({ page }: { page: WatchPage }) {
 /** What the load was made of, at first glance. */
 function headOf(page: WatchPage): string {
   const { watch, kinds, course } = page;
-  if (course.length === 0 || watch.active === 0) {
-    return watch.state === "running" ? "Looking" : "No session was active";
+  if (course.length === 0) {
+    return watch.state === "running" ? "Looking" : "Nothing was seen";
+  }
+  if (watch.active === 0) {
+    return "No session was active";
   }
   const first = kinds[0];
   const part =
@@ -153,7 +166,12 @@ function aboutOf(w: Watch): string {
         : w.ending
           ? `${w.ending} `
           : "";
-  return `${w.address}, from ${moment(w.beganAt)} for ${elapsed(seconds)}. ${state}${count(w.looks)} looks took ${duration(w.lookMs)} each: ${percent(w.lookMs / lookEveryMs)} of one session's time. Parallel workers count as sessions of their own.`;
+  const span = w.looks > 0 ? ` for ${elapsed(seconds)}` : "";
+  const cost =
+    w.looks > 0
+      ? `${count(w.looks)} looks took ${duration(w.lookMs)} each: ${percent(w.lookMs / lookEveryMs)} of one session's time. `
+      : "";
+  return `${w.address}, from ${moment(w.beganAt)}${span}. ${state}${cost}Parallel workers count as sessions of their own.`;
 }
 
 function busiest(page: WatchPage): number {

@@ -6,7 +6,10 @@ import { Wrong } from "../parts/Notice";
 
 /** The watches over a book's server, and the form that begins one; nothing where its database is no server. */
 export function Watches({ book }: { book: number }) {
-  const watches = useWatches(book).data;
+  const { data: watches, error } = useWatches(book);
+  if (error) {
+    return <Wrong error={error} />;
+  }
   if (!watches || (!watches.possible && watches.watches.length === 0)) {
     return null;
   }

@@ -40,9 +40,9 @@ test("a quiet watch says so, and an interrupted one that it was", async () => {
     [`GET /api${at}`]: watchPageOf({ watch: quiet, course: [], patterns: [], patternCount: 0, moments: [] }),
   });
   await show(<WatchView />, path, at);
-  expect((await screen.findByRole("heading", { level: 1 })).textContent).toBe("No session was active");
+  expect((await screen.findByRole("heading", { level: 1 })).textContent).toBe("Nothing was seen");
   expect(screen.getByText(/Its process was ended; what had been seen is kept/)).toBeTruthy();
-  expect(screen.getByText("The first ten seconds are not over yet.")).toBeTruthy();
+  expect(screen.getByText("It ended before its first ten seconds were over.")).toBeTruthy();
   expect(screen.getByText("Nothing piled up, and nobody waited for another")).toBeTruthy();
 });
 
@@ -57,6 +57,39 @@ test("a watch is begun with its length and limit, and what stands in the way is 
   fireEvent.click(screen.getByRole("button", { name: "Watch the server" }));
   expect((await screen.findByRole("alert")).textContent).toBe("Refused for the test.");
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({ seconds: 60, pileUp: 9 });
+});
+
+test("a watch that has just begun says so, and one in which nobody worked", async () => {
+  const begun = watchOf({ state: "running", active: 0, looks: 0, lookMs: 0, pileUps: 0 });
+  serve({
+    [`GET /api${at}`]: watchPageOf({ watch: begun, course: [], patterns: [], patternCount: 0, moments: [] }),
+  });
+  const first = await show(<WatchView />, path, at);
+  expect((await screen.findByRole("heading", { level: 1 })).textContent).toBe("Looking");
+  expect(screen.getByText(/the first ten are not over yet/)).toBeTruthy();
+  expect(screen.queryByText(/looks took/)).toBeNull();
+  first.unmount();
+  const course = [{ at: "2026-03-02T10:00:00Z", samples: 10, active: 0, kinds: [] }];
+  const idle = watchOf({ active: 0, pileUps: 0 });
+  serve({
+    [`GET /api${at}`]: watchPageOf({
+      watch: idle,
+      kinds: [],
+      course,
+      patterns: [],
+      patternCount: 0,
+      moments: [],
+    }),
+  });
+  await show(<WatchView />, path, at);
+  expect((await screen.findByRole("heading", { level: 1 })).textContent).toBe("No session was active");
+  expect(screen.getByText("No session was active at any look.")).toBeTruthy();
+});
+
+test("watches that cannot be read are not passed over in silence", async () => {
+  serve({});
+  await show(<Watches book={3} />);
+  expect((await screen.findByRole("alert")).textContent).toBe("Refused for the test.");
 });
 
 test("one that runs can be ended, and where there is no server there is nothing", async () => {
