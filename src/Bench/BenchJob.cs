@@ -11,7 +11,7 @@ namespace SwiftLedger.Bench;
 /// <param name="MeasuringLock">File that the process holds while it measures.</param>
 /// <param name="Lines">Numbers of the lines to measure; empty for all.</param>
 /// <param name="Confirming">Whether this is the second session of a trial, on fresh copies of the same snapshot.</param>
-/// <param name="AfterSubject">Of a pair, the after side with its password; null where the options tell it.</param>
+/// <param name="OtherAddress">The second address that the options want, with its password; null where the options tell it.</param>
 /// <param name="SecondsLeft">What is left of the trial's measuring time; null for no bound.</param>
 public sealed record BenchJob(
     string Subject,
@@ -23,11 +23,11 @@ public sealed record BenchJob(
     IReadOnlyList<int> Lines,
     bool Confirming,
     double? SecondsLeft,
-    string? AfterSubject = null)
+    string? OtherAddress = null)
 {
     /// <summary>How a subject on a server is reached.</summary>
     [JsonIgnore]
-    public PostgresAccess Access => new(Subject, Options.Sides, AfterSubject ?? Options.AfterSubject, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable);
+    public PostgresAccess Access => new(Subject, Options.Sides, OtherAddress ?? Options.OtherAddress, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable, Options.Dump, Options.Seed);
 
     /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)

@@ -113,10 +113,10 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         }
 
         await using ISubject subject = job.Options.Dialect == SqlDialect.PostgreSql
-            ? PostgresSubject.Open(job.Access, job.Folder, stop)
+            ? PostgresSubject.Open(job.Access, job.Folder, doing => tell(new StageReached("copying", doing)), stop)
             : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, stop);
         tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
-            Machine.Describe(), Machine.LoadAverage())));
+            Machine.Describe(), Machine.LoadAverage(), subject.Info.Notes)));
         tell(new SchemaRead(subject.Info.Schema));
         await using ISubjectCopy before = await subject.CopyAsync(Side.Before, stop);
         await using ISubjectCopy after = await subject.CopyAsync(Side.After, stop);

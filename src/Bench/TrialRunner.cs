@@ -15,19 +15,19 @@ public sealed class TrialRunner(LedgerHome home)
     /// <param name="observe">Told each event with the account after it, in order, one at a time.</param>
     /// <param name="started">Told the number of each measuring process.</param>
     /// <param name="leftOver">Told what could not be removed from a server.</param>
-    /// <param name="afterSubject">Of a pair, the after side's address with its password.</param>
+    /// <param name="otherAddress">The second address that the options want, with its password: a pair's after side, or the server that holds the copies.</param>
     /// <returns>The settled account, or one with a refusal.</returns>
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
     /// <exception cref="OperationCanceledException">The trial was cancelled; the copies are gone.</exception>
     public async Task<TrialAccount> RunAsync(
         string subject, string workload, string change, TrialBrief brief, Action<BenchEvent, TrialAccount> observe,
-        Action<int>? started = null, Action<string>? leftOver = null, string? afterSubject = null, CancellationToken stop = default)
+        Action<int>? started = null, Action<string>? leftOver = null, string? otherAddress = null, CancellationToken stop = default)
     {
         (string folder, IDisposable hold) = home.NewCopyFolder();
         try
         {
             TrialOptions options = brief.Options;
-            var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds, afterSubject);
+            var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds, otherAddress);
             var clock = new MeasuringClock();
             TrialAccount account = await FoldAsync(TrialAccount.Open(brief), job, observe, clock, started, stop);
             IReadOnlyList<int> again = account.ToConfirm;
@@ -42,7 +42,7 @@ public sealed class TrialRunner(LedgerHome home)
         }
         finally
         {
-            if (brief.Options.Dialect == SqlDialect.PostgreSql && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides), folder), CancellationToken.None) is { } left)
+            if (brief.Options.Dialect == SqlDialect.PostgreSql && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides, otherAddress ?? brief.Options.OtherAddress, Dump: brief.Options.Dump), folder), CancellationToken.None) is { } left)
             {
                 leftOver?.Invoke(left);
             }

@@ -28,6 +28,9 @@ internal static class TrialCommand
     private static readonly Option<string?> Sides = new("--sides") { Description = "PostgreSQL: copies (default), dumped (copies while others use it), as-is (rewrites only, on the subject itself), rolled-back (plans and work in a transaction), pair, in-place (one database that keeps the change, measured before and after it)." };
     private static readonly Option<string?> Expendable = new("--expendable") { Description = "In place: the name of the database, which keeps the change." };
     private static readonly Option<string?> AfterSubject = new("--after-subject") { Description = "Of a pair: the database of the after side." };
+    private static readonly Option<string[]> Tables = new("--tables") { Description = "Dumped: only these tables' rows come along: NAME,NAME. The schema is whole; the other tables are empty." };
+    private static readonly Option<double?> MadeRows = new("--made-rows") { Description = "Dumped: the other tables, or all, get rows made from their statistics, N for each row of the subject." };
+    private static readonly Option<string?> CopiesOn = new("--copies-on") { Description = "Dumped: a database on the server that holds the copies, where that is another one." };
     private static readonly Option<double> MostGigabytes = new("--most-gigabytes") { Description = "PostgreSQL: a larger database is not copied.", DefaultValueFactory = _ => 50 };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
@@ -36,7 +39,7 @@ internal static class TrialCommand
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn,
         };
         command.SetAction(RunAsync);
         return command;
@@ -73,7 +76,7 @@ internal static class TrialCommand
         {
             TrialAccount account = await new TrialRunner(home).RunAsync(
                 SubjectAddress.IsPostgres(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, progress.Show,
-                leftOver: Console.Error.WriteLine, afterSubject: parsed.GetValue(AfterSubject), stop: stop);
+                leftOver: Console.Error.WriteLine, otherAddress: parsed.GetValue(AfterSubject) ?? parsed.GetValue(CopiesOn), stop: stop);
             progress.Clear();
             if (account.Refusal is { } refusal)
             {
@@ -115,6 +118,11 @@ internal static class TrialCommand
             return SidesNamed.ContainsKey(sides) ? "--sides is for PostgreSQL: of a SQLite file there are always copies." : $"--sides is one of {string.Join(", ", SidesNamed.Keys)}.";
         }
 
+        if (DumpContents.ProblemOf(DumpOf(parsed), SidesOf(parsed), SubjectAddress.DialectOf(parsed.GetValue(Subject))) is { } problem)
+        {
+            return $"{problem} (--sides dumped, --tables, --made-rows, --copies-on)";
+        }
+
         if (parsed.GetValue(Sides) == "pair" != parsed.GetValue(AfterSubject) is not null)
         {
             return "--after-subject names the after side of a pair: give it together with --sides pair.";
@@ -149,10 +157,24 @@ internal static class TrialCommand
             Quick: parsed.GetValue(Quick),
             NoiseCheck: parsed.GetValue(NoiseCheck),
             Dialect: SubjectAddress.DialectOf(parsed.GetValue(Subject)),
-            Sides: SidesNamed.GetValueOrDefault(parsed.GetValue(Sides) ?? "copies"),
+            Sides: SidesOf(parsed),
             AfterSubject: parsed.GetValue(AfterSubject) is { } after ? SubjectAddress.Shown(after) : null,
             MostGigabytes: parsed.GetValue(MostGigabytes),
-            Expendable: parsed.GetValue(Expendable));
+            Expendable: parsed.GetValue(Expendable),
+            Dump: DumpOf(parsed));
+    }
+
+    /// <summary>What only a dump can do means a dump.</summary>
+    private static SubjectSides SidesOf(ParseResult parsed) =>
+        SidesNamed.GetValueOrDefault(parsed.GetValue(Sides) ?? (DumpOf(parsed) is null ? "copies" : "dumped"));
+
+    private static DumpContents? DumpOf(ParseResult parsed)
+    {
+        string[] tables = parsed.GetValue(Tables) ?? [];
+        double? made = parsed.GetValue(MadeRows);
+        string? on = parsed.GetValue(CopiesOn);
+        List<string>? chosen = tables.Length == 0 ? null : [.. tables.SelectMany(t => t.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))];
+        return chosen is null && made is null && on is null ? null : new(chosen, made, on is null ? null : SubjectAddress.Shown(on));
     }
 
     /// <summary>A name may hold commas: what is a statement's whole name is not cut.</summary>

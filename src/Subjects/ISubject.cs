@@ -8,8 +8,9 @@ namespace SwiftLedger.Subjects;
 /// <summary>What is known of a database before it is tested.</summary>
 /// <param name="Settings">Engine settings that bear on cost.</param>
 /// <param name="Schema">Its tables, indexes, views and triggers.</param>
+/// <param name="Notes">What sets its copies apart from it, in sentences; null where nothing does.</param>
 public sealed record SubjectInfo(
-    string Engine, string Version, long Bytes, IReadOnlyDictionary<string, string> Settings, IReadOnlyList<SchemaObject> Schema);
+    string Engine, string Version, long Bytes, IReadOnlyDictionary<string, string> Settings, IReadOnlyList<SchemaObject> Schema, IReadOnlyList<string>? Notes = null);
 
 /// <summary>How the two sides of a subject can be timed.</summary>
 public enum SideTurns

@@ -153,7 +153,12 @@ internal static class Api
         string subject = server ? passwords.PutAway(request.Subject.Trim(), request.Password) : Path.GetFullPath(request.Subject);
         if (options.AfterSubject is { } after)
         {
-            options = options with { AfterSubject = passwords.PutAway(after, request.AfterPassword) };
+            options = options with { AfterSubject = passwords.PutAway(after, request.OtherPassword) };
+        }
+
+        if (options.Dump is { On: { } on } dump)
+        {
+            options = options with { Dump = dump with { On = passwords.PutAway(on, request.OtherPassword) } };
         }
 
         string name = server ? PostgresSubject.DatabaseOf(subject) : Path.GetFileName(subject);

@@ -45,21 +45,22 @@ public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, 
 
 public sealed record TrialSettings(
     double TolerancePercent = 5, double? MaxSeconds = null, double StatementSeconds = 30, bool Quick = false, bool NoiseCheck = false,
-    ulong Seed = 1, IReadOnlyList<string>? Only = null, SubjectSides Sides = SubjectSides.Copies, string? AfterSubject = null, double MostGigabytes = 50, string? Expendable = null)
+    ulong Seed = 1, IReadOnlyList<string>? Only = null, SubjectSides Sides = SubjectSides.Copies, string? AfterSubject = null, double MostGigabytes = 50, string? Expendable = null, DumpContents? Dump = null)
 {
     public TrialOptions ToOptions(string? subject) => new(
         TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck,
         Dialect: SubjectAddress.DialectOf(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes,
-        Expendable: string.IsNullOrWhiteSpace(Expendable) ? null : Expendable.Trim());
+        Expendable: string.IsNullOrWhiteSpace(Expendable) ? null : Expendable.Trim(),
+        Dump: Dump is null ? null : Dump with { On = string.IsNullOrWhiteSpace(Dump.On) ? null : Dump.On.Trim() });
 
     public static TrialSettings Of(TrialOptions o) =>
-        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only, o.Sides, o.AfterSubject, o.MostGigabytes, o.Expendable);
+        new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only, o.Sides, o.AfterSubject, o.MostGigabytes, o.Expendable, o.Dump);
 }
 
 /// <param name="Subject">Path of a SQLite file on the server's machine, the path that an upload returned, or a PostgreSQL connection string.</param>
 /// <param name="Password">Of a connection string; kept encrypted. Empty to use the one that was given before, or what the environment has.</param>
-/// <param name="AfterPassword">Of the after side of a pair.</param>
-public sealed record TrialRequest(string Subject, string Workload, string Change, string? Title, string? BookName, TrialSettings? Settings, string? Password = null, string? AfterPassword = null);
+/// <param name="OtherPassword">Of the after side of a pair, or of the server that holds the copies.</param>
+public sealed record TrialRequest(string Subject, string Workload, string Change, string? Title, string? BookName, TrialSettings? Settings, string? Password = null, string? OtherPassword = null);
 
 public sealed record LookRequest(string Subject, string? Password = null);
 

@@ -91,6 +91,7 @@ internal static class TrialChecks
     {
         string? wrong = o.Tolerance is not (> 0 and <= 10) ? "The tolerance is a percentage above 0."
             : o.StatementSeconds is not (> 0 and <= 86_400) ? "The time limit of one execution is a number of seconds above 0."
+            : DumpContents.ProblemOf(o.Dump, o.Sides, o.Dialect) is { } dump ? dump
             : o.MaxSeconds is not (null or (> 0 and <= 1e9)) ? "The measuring time is a number of seconds above 0, or empty for no bound."
             : null;
         if (wrong is not null)

@@ -98,7 +98,8 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     /// <summary>Copies on a server outlive the process that made them: those of interrupted trials are dropped there.</summary>
     private void SweepServers(IReadOnlyList<TrialRecord> interrupted)
     {
-        foreach (string subject in interrupted.Select(t => books.Find(t.BookId)?.Subject).OfType<string>().Where(SubjectAddress.IsPostgres).Distinct())
+        IEnumerable<string?> addresses = interrupted.SelectMany(t => new[] { books.Find(t.BookId)?.Subject, TrialStore.OptionsOf(t).Dump?.On });
+        foreach (string subject in addresses.OfType<string>().Where(SubjectAddress.IsPostgres).Distinct())
         {
             if (PostgresSubject.SweepLeftOvers(passwords.ForConnecting(subject), home.Copies) is { } left)
             {
@@ -118,10 +119,10 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         try
         {
             string subject = passwords.ForConnecting(book.Subject ?? throw new InvalidOperationException("A trial's book has a subject."));
-            string? after = brief.Options.AfterSubject is { } other ? passwords.ForConnecting(other) : null;
+            string? other = brief.Options.OtherAddress is { } second ? passwords.ForConnecting(second) : null;
             TrialAccount account = await new TrialRunner(home).RunAsync(
                 subject, trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now),
-                leftOver: left => log.LogWarning("Trial {Trial}: {Message}", trial.Id, left), afterSubject: after, stop: stop.Token);
+                leftOver: left => log.LogWarning("Trial {Trial}: {Message}", trial.Id, left), otherAddress: other, stop: stop.Token);
             End(trial.Id, account.Refusal is null ? TrialStates.Finished : TrialStates.Refused,
                 account.Refusal?.Problems[0].Message, account);
         }

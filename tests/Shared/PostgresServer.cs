@@ -5,18 +5,31 @@ using System.Net.Sockets;
 
 namespace SwiftLedger.Testing;
 
-/// <summary>A real PostgreSQL server of Debian's package on a free port, with a data folder of its own that is removed afterwards.</summary>
+/// <summary>A real PostgreSQL server on a free port, with a data folder of its own that is removed afterwards.</summary>
+/// <remarks>The newest of Debian's packages, or another version of those in tests/servers; <c>SWIFT_LEDGER_TEST_POSTGRES=17</c> makes that the version of all tests.</remarks>
 internal sealed class PostgresServer : IDisposable
 {
+    private static readonly int Debian = Directory.GetDirectories("/usr/lib/postgresql").Max(d => int.Parse(Path.GetFileName(d), CultureInfo.InvariantCulture));
+
+    /// <summary>Debian's, always: other builds come without psql and pgbench, and these talk to older and newer servers.</summary>
+    private static readonly string Clients = ProgramsOf(Debian);
+
+    /// <summary>The version of the servers that tests start.</summary>
+    public static int Version { get; } = Environment.GetEnvironmentVariable("SWIFT_LEDGER_TEST_POSTGRES") is { Length: > 0 } wanted ? int.Parse(wanted, CultureInfo.InvariantCulture) : Debian;
+
+    /// <summary>Whether this machine has a server of a version.</summary>
+    public static bool Has(int version) => File.Exists(Path.Combine(ProgramsOf(version), "postgres"));
+
+    private readonly string _programs;
     private readonly string _folder;
-    private readonly string _binaries;
     private readonly int _port;
     private bool _running;
 
-    public PostgresServer(string settings)
+    /// <param name="settings">Lines for postgresql.conf.</param>
+    /// <param name="version">Another version than that of all tests.</param>
+    public PostgresServer(string settings, int? version = null)
     {
-        _binaries = Directory.GetDirectories("/usr/lib/postgresql").OrderByDescending(d => double.Parse(Path.GetFileName(d), CultureInfo.InvariantCulture))
-            .Select(d => Path.Combine(d, "bin")).First();
+        _programs = ProgramsOf(version ?? Version);
         _folder = Directory.CreateTempSubdirectory("swift-ledger-postgres-").FullName;
         using (var probe = new TcpListener(IPAddress.Loopback, 0))
         {
@@ -30,7 +43,7 @@ internal sealed class PostgresServer : IDisposable
             Run("chown", ["postgres", _folder], asOwner: false);
         }
 
-        Run(Path.Combine(_binaries, "initdb"), ["-D", Data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-locale", "-N"]);
+        Run(Path.Combine(_programs, "initdb"), ["-D", Data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-locale", "-N"]);
         File.AppendAllText(Path.Combine(Data, "postgresql.conf"), $"""
 
             port = {_port}
@@ -40,7 +53,7 @@ internal sealed class PostgresServer : IDisposable
             log_timezone = 'UTC'
             {settings}
             """);
-        Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-l", Path.Combine(_folder, "start.log"), "start"]);
+        Run(Path.Combine(_programs, "pg_ctl"), ["-D", Data, "-w", "-l", Path.Combine(_folder, "start.log"), "start"]);
         _running = true;
     }
 
@@ -53,25 +66,25 @@ internal sealed class PostgresServer : IDisposable
 
     /// <summary>What psql prints for a script, without heads.</summary>
     public string Sql(string database, string script) =>
-        Run(Path.Combine(_binaries, "psql"), ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-d", database, "-At", "-q", "-f", "-"], script);
+        Run(Path.Combine(Clients, "psql"), ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-d", database, "-At", "-q", "-f", "-"], script);
 
     /// <summary>Runs a script many times over prepared statements, as drivers do.</summary>
     public void Bench(string database, string script, int clients, int times)
     {
         string file = Path.Combine(_folder, "bench.sql");
         File.WriteAllText(file, script);
-        Run(Path.Combine(_binaries, "pgbench"),
+        Run(Path.Combine(Clients, "pgbench"),
             ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-n", "-M", "prepared", "-c", Text(clients), "-t", Text(times), "-f", file, database]);
     }
 
     /// <summary>As an administrator does it: sessions are ended.</summary>
-    public void Restart() => Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "-l", Path.Combine(_folder, "start.log"), "restart"]);
+    public void Restart() => Run(Path.Combine(_programs, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "-l", Path.Combine(_folder, "start.log"), "restart"]);
 
     public void Stop()
     {
         if (_running)
         {
-            Run(Path.Combine(_binaries, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "stop"]);
+            Run(Path.Combine(_programs, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "stop"]);
             _running = false;
         }
     }
@@ -80,6 +93,23 @@ internal sealed class PostgresServer : IDisposable
     {
         Stop();
         Directory.Delete(_folder, recursive: true);
+    }
+
+    private static string ProgramsOf(int version)
+    {
+        string debian = $"/usr/lib/postgresql/{Text(version)}/bin";
+        if (Directory.Exists(debian))
+        {
+            return debian;
+        }
+
+        string? top = AppContext.BaseDirectory;
+        while (top is not null && !File.Exists(Path.Combine(top, "SwiftLedger.slnx")))
+        {
+            top = Path.GetDirectoryName(top);
+        }
+
+        return Path.Combine(top ?? "", "tests", "servers", "node_modules", $"postgres-{Text(version)}", "native", "bin");
     }
 
     private static string Text(int number) => number.ToString(CultureInfo.InvariantCulture);

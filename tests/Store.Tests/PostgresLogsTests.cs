@@ -48,7 +48,7 @@ public sealed class PostgresLogsTests
     {
         string counted;
         Dictionary<string, byte[]> logs;
-        using (var server = new PostgresServer(Settings))
+        using (var server = new PostgresServer(PostgresServer.Version >= 15 ? Settings : Settings.Replace(",jsonlog", "", StringComparison.Ordinal)))
         {
             server.Sql("postgres", "CREATE DATABASE depot");
             server.Sql("depot", "CREATE EXTENSION pg_stat_statements; SELECT pg_stat_statements_reset();");
@@ -59,12 +59,16 @@ public sealed class PostgresLogsTests
                 FROM pg_stat_statements s JOIN pg_database d ON d.oid = s.dbid WHERE d.datname = 'depot'
                 """);
             server.Stop();
-            logs = new[] { "log", "csv", "json" }.ToDictionary(e => e, e => File.ReadAllBytes(Path.Combine(server.Data, "log", "server." + e)));
+            logs = new[] { "log", "csv", "json" }.Where(e => PostgresServer.Version >= 15 || e != "json").ToDictionary(e => e, e => File.ReadAllBytes(Path.Combine(server.Data, "log", "server." + e)));
         }
 
         Dictionary<string, (long Calls, long Errors, long Ticks)> stderr = Fold(new StderrLog(new("%m [%p] %q%u@%d %e %c ")), logs["log"]),
-            csv = Fold(new CsvLog(), logs["csv"]), json = Fold(new JsonLog(), logs["json"]);
-        csv.ShouldBe(json, ignoreOrder: true);
+            csv = Fold(new CsvLog(), logs["csv"]);
+        if (logs.TryGetValue("json", out byte[]? jsonLog))
+        {
+            csv.ShouldBe(Fold(new JsonLog(), jsonLog), ignoreOrder: true);
+        }
+
         stderr.ShouldBe(csv, ignoreOrder: true);
 
         var expected = new Dictionary<string, long>();

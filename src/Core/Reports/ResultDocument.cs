@@ -36,8 +36,9 @@ public sealed record ResultDocument(
         TrialOptions o = account.Brief.Options;
         return new(SchemaName, Trials.Headline.Of(account.Lines, bill), state,
             new(subjectPath, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes,
-                account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, account.Done?.StolenMilliseconds),
-            new(o.Tolerance * 100, o.FloorMicroseconds, o.MaxSeconds, o.StatementSeconds, o.Seed, o.Quick, o.NoiseCheck),
+                account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, account.Done?.StolenMilliseconds,
+                account.Environment?.Notes ?? []),
+            new(o.Tolerance * 100, o.FloorMicroseconds, o.MaxSeconds, o.StatementSeconds, o.Seed, o.Quick, o.NoiseCheck, o.Sides, o.Dump),
             ResultBill.Of(bill),
             account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
             account.Lines.Select(ResultLine.Of).ToList(), workload, change);
@@ -48,10 +49,10 @@ public sealed record ResultDocument(
 
 public sealed record ResultSubject(
     string Path, string? Engine, string? EngineVersion, long? Bytes, IReadOnlyDictionary<string, string>? Settings,
-    string? Machine, double? LoadAverage, double? StolenMs);
+    string? Machine, double? LoadAverage, double? StolenMs, IReadOnlyList<string> Notes);
 
 public sealed record ResultOptions(
-    double TolerancePercent, double FloorMicroseconds, double? MaxSeconds, double StatementSeconds, ulong Seed, bool Quick, bool NoiseCheck);
+    double TolerancePercent, double FloorMicroseconds, double? MaxSeconds, double StatementSeconds, ulong Seed, bool Quick, bool NoiseCheck, SubjectSides Sides, DumpContents? Copies);
 
 public sealed record ResultStep(int Statement, string Sql, double Seconds);
 

@@ -26,12 +26,13 @@ public static class TextTable
             text.Append(joined).Append("  ").AppendLine(row[^1]);
         }
 
-        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + result.Headline + "\n";
+        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + result.Headline + "\n" + string.Concat(result.Subject.Notes.Select(n => n + "\n"));
     }
 
     public static string Markdown(ResultDocument result)
     {
         var text = new StringBuilder($"**{result.Headline}**\n\n");
+        text.AppendJoin("", result.Subject.Notes.Select(n => $"{EscapeMarkdown(n)}\n\n"));
         text.Append("| ").AppendJoin(" | ", Heads).Append(" |\n|").AppendJoin("|", Heads.Select((_, c) => c is 3 or 4 or 5 ? "---:" : "---")).Append("|\n");
         foreach (ResultLine line in result.Lines)
         {
@@ -66,7 +67,7 @@ public static class TextTable
             td,th{border-bottom:1px solid #bbb;padding:.2rem .6rem;text-align:left;vertical-align:top}td:nth-child(n+4):nth-child(-n+6){text-align:right}
             tr:last-child td{border-bottom:3px double #555}</style></head><body>
             """);
-        text.Append("<h1>").Append(WebUtility.HtmlEncode(result.Headline)).Append("</h1><table><thead><tr>");
+        text.Append("<h1>").Append(WebUtility.HtmlEncode(result.Headline)).Append("</h1>").AppendJoin("", result.Subject.Notes.Select(n => $"<p>{WebUtility.HtmlEncode(n)}</p>")).Append("<table><thead><tr>");
         text.AppendJoin("", Heads.Select(h => $"<th scope=\"col\">{h}</th>")).Append("</tr></thead><tbody>");
         foreach (ResultLine line in result.Lines)
         {

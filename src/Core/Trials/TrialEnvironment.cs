@@ -6,10 +6,12 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="SubjectBytes">Size of the snapshot.</param>
 /// <param name="Machine">Processor, cores, memory and system, in words.</param>
 /// <param name="LoadAverage">Runnable processes over the last minute when measuring began.</param>
+/// <param name="Notes">What sets the copies apart from the subject, in sentences.</param>
 public sealed record TrialEnvironment(
     string Engine,
     string EngineVersion,
     IReadOnlyDictionary<string, string> Settings,
     long SubjectBytes,
     string Machine,
-    double LoadAverage);
+    double LoadAverage,
+    IReadOnlyList<string>? Notes = null);

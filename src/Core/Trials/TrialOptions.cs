@@ -16,6 +16,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="AfterSubject">Of a pair, the after side's address, without a password; null otherwise.</param>
 /// <param name="MostGigabytes">A larger database on a server is not copied.</param>
 /// <param name="Expendable">The name of the database that may be changed for good, where the sides are <see cref="SubjectSides.InPlace"/>.</param>
+/// <param name="Dump">What copies of a dump hold, and where they stand; null for the whole subject on its own server.</param>
 public sealed record TrialOptions(
     double Tolerance = 0.05,
     double FloorMicroseconds = 2,
@@ -29,13 +30,17 @@ public sealed record TrialOptions(
     SubjectSides Sides = SubjectSides.Copies,
     string? AfterSubject = null,
     double MostGigabytes = 50,
-    string? Expendable = null)
+    string? Expendable = null,
+    DumpContents? Dump = null)
 {
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;
 
     /// <summary>False discovery rate of the list of regressed lines.</summary>
     public const double DiscoveryRate = 0.01;
+
+    /// <summary>A second address, without its password, that a trial wants: a pair's after side, or the server that holds the copies.</summary>
+    public string? OtherAddress => AfterSubject ?? Dump?.On;
 
     public Measuring.LookSchedule Looks => Quick ? Measuring.LookSchedule.Quick : Measuring.LookSchedule.Full;
 }

@@ -2,7 +2,7 @@ using System.Text;
 
 namespace SwiftLedger.Subjects.Postgres;
 
-/// <summary>Reads a one-dimensional array as the server writes it.</summary>
+/// <summary>Reads and writes a one-dimensional array as the server does.</summary>
 /// <remarks>PostgreSQL manual, 8.15.6 "Array Input and Output Syntax".</remarks>
 public static class ArrayLiteral
 {
@@ -47,4 +47,8 @@ public static class ArrayLiteral
 
         return items;
     }
+
+    /// <summary>An array of items, none of them NULL.</summary>
+    public static string Of(IEnumerable<string> items) =>
+        $"{{{string.Join(',', items.Select(i => $"\"{i.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\""))}}}";
 }

@@ -15,6 +15,8 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 {
     private const string Prefix = "swift_ledger_";
 
+    private static readonly string[] Parts = ["base", "before", "after"];
+
     private readonly string _trial = Path.GetFileName(folder);
 
     /// <summary>Stands in the comment: which ledger made it.</summary>
@@ -28,12 +30,12 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 
     /// <summary>Makes a database from another one, file by file.</summary>
     /// <exception cref="SubjectException">The server refuses, with what can be done about it.</exception>
-    public void Make(PostgresConnection server, string part, string template, int version, CancellationToken stop)
+    public void Make(PostgresConnection server, string part, string template, CancellationToken stop)
     {
         string name = NameOf(part);
 
         // From version 15 on the default writes every block to the log instead.
-        string strategy = version >= 150_000 ? " STRATEGY FILE_COPY" : "";
+        string strategy = PostgresSubject.CheckedVersion(server) >= 150_000 ? " STRATEGY FILE_COPY" : "";
         Create(server, name, $"TEMPLATE {PostgresConnection.Quoted(template)}{strategy}", template, stop);
     }
 
@@ -41,8 +43,16 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
     /// <param name="subject">A connection to the subject.</param>
     public void MakeEmpty(PostgresConnection server, string part, PostgresConnection subject, CancellationToken stop)
     {
-        string?[] like = subject.Rows("SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database() FROM pg_database WHERE datname = current_database()")[0];
-        Create(server, NameOf(part), $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}", like[3]!, stop);
+        string icu = PostgresSubject.CheckedVersion(subject) switch
+        {
+            >= 170_000 => "CASE datlocprovider WHEN 'i' THEN datlocale END",
+            >= 150_000 => "CASE datlocprovider WHEN 'i' THEN daticulocale END",
+            _ => "NULL",
+        };
+        string?[] like = subject.Rows($"SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database(), {icu} FROM pg_database WHERE datname = current_database()")[0];
+        string provider = like[4] is { } locale ? $" LOCALE_PROVIDER icu ICU_LOCALE {PostgresConnection.Literal(locale)}" : "";
+        Create(server, NameOf(part),
+            $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}{provider}", like[3]!, stop);
     }
 
     private void Create(PostgresConnection server, string name, string how, string subject, CancellationToken stop)
@@ -59,14 +69,16 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
     }
 
     /// <summary>Drops this trial's databases, and those of trials of the same ledger whose folder is gone.</summary>
+    /// <param name="own">Whether this trial has ended: its own go by their names alone, for it may have been killed before it could mark them.</param>
     /// <returns>The names of those that could not be dropped.</returns>
     public List<string> Sweep(PostgresConnection server, bool own)
     {
         var left = new List<string>();
         foreach (string?[] row in server.Rows("""
             SELECT d.datname FROM pg_database d
-            WHERE d.datname LIKE 'swift\_ledger\_%' AND pg_has_role(d.datdba, 'MEMBER') AND starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1)
-            """, Mark))
+            WHERE d.datname LIKE 'swift\_ledger\_%' AND pg_has_role(d.datdba, 'MEMBER')
+              AND (starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1) OR ($2 = 'own' AND d.datname = ANY (string_to_array($3, ' '))))
+            """, Mark, own ? "own" : "", string.Join(' ', Parts.Select(NameOf))))
         {
             string name = row[0]!;
             if (CopyName().Match(name) is not { Success: true } match)

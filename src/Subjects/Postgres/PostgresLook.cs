@@ -56,7 +56,7 @@ public sealed record PostgresLook(
             notes.Add("track_io_timing is off: plans tell how many blocks were read, not how long that took.");
         }
 
-        bool dumps = PostgresDump.Find() is not null;
+        string undumped = PostgresDump.Lacking(version) ?? "";
         return new(row[0]!, user, bytes, others, [.. reading.Rows("SELECT extname || ' ' || extversion FROM pg_extension ORDER BY 1").Select(r => r[0]!)],
         [
             new(SubjectSides.Copies, creates && owns && others == 0,
@@ -64,9 +64,9 @@ public sealed record PostgresLook(
                 Sentences(creates ? "" : "This user may not create databases.", owns ? "" : "Only its owner may copy this database.",
                     others == 0 ? "" : $"{others} other session{(others == 1 ? " is" : "s are")} connected, and the server copies a database only while nobody is."),
                 Sentences(grantCreate, owns ? "" : $"ALTER DATABASE {database} OWNER TO {user};")),
-            new(SubjectSides.Dumped, creates && dumps && readable == all,
+            new(SubjectSides.Dumped, creates && undumped.Length == 0 && readable == all,
                 $"The same, while others go on working: pg_dump and pg_restore write {size} out and in again. Tables lie packed then, and statistics are gathered anew.",
-                Sentences(creates ? "" : "This user may not create databases.", dumps ? "" : "pg_dump and pg_restore are not on this machine.", unreadable),
+                Sentences(creates ? "" : "This user may not create databases.", undumped, unreadable),
                 Sentences(grantCreate, grantRead)),
             new(SubjectSides.AsItIs, readable > 0 || all == 0, "Rewrites and session settings: plans, work and interleaved times, on the subject itself, which is only read.",
                 Sentences("No index, no migration, no statement that writes.", unreadable), grantRead),

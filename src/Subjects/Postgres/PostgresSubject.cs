@@ -9,10 +9,17 @@ namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>How a PostgreSQL subject is opened.</summary>
 /// <param name="Address">Connection string of the subject; of a pair, of the before side.</param>
-/// <param name="AfterAddress">Of a pair, the after side; null otherwise.</param>
+/// <param name="OtherAddress">Of a pair, the after side; of copies elsewhere, a database on their server; null otherwise.</param>
 /// <param name="MostBytes">A larger subject is not copied.</param>
 /// <param name="Expendable">The database that may be changed for good, by name.</param>
-public sealed record PostgresAccess(string Address, SubjectSides Sides = SubjectSides.Copies, string? AfterAddress = null, long MostBytes = 50L << 30, string? Expendable = null);
+/// <param name="Dump">What copies of a dump hold; null for the whole subject.</param>
+/// <param name="Seed">Draws the rows that are made.</param>
+public sealed record PostgresAccess(
+    string Address, SubjectSides Sides = SubjectSides.Copies, string? OtherAddress = null, long MostBytes = 50L << 30, string? Expendable = null, DumpContents? Dump = null, ulong Seed = 1)
+{
+    /// <summary>Where the private copies stand, if there are any.</summary>
+    internal string CopiesAddress => Sides == SubjectSides.Dumped && Dump?.On is { } on ? OtherAddress ?? on : Address;
+}
 
 /// <summary>A PostgreSQL database, versions 13 to 18. It is only read; what a trial changes are copies of it, or a transaction that is rolled back, unless it is named as expendable.</summary>
 public sealed class PostgresSubject : ISubject
@@ -31,12 +38,11 @@ public sealed class PostgresSubject : ISubject
     private readonly PostgresAccess _access;
     private readonly NpgsqlConnectionStringBuilder _address;
     private readonly PostgresDatabases _databases;
-    private readonly int _version;
+    private readonly NpgsqlConnectionStringBuilder _copies;
 
-    private PostgresSubject(PostgresAccess access, NpgsqlConnectionStringBuilder address, PostgresDatabases databases, int version, SubjectInfo info)
+    private PostgresSubject(PostgresAccess access, NpgsqlConnectionStringBuilder address, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, SubjectInfo info)
     {
-        (_access, _address, _databases, _version) = (access, address, databases, version);
-        Info = info;
+        (_access, _address, _copies, _databases, Info) = (access, address, copies, databases, info);
     }
 
     public SubjectInfo Info { get; }
@@ -50,11 +56,12 @@ public sealed class PostgresSubject : ISubject
 
     /// <summary>Connects, checks, and makes the base of the copies, or goes on from the one that an earlier session made.</summary>
     /// <param name="folder">The trial's own folder.</param>
+    /// <param name="doing">Told what is being done, in a few words.</param>
     /// <exception cref="SubjectException">The server is not there, too old or too new, or what is wanted cannot be done on it.</exception>
-    public static PostgresSubject Open(PostgresAccess access, string folder, CancellationToken stop = default)
+    public static PostgresSubject Open(PostgresAccess access, string folder, Action<string>? doing = null, CancellationToken stop = default)
     {
         NpgsqlConnectionStringBuilder address = PostgresAddress.Parse(access.Address);
-        if (access.Sides == SubjectSides.Pair && access.AfterAddress is null)
+        if (access.Sides == SubjectSides.Pair && access.OtherAddress is null)
         {
             throw SubjectException.Because("For a pair of databases, say which one is the after side (--after-subject).");
         }
@@ -64,7 +71,8 @@ public sealed class PostgresSubject : ISubject
             throw SubjectException.Because(protest);
         }
 
-        var databases = new PostgresDatabases(address, folder);
+        NpgsqlConnectionStringBuilder copies = PostgresAddress.Parse(access.CopiesAddress);
+        var databases = new PostgresDatabases(copies, folder);
         SubjectInfo info;
         int version;
         using (PostgresConnection reading = Connect(ReadOnly(address)))
@@ -73,18 +81,23 @@ public sealed class PostgresSubject : ISubject
             info = Read(reading);
         }
 
-        var subject = new PostgresSubject(access, address, databases, version, info);
-        if (subject.MakesCopies)
+        if (access.Sides is SubjectSides.Copies or SubjectSides.Dumped)
         {
-            subject.MakeBase(folder, stop);
+            File.WriteAllText(MarkIn(folder), "");
+            IReadOnlyList<string> notes = new CopyBase(access, address, version, copies, databases, info.Bytes, folder, doing ?? (_ => { })).Make(stop);
+            using PostgresConnection made = Connect(databases.AddressOf("base"));
+
+            // What the copies run on, which may be another server.
+            SubjectInfo there = Read(made);
+            info = info with { Version = there.Version, Settings = there.Settings, Notes = notes };
         }
 
-        return subject;
+        return new(access, address, copies, databases, info);
     }
 
     /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
-    public static string? Clean(PostgresAccess access, string folder) => File.Exists(MarkIn(folder)) ? Swept(access.Address, folder, own: true) : null;
+    public static string? Clean(PostgresAccess access, string folder) => File.Exists(MarkIn(folder)) ? Swept(access.CopiesAddress, folder, own: true) : null;
 
     /// <summary>Drops what trials of this ledger left on a server whose processes were killed; trials that run keep theirs.</summary>
     /// <param name="copies">The folder that holds the folders of all trials.</param>
@@ -112,18 +125,18 @@ public sealed class PostgresSubject : ISubject
         if (MakesCopies)
         {
             string part = side == Side.Before ? "before" : "after";
-            using PostgresConnection server = Connect(Server(_address));
+            using PostgresConnection server = Connect(Server(_copies));
             if (PostgresDatabases.Exists(server, _databases.NameOf(part)))
             {
                 server.Execute($"DROP DATABASE {PostgresConnection.Quoted(_databases.NameOf(part))} WITH (FORCE)", stop);
             }
 
-            _databases.Make(server, part, _databases.NameOf("base"), _version, stop);
+            _databases.Make(server, part, _databases.NameOf("base"), stop);
             address = _databases.AddressOf(part);
         }
         else if (_access.Sides == SubjectSides.Pair && side == Side.After)
         {
-            address = PostgresAddress.Parse(_access.AfterAddress!);
+            address = PostgresAddress.Parse(_access.OtherAddress!);
         }
 
         return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null));
@@ -208,50 +221,13 @@ public sealed class PostgresSubject : ISubject
     private static NpgsqlConnectionStringBuilder WithOptions(NpgsqlConnectionStringBuilder address, string options) =>
         new(address.ConnectionString) { Options = string.IsNullOrEmpty(address.Options) ? options : $"{address.Options} {options}" };
 
-    private static string Gibibytes(long bytes) => Figures.Three(bytes / (double)(1L << 30));
-
     /// <summary>Databases are made and dropped from another one.</summary>
-    private static NpgsqlConnectionStringBuilder Server(NpgsqlConnectionStringBuilder address) => new(address.ConnectionString) { Database = "postgres" };
+    internal static NpgsqlConnectionStringBuilder Server(NpgsqlConnectionStringBuilder address) => new(address.ConnectionString) { Database = "postgres" };
 
     private bool MakesCopies => _access.Sides is SubjectSides.Copies or SubjectSides.Dumped;
 
     /// <summary>There once databases were made on a server for the trial of this folder.</summary>
     private static string MarkIn(string folder) => Path.Combine(folder, "on-server");
-
-    private void MakeBase(string folder, CancellationToken stop)
-    {
-        if (Info.Bytes > _access.MostBytes)
-        {
-            throw SubjectException.Because(
-                $"The database holds {Gibibytes(Info.Bytes)} GiB: three copies would take {Gibibytes(3 * Info.Bytes)} GiB on the server, more than the {Gibibytes(_access.MostBytes)} GiB a copy that are allowed (--most-gigabytes). "
-                + "Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back), or on two databases that are there (--sides pair).");
-        }
-
-        File.WriteAllText(MarkIn(folder), "");
-        using PostgresConnection server = Connect(Server(_address));
-        _databases.Sweep(server, own: false);
-        if (PostgresDatabases.Exists(server, _databases.NameOf("base")))
-        {
-            return;
-        }
-
-        if (_access.Sides == SubjectSides.Copies)
-        {
-            _databases.Make(server, "base", _address.Database!, _version, stop);
-            return;
-        }
-
-        using (PostgresConnection reading = Connect(ReadOnly(_address)))
-        {
-            _databases.MakeEmpty(server, "base", reading, stop);
-        }
-
-        PostgresDump.Copy(_address, _databases.AddressOf("base"), folder, stop);
-        using PostgresConnection restored = Connect(_databases.AddressOf("base"));
-
-        // Visibility and statistics, which no dump holds: both sides begin alike.
-        restored.Execute("VACUUM (ANALYZE)", stop);
-    }
 
     private static SubjectInfo Read(PostgresConnection reading)
     {

@@ -310,7 +310,7 @@ public sealed class PostgresSubjectTests : IDisposable
         await other.OpenAsync(TestContext.Current.CancellationToken);
         Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address), _folder)).Problem.Message.ShouldContain("--sides dumped");
         PostgresLook.At(Address).Sides[0].Lacks.ShouldContain("1 other session is connected");
-        Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address, MostBytes: 1_000_000), _folder)).Problem.Message.ShouldContain("three copies would take");
+        Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address, MostBytes: 1_000_000), _folder)).Problem.Message.ShouldContain("three of them take");
     }
 
     [Fact]

@@ -22,7 +22,11 @@ internal static class PlanStatement
         ReadOnlySpan<char> rest = plan[label.Length..];
         int costs = rest.IndexOf("  (cost=");
         int end = costs < 0 ? rest.Length : rest[..costs].LastIndexOf('\n');
-        return end < 0 ? rest : rest[..end].TrimEnd();
+        ReadOnlySpan<char> query = end < 0 ? rest : rest[..end];
+
+        // From version 16 on its parameters stand between the query and the plan.
+        int parameters = query.LastIndexOf("\nQuery Parameters: ");
+        return (parameters < 0 ? query : query[..parameters]).TrimEnd();
     }
 
     private static ReadOnlySpan<char> InJson(ReadOnlySpan<char> plan)

@@ -1,0 +1,131 @@
+using System.Globalization;
+using Npgsql;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>Makes the database that both sides of a trial are copied from, on the subject's own server or on another one.</summary>
+/// <param name="version">The subject's server's, as a number.</param>
+/// <param name="copies">A database of the server that holds the copies.</param>
+/// <param name="bytes">The subject's size.</param>
+/// <param name="folder">The trial's own folder: holds a dump meanwhile.</param>
+internal sealed class CopyBase(
+    PostgresAccess access, NpgsqlConnectionStringBuilder subject, int version, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, long bytes, string folder, Action<string> doing)
+{
+    /// <summary>Share of a table's rows that may be newer than its statistics: what autovacuum_analyze_scale_factor is by default, doubled.</summary>
+    private const double Stale = 0.2;
+
+    private readonly DumpContents _contents = access.Dump ?? new();
+
+    /// <returns>What sets the copies apart from the subject, in sentences.</returns>
+    /// <exception cref="SubjectException">It cannot be made, with what can be done about it.</exception>
+    public IReadOnlyList<string> Make(CancellationToken stop)
+    {
+        using PostgresConnection server = PostgresSubject.Connect(PostgresSubject.Server(copies));
+        databases.Sweep(server, own: false);
+        if (PostgresDatabases.Exists(server, databases.NameOf("base")))
+        {
+            return [];
+        }
+
+        if (access.Sides == SubjectSides.Copies)
+        {
+            CheckSize(bytes);
+            databases.Make(server, "base", subject.Database!, stop);
+            return [];
+        }
+
+        using PostgresConnection reading = PostgresSubject.Connect(PostgresSubject.ReadOnly(subject));
+        List<TableRows> tables = TableRows.Read(reading, _contents);
+        CheckSize(_contents.IsWhole ? bytes : (long)tables.Sum(t => t.ExpectedBytes));
+        var notes = new List<string>();
+        int there = PostgresSubject.CheckedVersion(server);
+        if (there / 10_000 < version / 10_000)
+        {
+            throw SubjectException.Because($"The copies' server is PostgreSQL {Major(there)}, and the subject {Major(version)}: a dump loads into the same or a newer version.");
+        }
+
+        if (_contents.On is not null)
+        {
+            notes.Add($"The copies stand on another server: {copies.Host}, PostgreSQL {server.Ask("SHOW server_version")}. The subject's is {reading.Ask("SHOW server_version")}. Settings and times are those of the copies' server.");
+        }
+
+        databases.MakeEmpty(server, "base", reading, stop);
+        doing("dumping the subject");
+        using PostgresDump dump = PostgresDump.Of(subject, version, folder, tables.Where(t => !t.Kept && !_contents.IsWhole).Select(t => (t.Schema, t.Name)), stop);
+        if (_contents.IsWhole)
+        {
+            doing("restoring");
+            dump.Restore(databases.AddressOf("base"), [], new HashSet<string>(), stop);
+        }
+        else
+        {
+            notes.AddRange(Fill(dump, reading, tables, stop));
+        }
+
+        doing("gathering statistics");
+        using PostgresConnection restored = PostgresSubject.Connect(databases.AddressOf("base"));
+
+        // Visibility and statistics, which no dump holds: both sides begin alike.
+        restored.Execute("VACUUM (ANALYZE)", stop);
+        return notes;
+    }
+
+    /// <summary>The schema, the chosen rows and the made ones; then what checks rows, as far as these pass.</summary>
+    private List<string> Fill(PostgresDump dump, PostgresConnection reading, List<TableRows> tables, CancellationToken stop)
+    {
+        doing("restoring");
+        dump.Restore(databases.AddressOf("base"), ["pre-data", "data"], new HashSet<string>(), stop);
+        var notes = new List<string>();
+        List<TableRows> kept = [.. tables.Where(t => t.Kept && t.Expected > 0)], empty = [.. tables.Where(t => !t.Kept && t.Expected > 0)];
+        notes.Add(kept.Count == 0 ? "No row is the subject's own." : $"Only the rows of {Names(kept)} are the subject's own.");
+        using PostgresConnection restored = PostgresSubject.Connect(databases.AddressOf("base"));
+        if (_contents.MadeRows is { } scale)
+        {
+            var maker = new RowMaker(reading, restored, scale, access.Seed, doing);
+            maker.Make(empty, stop);
+            List<TableRows> made = [.. maker.Made.Keys];
+            notes.Add($"{Figures.Count(maker.Made.Values.Sum())} rows of {Figures.Count(made.Count)} tables are made from their statistics, {Figures.Three(scale)} for each of the subject's. "
+                + "Columns are made apart from each other: conditions on several of them may meet other numbers of rows than in the subject. Common values and the borders of histograms are the subject's own; values in between are made up, so what a statement looks for may not be there.");
+            if (made.Where(t => t.Changed > Stale * t.Rows).ToList() is { Count: > 0 } stale)
+            {
+                notes.Add($"Statistics of {Names(stale)} are older than many of their rows: what is made is like the rows of then. ANALYZE the subject first.");
+            }
+
+            notes.AddRange(maker.Notes);
+            empty = [.. empty.Except(made)];
+        }
+
+        if (empty.Count > 0)
+        {
+            notes.Add($"{Names(empty)} stay{(empty.Count == 1 ? "s" : "")} empty.");
+        }
+
+        List<(string Number, string Name)> broken = ForeignKeys.Broken(reading, restored, stop);
+        if (broken.Count > 0)
+        {
+            notes.Add($"{Figures.Count(broken.Count)} foreign keys are left out, for rows that they refer to are not there: {string.Join(", ", broken.Take(8).Select(b => b.Name))}{(broken.Count > 8 ? ", ..." : "")}.");
+        }
+
+        doing("making indexes");
+        dump.Restore(databases.AddressOf("base"), ["post-data"], broken.Select(b => b.Number).ToHashSet(), stop);
+        return notes;
+    }
+
+    private void CheckSize(long wanted)
+    {
+        if (wanted > access.MostBytes)
+        {
+            throw SubjectException.Because(
+                $"A copy would hold {Gibibytes(wanted)} GiB: three of them take {Gibibytes(3 * wanted)} GiB on the server, more than the {Gibibytes(access.MostBytes)} GiB a copy that are allowed (--most-gigabytes). "
+                + "Copies can hold the rows of chosen tables, or fewer rows made from statistics (--sides dumped with --tables, --made-rows). "
+                + "Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back), or on two databases that are there (--sides pair).");
+        }
+    }
+
+    private static string Names(List<TableRows> tables) => string.Join(", ", tables.Take(8).Select(t => t.Shown)) + (tables.Count > 8 ? $" and {Figures.Count(tables.Count - 8)} more tables" : "");
+
+    private static string Gibibytes(long bytes) => Figures.Three(bytes / (double)(1L << 30));
+
+    private static string Major(int version) => (version / 10_000).ToString(CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,107 @@
+using Shouldly;
+using SwiftLedger.Core.Live;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Bench.Tests;
+
+/// <summary>The versions that Debian does not have: what is most likely to differ between them, on a real server of each.</summary>
+public sealed class PostgresVersionsTests : IDisposable
+{
+    private const string Parcels = """
+        CREATE TABLE depot (id int PRIMARY KEY, name text NOT NULL);
+        CREATE TABLE parcel (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, depot_id int NOT NULL REFERENCES depot, state text NOT NULL, sent_on date NOT NULL);
+        INSERT INTO depot SELECT i, 'depot ' || i FROM generate_series(1, 100) i;
+        INSERT INTO parcel (depot_id, state, sent_on) SELECT 1 + i % 100, CASE WHEN i % 500 = 0 THEN 'lost' ELSE 'sent' END, date '2026-01-01' + i / 100 FROM generate_series(1, 30000) i;
+        VACUUM ANALYZE;
+        """;
+
+    private const string Workload = "-- name: of_depot\n-- bind: depot=7\nSELECT id, state FROM parcel WHERE depot_id = :depot ORDER BY id;\n-- name: add\nINSERT INTO parcel (depot_id, state, sent_on) VALUES (5, 'new', '2026-11-01');";
+
+    private const string Change = "CREATE INDEX parcel_depot ON parcel (depot_id)";
+
+    private readonly string _home = Directory.CreateTempSubdirectory("swift-ledger-versions-").FullName;
+
+    public void Dispose() => Directory.Delete(_home, recursive: true);
+
+    [Theory]
+    [InlineData(13)]
+    [InlineData(14)]
+    [InlineData(16)]
+    [InlineData(17)]
+    [InlineData(18)]
+    public async Task A_trial_settles_on_every_version(int version)
+    {
+        Assert.SkipUnless(PostgresServer.Has(version), $"tests/servers has no PostgreSQL {version}.");
+        using var server = new PostgresServer("", version);
+        server.Sql("postgres", "CREATE DATABASE parcels");
+        server.Sql("parcels", Parcels);
+        TrialAccount account = await RunAsync(server.Connection("parcels"), new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 2));
+        account.Refusal.ShouldBeNull();
+        account.Environment!.EngineVersion.ShouldStartWith(version.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        Line found = account.Lines.Single(l => l.Brief.Statement == "of_depot");
+        found.Decision!.Verdict.ShouldBe(Verdict.Improved, found.Decision.Message);
+        (found.Evidence.SameRows, found.Evidence.Before!.Plan!.Text.Contains("Seq Scan on parcel", StringComparison.Ordinal), found.Evidence.After!.Plan!.Text.Contains("parcel_depot", StringComparison.Ordinal)).ShouldBe((true, true, true));
+        account.Lines.Single(l => l.Brief.Statement == "add").Evidence.Before!.Counters.ShouldContainKey("walBytes");
+
+        PostgresLook look = PostgresLook.At(server.Connection("parcels"));
+        bool dumped = look.Sides.Single(s => s.Sides == SubjectSides.Dumped).Works;
+        dumped.ShouldBe(PostgresServer.Version >= version, "pg_dump dumps no server that is newer than itself");
+        using (var activity = PostgresActivity.Open(server.Connection("parcels")))
+        {
+            activity.Look(DateTimeOffset.UtcNow).Sessions.ShouldBeEmpty();
+        }
+
+        foreach (SubjectSides sides in new[] { SubjectSides.AsItIs, SubjectSides.RolledBack })
+        {
+            TrialAccount other = await RunAsync(server.Connection("parcels"), new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 1, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
+            other.Refusal.ShouldBeNull();
+            other.Lines[0].Evidence.AfterFailure.ShouldBeNull();
+        }
+
+        server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+    }
+
+    [Theory]
+    [InlineData(13)]
+    [InlineData(18)]
+    public async Task Copies_stand_on_another_server_of_the_same_or_a_newer_version(int version)
+    {
+        Assert.SkipUnless(PostgresServer.Has(version), $"tests/servers has no PostgreSQL {version}.");
+        using PostgresServer here = new("", 15), there = new("", version);
+        here.Sql("postgres", "CREATE DATABASE parcels");
+        here.Sql("parcels", Parcels);
+        TrialAccount account = await RunAsync(here.Connection("parcels"),
+            new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 1, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
+        if (version < 15)
+        {
+            account.Refusal!.Problems[0].Message.ShouldBe("The copies' server is PostgreSQL 13, and the subject 15: a dump loads into the same or a newer version.");
+        }
+        else
+        {
+            account.Refusal.ShouldBeNull();
+            account.Environment!.EngineVersion.ShouldStartWith("18.");
+            string notes = string.Join('\n', account.Environment.Notes!);
+            notes.ShouldContain("The copies stand on another server: 127.0.0.1, PostgreSQL 18.");
+            notes.ShouldContain("Only the rows of parcel are the subject's own.");
+            notes.ShouldContain("100 rows of 1 tables are made from their statistics");
+            account.Lines[0].Evidence.After!.Plan!.Text.ShouldContain("parcel_depot");
+        }
+
+        foreach (PostgresServer server in new[] { here, there })
+        {
+            server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+        }
+    }
+
+    private Task<TrialAccount> RunAsync(string subject, TrialOptions options, string change = Change)
+    {
+        TrialBrief brief = TrialBrief.Read(Workload, change, options).Value;
+        return new TrialRunner(new LedgerHome(_home).Created()).RunAsync(subject, Workload, change, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
+    }
+}
