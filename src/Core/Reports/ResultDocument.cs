@@ -74,7 +74,7 @@ public sealed record ResultWork(string Counter, long Before, long After);
 public sealed record ResultPlan(string Shape, string Text);
 
 public sealed record ResultSide(
-    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan)
+    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan, double? ServerMs = null)
 {
     public static ResultSide Of(Inspection? i, double[] microseconds, double[] cpu) => new(
         microseconds.Length == 0 ? null : Quantile.Median(microseconds) / 1000,
@@ -82,7 +82,7 @@ public sealed record ResultSide(
         microseconds.Length == 0 ? null : microseconds.Average() / 1000,
         cpu.Length == 0 ? null : Quantile.Median(cpu) / 1000,
         i?.ColdMilliseconds, i?.Rows, i?.Counters ?? new Dictionary<string, long>(),
-        i?.Plan is { } plan ? new(plan.Shape, plan.Text) : null);
+        i?.Plan is { } plan ? new(plan.Shape, plan.Text) : null, i?.ServerMilliseconds);
 }
 
 /// <summary>One line. Ratios are after / before.</summary>

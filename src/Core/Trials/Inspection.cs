@@ -38,6 +38,9 @@ public sealed record Inspection(
     /// <summary>Why the plan has no counts, or what is special about them; null where there is nothing to say.</summary>
     public string? PlanNote { get; init; }
 
+    /// <summary>Of a server, the time of a warm execution in its executor alone: rows are made and not sent. Null where it tells none.</summary>
+    public double? ServerMilliseconds { get; init; }
+
     /// <summary>Adds what a counting library told of the same statement.</summary>
     public Inspection With(CountedPlan counted)
     {

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.RegularExpressions;
 using SwiftLedger.Core.Plans.Statistics;
 
 namespace SwiftLedger.Subjects.Postgres;
@@ -14,7 +15,7 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Limit">Most characters of a text; null where there is no limit.</param>
 /// <param name="Width">Bytes that a value takes on average.</param>
 /// <param name="Unique">Whether no two rows may share a value.</param>
-internal sealed record MadeColumn(string Name, string Type, int? Limit, bool NotNull, double Width, bool Unique, ColumnStatistics Statistics)
+internal sealed partial record MadeColumn(string Name, string Type, int? Limit, bool NotNull, double Width, bool Unique, ColumnStatistics Statistics)
 {
     /// <summary>Ranks of rows that may share no value lie evenly: in steps so much finer, each has one of its own.</summary>
     private const double Apart = 4;
@@ -100,6 +101,8 @@ internal sealed record MadeColumn(string Name, string Type, int? Limit, bool Not
             Kind.Float => $"({low} + ({high} - {low}) * {share})",
             Kind.Date => $"({low} + floor(({high} - {low}) * {share})::int)",
             Kind.Moment => Pieces.All(p => IsWholeSecond(p.Low)) ? $"date_trunc('second', {low} + ({high} - {low}) * {share})" : $"({low} + ({high} - {low}) * {share})",
+            Kind.Text when FormOfMoments() is { } form => $"to_char({Of(lows, "timestamp")} + ({Of(highs, "timestamp")} - {Of(lows, "timestamp")}) * {share}, {PostgresConnection.Literal(form)})",
+            Kind.Text when Numbered() is { } n => $"({PostgresConnection.Literal(n.Before)} || lpad(({Of(Digits(p => p.Low), "bigint")} + floor(({Of(Digits(p => p.High), "bigint")} - {Of(Digits(p => p.Low), "bigint")}) * {share}))::bigint::text, {Text(n.Width)}, '0'))",
             Kind.Text => $"CASE WHEN {at} = 0 THEN {low} ELSE {Shortened(low, $"to_hex({at}::bigint)")} END",
             Kind.Uuid => $"CASE WHEN {count} = 1 THEN {low} ELSE md5({Literal(seed)} || {bucket} || ' ' || {at})::uuid END",
             _ => low,
@@ -124,6 +127,29 @@ internal sealed record MadeColumn(string Name, string Type, int? Limit, bool Not
             _ => null,
         };
     }
+
+    /// <summary>Of texts that all are dates, or moments, in the one form that sorts by time: that form, as the server writes it.</summary>
+    private string? FormOfMoments()
+    {
+        const string form = "YYYY-MM-DD HH24:MI:SS";
+        int length = Pieces[0].Low.Length;
+        return length is 10 or 16 or 19 && Pieces.All(p => p.Low.Length == length && p.High.Length == length && Moment().IsMatch(p.Low) && Moment().IsMatch(p.High))
+            ? (length == 10 ? form[..10] : form[..(length + 2)]).Replace(' ', length == 10 ? ' ' : Pieces[0].Low[10]).Replace("T", "\"T\"", StringComparison.Ordinal) : null;
+    }
+
+    /// <summary>Of texts that all are a number of as many digits behind the same words.</summary>
+    private (string Before, int Width)? Numbered()
+    {
+        string first = Pieces[0].Low, before = first.TrimEnd([.. "0123456789"]);
+        int width = first.Length - before.Length;
+        bool Fits(string text) => text.Length == first.Length && text.StartsWith(before, StringComparison.Ordinal) && text.AsSpan(before.Length).IndexOfAnyExceptInRange('0', '9') < 0;
+        return width is > 0 and <= 18 && Pieces.All(p => Fits(p.Low) && Fits(p.High)) ? (before, width) : null;
+    }
+
+    private string Digits(Func<Piece, string> of) => Items(Pieces.Select(p => of(p)[Numbered()!.Value.Before.Length..]));
+
+    [GeneratedRegex("^[0-9]{4}-[01][0-9]-[0-3][0-9](?:[ T][0-2][0-9]:[0-5][0-9](?::[0-5][0-9])?)?$", RegexOptions.CultureInvariant)]
+    private static partial Regex Moment();
 
     private IEnumerable<double> Edges()
     {

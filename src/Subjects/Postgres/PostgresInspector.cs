@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Text;
 using Npgsql;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
@@ -21,7 +22,11 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
 
     private const int ExecutionsPlannedForValues = 5;
 
-    private const string Name = "swift_ledger_case", Mark = "swift_ledger_look", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON";
+    private const string Name = "swift_ledger_case", Mark = "swift_ledger_look", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON", Clocked = "ANALYZE, TIMING OFF, BUFFERS OFF, FORMAT JSON";
+
+    private const int MostServerTimes = 7;
+
+    private static readonly TimeSpan ServerTimesWithin = TimeSpan.FromSeconds(1);
 
     public Inspection Look(CaseRun run)
     {
@@ -37,10 +42,11 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
             Plan? again = cold < RepeatUnder.TotalMilliseconds ? Undone(() => PlanOf(parameters, writes).Plan) : null;
             RowHash? second = cold < RepeatUnder.TotalMilliseconds ? Undone(() => FirstExecution(parameters, writes).Rows) : null;
+            double? server = cold < RepeatUnder.TotalMilliseconds ? Undone(() => ServerTime(parameters, writes)) : null;
             Dictionary<string, long> counters = CountersOf(plan, again);
             return new(plan, cold, rows.Rows, writes, rows.Multiset, writes ? null : rows.Sequence, second is null || (second.Multiset == rows.Multiset && second.Rows == rows.Rows), counters,
                 again is null ? null : CountersOf(again, null)[LineEvidence.BlocksCounter] == counters[LineEvidence.BlocksCounter], null)
-            { PlanNote = note };
+            { PlanNote = note, ServerMilliseconds = server };
         }
         catch (EngineException e)
         {
@@ -115,12 +121,33 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         hash.End();
     }
 
-    private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters, bool writes)
+    private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters, bool writes) => AsKept(parameters, sql =>
+        Explain(Counting, sql) is not { } seen ? (null, null) : parameters.Values.Count == 0 ? (seen, Helped(seen)) : WithPlanning(seen, sql, writes));
+
+    /// <summary>Time in the server alone: no clock runs within the plan, no row is sent.</summary>
+    /// <returns>Median of the executions, in ms; null where the server tells none.</returns>
+    private double? ServerTime(PostgresParameters parameters, bool writes) => AsKept(parameters, sql =>
+    {
+        var times = new List<double>();
+
+        // A write is done once: a second one in the same transaction would be another one.
+        for (int i = 0; i < (writes ? 1 : MostServerTimes) && times.Sum() < ServerTimesWithin.TotalMilliseconds; i++)
+        {
+            if (Explain(Clocked, sql)?.Details.TryGetValue("Execution Time", out string? took) == true && double.TryParse(took, CultureInfo.InvariantCulture, out double milliseconds))
+            {
+                times.Add(milliseconds);
+            }
+        }
+
+        return times.Count == 0 ? (double?)null : Quantile.Median([.. times]);
+    });
+
+    /// <summary>Gives the statement as an application has it after a while: prepared, and beyond the executions that are planned for their values.</summary>
+    private T AsKept<T>(PostgresParameters parameters, Func<string, T> look)
     {
         if (parameters.Values.Count == 0)
         {
-            Plan? counted = Explain(Counting, parameters.Sql);
-            return (counted, counted is null ? null : Helped(counted));
+            return look(parameters.Sql);
         }
 
         connection.Execute($"PREPARE {Name} AS {parameters.Sql}");
@@ -132,7 +159,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
                 Explain("FORMAT JSON", execute);
             }
 
-            return Explain(Counting, execute) is { } kept ? WithPlanning(kept, execute, writes) : (null, null);
+            return look(execute);
         }
         finally
         {

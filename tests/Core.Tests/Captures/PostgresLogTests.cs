@@ -97,6 +97,24 @@ public class PostgresLogTests
         (only.Ms, only.Binds).ShouldBe((0.3, "1=4"));
     }
 
+    // As a server of version 16 and one of 18 wrote it, with its own statement's line behind it.
+    [Fact]
+    public void The_parameters_that_newer_servers_write_into_a_plan_are_no_part_of_its_query()
+    {
+        List<Seen> seen = Caught.By(new StderrLog(new("%m [%p] ")), """
+            2026-03-02 10:15:00.000 UTC [1] LOG:  duration: 0.041 ms  plan:
+            	Query Text: SELECT id FROM parcel WHERE depot = $1;
+            	Query Parameters: $1 = '7'
+            	Index Scan using parcel_depot on parcel  (cost=0.28..8.29 rows=1 width=4) (actual time=0.020..0.021 rows=1 loops=1)
+            2026-03-02 10:15:00.000 UTC [1] LOG:  duration: 0.050 ms  execute q: SELECT id FROM parcel WHERE depot = $1;
+            2026-03-02 10:15:00.000 UTC [1] DETAIL:  Parameters: $1 = '7'
+
+            """).Statements;
+        Seen only = seen.ShouldHaveSingleItem();
+        (only.Sql, only.Ms, only.Binds).ShouldBe(("SELECT id FROM parcel WHERE depot = $1;", 0.05, "1=7"));
+        only.Plan.ShouldContain("Index Scan");
+    }
+
     // The text is that of the PostgreSQL manual, F.4.3 "auto_explain", Example, with the query of the same page.
     [Fact]
     public void A_plan_of_auto_explain_is_kept_with_its_statement()

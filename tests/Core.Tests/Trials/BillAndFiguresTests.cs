@@ -19,6 +19,11 @@ public class BillAndFiguresTests
         bill.BeforeInterval.Low.ShouldBeLessThan(bill.Seconds.Before);
         bill.BeforeInterval.High.ShouldBeGreaterThan(bill.Seconds.Before);
         bill.Pages.Before.ShouldBe(10 * 129_600);
+
+        // A server counts blocks.
+        Line blocks = lines[0] with { Evidence = lines[0].Evidence with { Before = Counted(7), After = Counted(3) } };
+        Bill.Of([blocks], seed: 1).Pages.ShouldBe(new PerDay(7 * blocks.Brief.CallsPerDay!.Value, 3 * blocks.Brief.CallsPerDay!.Value));
+        static Inspection Counted(long touched) => Make.Inspection("SCAN a", 1, "r") with { Counters = new Dictionary<string, long> { [LineEvidence.BlocksCounter] = touched } };
     }
 
     [Fact]

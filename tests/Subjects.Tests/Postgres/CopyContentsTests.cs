@@ -17,7 +17,7 @@ public sealed class CopyContentsTests : IClassFixture<CopyContentsTests.Subject>
         CREATE TABLE depot (id int PRIMARY KEY, code varchar(12) NOT NULL UNIQUE, above int REFERENCES depot);
         CREATE TABLE parcel (
           id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, depot_id int NOT NULL REFERENCES depot, state state NOT NULL, weight weight NOT NULL, sent_on date NOT NULL,
-          scanned_at timestamptz, reference uuid NOT NULL UNIQUE, letter text NOT NULL, more jsonb, big numeric GENERATED ALWAYS AS (weight * 2) STORED, title text NOT NULL,
+          scanned_at timestamptz, reference uuid NOT NULL UNIQUE, letter text NOT NULL, more jsonb, big numeric GENERATED ALWAYS AS (weight * 2) STORED, title text NOT NULL, stamp text NOT NULL,
           CHECK (sent_on >= '2026-01-01'));
         CREATE TABLE stop (parcel_id bigint NOT NULL REFERENCES parcel, number int NOT NULL, depot_id int NOT NULL REFERENCES depot, PRIMARY KEY (parcel_id, number));
         CREATE TABLE reading (depot_id int NOT NULL, taken_on date NOT NULL, value double precision) PARTITION BY RANGE (taken_on);
@@ -32,9 +32,9 @@ public sealed class CopyContentsTests : IClassFixture<CopyContentsTests.Subject>
 
     private const string Rows = """"
         INSERT INTO depot SELECT i, 'D-' || lpad((i * 37)::text, 6, '0'), CASE WHEN i > 20 THEN 1 + i % 20 END FROM generate_series(1, 400) i;
-        INSERT INTO parcel (depot_id, state, weight, sent_on, scanned_at, reference, letter, more, title)
+        INSERT INTO parcel (depot_id, state, weight, sent_on, scanned_at, reference, letter, more, title, stamp)
           SELECT 1 + (400 * (i * 0.61803398875 % 1) ^ 3)::int % 400, CASE WHEN i % 200 = 0 THEN 'lost' WHEN i % 10 = 0 THEN 'new' ELSE 'sent' END::state, 0.5 + (i * 7919 % 10000) / 100.0, date '2026-01-01' + i / 60,
-            CASE WHEN i % 4 > 0 THEN timestamptz '2026-01-01 00:00:00+00' + i * interval '23 minutes' END, md5(i::text)::uuid, repeat(md5(i::text), 40), CASE WHEN i % 3 = 0 THEN '{"a": 1}'::jsonb END, 'title ' || i % 900
+            CASE WHEN i % 4 > 0 THEN timestamptz '2026-01-01 00:00:00+00' + i * interval '23 minutes' END, md5(i::text)::uuid, repeat(md5(i::text), 40), CASE WHEN i % 3 = 0 THEN '{"a": 1}'::jsonb END, 'title ' || i % 900, to_char(timestamp '2026-01-01' + i * interval '37 minutes', 'YYYY-MM-DD"T"HH24:MI')
           FROM generate_series(1, 12000) i;
         INSERT INTO stop SELECT i, n, 1 + (i + n) % 400 FROM generate_series(1, 12000) i, generate_series(1, 1 + i % 3) n;
         INSERT INTO reading SELECT i % 400, date '2026-01-01' + i % 365, sin(i) FROM generate_series(1, 20000) i;
@@ -119,6 +119,10 @@ public sealed class CopyContentsTests : IClassFixture<CopyContentsTests.Subject>
         Count(Base, "depot WHERE above IS NOT NULL").ShouldBe(Count(_database, "depot WHERE above IS NOT NULL"), 40);
         _postgres.Sql(Base, "SELECT nextval(pg_get_serial_sequence('parcel', 'id')) > (SELECT max(id) FROM parcel)").Trim().ShouldBe("t");
         Count(Base, "by_depot").ShouldBe(Count(_database, "by_depot"), 80);
+
+        // Texts that are numbered, or are moments, stay so.
+        Count(Base, "depot WHERE code !~ '^D-[0-9]{6}$'").ShouldBe(0);
+        Count(Base, "parcel WHERE stamp !~ '^2026-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}$' OR stamp::timestamp IS NULL").ShouldBe(0);
 
         // As many values, as wide, in as much order, says the server.
         foreach ((string column, string what, double within) in new[]

@@ -112,6 +112,21 @@ public sealed class PostgresSubjectTests : IDisposable
         _postgres.Sql("postgres", $"DROP DATABASE {other}");
     }
 
+    // pg_sleep is the one statement whose time in the server is known beforehand.
+    [Fact]
+    public async Task Time_in_the_server_is_told_apart_from_the_clients()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        Inspection sleeping = await copy.InspectAsync(new("SELECT pg_sleep(:long)", BindLine.Pairs("long=0.03")), Limit, default);
+        sleeping.ServerMilliseconds.ShouldNotBeNull().ShouldBeGreaterThanOrEqualTo(30);
+
+        // A value is made here, and ten million of its letters are sent to the client alone.
+        Inspection wide = await copy.InspectAsync(new("SELECT repeat(n::text, 10000000) FROM generate_series(1, 3) n", []), Limit, default);
+        wide.ServerMilliseconds.ShouldNotBeNull().ShouldBeLessThan(wide.ColdMilliseconds!.Value);
+        (await copy.InspectAsync(new("SELECT 1 / 0", []), Limit, default)).ServerMilliseconds.ShouldBeNull();
+    }
+
     [Fact]
     public async Task A_write_is_looked_at_and_timed_without_staying()
     {

@@ -2064,6 +2064,13 @@ export interface components {
             script: string;
             noticed: boolean;
         };
+        DumpContents: {
+            tables?: null | string[];
+            /** Format: double */
+            madeRows?: null | number;
+            on?: null | string;
+            isWhole?: boolean;
+        };
         EffectPage: {
             deployment: components["schemas"]["DeploymentView"];
             beforeFrom: string;
@@ -2487,6 +2494,8 @@ export interface components {
                 [key: string]: number;
             };
             plan: null | components["schemas"]["ResultPlan"];
+            /** Format: double */
+            serverMs?: null | number;
         };
         ResultStep: {
             /** Format: int32 */
@@ -2673,6 +2682,7 @@ export interface components {
             machine: string;
             /** Format: double */
             loadAverage: number;
+            notes?: null | string[];
         };
         TrialPage: {
             trial: components["schemas"]["TrialSummary"];
@@ -2697,7 +2707,7 @@ export interface components {
             bookName: null | string;
             settings: null | components["schemas"]["TrialSettings"];
             password?: null | string;
-            afterPassword?: null | string;
+            otherPassword?: null | string;
         };
         TrialSettings: {
             /**
@@ -2730,6 +2740,7 @@ export interface components {
              */
             mostGigabytes: number;
             expendable?: null | string;
+            dump?: null | components["schemas"]["DumpContents"];
         };
         TrialSummary: {
             /** Format: int64 */

@@ -45,7 +45,7 @@ export function NewTrialView() {
         bookName: draft.bookName,
         settings: settingsOf(draft),
         password: draft.password || null,
-        afterPassword: draft.afterPassword || null,
+        otherPassword: draft.otherPassword || null,
       },
       {
         onSuccess: (t) => {
@@ -225,6 +225,10 @@ function usePrefill(
         noiseCheck: settings.noiseCheck,
         sides: settings.sides,
         afterSubject: settings.afterSubject ?? "",
+        dumpRows: !settings.dump?.tables ? "all" : settings.dump.tables.length > 0 ? "chosen" : "none",
+        dumpTables: settings.dump?.tables?.join(", ") ?? "",
+        madeRows: settings.dump?.madeRows?.toString() ?? "",
+        copiesOn: settings.dump?.on ?? "",
       });
     }
   }, [from, key, book.data, book.isFetching, deployments.data, trial.data, set]);

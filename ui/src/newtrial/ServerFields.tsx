@@ -109,28 +109,101 @@ export function ServerFields({ draft, set }: Props) {
           />
         </label>
       )}
+      {draft.sides === "dumped" && <DumpFields draft={draft} set={set} />}
       {draft.sides === "pair" && (
-        <div className="mt-1 flex flex-wrap gap-2">
-          <input
-            className="field flex-1 font-mono"
-            aria-label="Database of the after side"
-            placeholder="after side: postgresql://user@host/database"
-            spellCheck={false}
-            value={draft.afterSubject}
-            onChange={(e) => set({ afterSubject: e.target.value })}
-          />
-          <input
-            type="password"
-            className="field w-44"
-            aria-label="Password of the after side"
-            placeholder="its password"
-            autoComplete="off"
-            value={draft.afterPassword}
-            onChange={(e) => set({ afterPassword: e.target.value })}
-          />
-        </div>
+        <OtherServer
+          label="Database of the after side"
+          placeholder="after side: postgresql://user@host/database"
+          draft={draft}
+          set={set}
+          address="afterSubject"
+        />
       )}
     </fieldset>
+  );
+}
+
+/** Of copies of a dump: whose rows come along, what the other tables hold, and where the copies stand. */
+function DumpFields({ draft, set }: Props) {
+  return (
+    <div className="mt-1 grid gap-1">
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+        <label className="flex items-baseline gap-1.5">
+          the copies hold the rows of
+          <select
+            className="field"
+            value={draft.dumpRows}
+            onChange={(e) => set({ dumpRows: e.target.value as Draft["dumpRows"] })}
+          >
+            <option value="all">all tables</option>
+            <option value="chosen">these tables</option>
+            <option value="none">no table</option>
+          </select>
+        </label>
+        {draft.dumpRows === "chosen" && (
+          <input
+            className="field min-w-40 flex-1 font-mono"
+            aria-label="Tables whose rows come along"
+            placeholder="table, schema.table"
+            spellCheck={false}
+            value={draft.dumpTables}
+            onChange={(e) => set({ dumpTables: e.target.value })}
+          />
+        )}
+        {draft.dumpRows !== "all" && (
+          <label className="flex items-baseline gap-1.5">
+            {draft.dumpRows === "none" ? "made rows" : "made rows in the others"}
+            <input
+              className="field w-16 text-right"
+              inputMode="decimal"
+              placeholder="none"
+              value={draft.madeRows}
+              onChange={(e) => set({ madeRows: e.target.value })}
+            />
+            for each of the subject's
+          </label>
+        )}
+      </div>
+      {draft.dumpRows !== "all" && draft.madeRows.trim() !== "" && (
+        <p className="text-quiet">
+          Rows are made from the planner's statistics: as many, as skewed, as ordered; each column apart from
+          the others.
+        </p>
+      )}
+      <OtherServer
+        label="Server that holds the copies"
+        placeholder="copies on: this server, or postgresql://user@host/database"
+        draft={draft}
+        set={set}
+        address="copiesOn"
+      />
+    </div>
+  );
+}
+
+function OtherServer(
+  p: Props & { label: string; placeholder: string; address: "afterSubject" | "copiesOn" },
+) {
+  return (
+    <div className="mt-1 flex flex-wrap gap-2">
+      <input
+        className="field flex-1 font-mono"
+        aria-label={p.label}
+        placeholder={p.placeholder}
+        spellCheck={false}
+        value={p.draft[p.address]}
+        onChange={(e) => p.set({ [p.address]: e.target.value })}
+      />
+      <input
+        type="password"
+        className="field w-44"
+        aria-label={`Password: ${p.label}`}
+        placeholder="its password"
+        autoComplete="off"
+        value={p.draft.otherPassword}
+        onChange={(e) => p.set({ otherPassword: e.target.value })}
+      />
+    </div>
   );
 }
 

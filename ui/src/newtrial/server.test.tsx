@@ -46,7 +46,8 @@ test("a password is never kept in the browser, wherever it was typed", () => {
       subject: "postgresql://me:geheim1@h/d",
       afterSubject: "Host=h;Database=d;Password=geheim2",
       password: "geheim3",
-      afterPassword: "geheim4",
+      otherPassword: "geheim4",
+      copiesOn: "postgresql://me:geheim5@h2/d",
     }),
   );
   expect(result.current.draft.password).toBe("geheim3");
@@ -80,6 +81,40 @@ test("of a file there are always copies, and an after side belongs to a pair", (
     sides: "pair",
     afterSubject: "postgresql://h/other",
   });
+  act(() => result.current.clear());
+});
+
+test("copies of a dump hold what is chosen, and nothing of it is sent for other sides", async () => {
+  const { result } = renderHook(() => useDraft());
+  act(() => result.current.set({ subject: "postgresql://h/d", sides: "dumped" }));
+  expect(settingsOf(result.current.draft).dump).toBeNull();
+  const set = vi.fn();
+  await show(<ServerFields draft={result.current.draft} set={set} />);
+  fireEvent.change(screen.getByLabelText(/hold the rows of/), { target: { value: "chosen" } });
+  expect(set).toHaveBeenCalledWith({ dumpRows: "chosen" });
+  act(() =>
+    result.current.set({
+      dumpRows: "chosen",
+      dumpTables: "hut, s.booking ,",
+      madeRows: "0.5",
+      copiesOn: " ",
+    }),
+  );
+  expect(settingsOf(result.current.draft).dump).toEqual({
+    tables: ["hut", "s.booking"],
+    madeRows: 0.5,
+    on: null,
+  });
+  act(() => result.current.set({ dumpRows: "none", madeRows: "many", copiesOn: "postgresql://h2/d" }));
+  expect(settingsOf(result.current.draft).dump).toEqual({ tables: [], madeRows: 0, on: "postgresql://h2/d" });
+  act(() => result.current.set({ dumpRows: "all" }));
+  expect(settingsOf(result.current.draft).dump).toEqual({
+    tables: null,
+    madeRows: null,
+    on: "postgresql://h2/d",
+  });
+  act(() => result.current.set({ sides: "copies" }));
+  expect(settingsOf(result.current.draft).dump).toBeNull();
   act(() => result.current.clear());
 });
 

@@ -15,11 +15,18 @@ export type Draft = {
   /** How the two sides come about, of a database on a server. */
   sides: Sides;
   afterSubject: string;
+  /** Whose rows come along with a dump. */
+  dumpRows: "all" | "chosen" | "none";
+  dumpTables: string;
+  /** Rows made for each row of the subject in the other tables; empty where these stay empty. */
+  madeRows: string;
+  /** A database of the server that holds the copies; empty for the subject's own. */
+  copiesOn: string;
   /** The database's name, typed to say that it may keep the change; not kept in the browser either. */
   expendable: string;
   /** Never kept in the browser. */
   password: string;
-  afterPassword: string;
+  otherPassword: string;
 };
 
 export type Sides = Schemas["SubjectSides"];
@@ -42,9 +49,13 @@ const empty: Draft = {
   noiseCheck: false,
   sides: "copies",
   afterSubject: "",
+  dumpRows: "all",
+  dumpTables: "",
+  madeRows: "",
+  copiesOn: "",
   expendable: "",
   password: "",
-  afterPassword: "",
+  otherPassword: "",
 };
 
 /** What may lie in the browser: passwords may not, wherever they were typed. */
@@ -55,9 +66,10 @@ const kept = (draft: Draft): Draft => {
     ...draft,
     subject: without(draft.subject),
     afterSubject: without(draft.afterSubject),
+    copiesOn: without(draft.copiesOn),
     expendable: "",
     password: "",
-    afterPassword: "",
+    otherPassword: "",
   };
 };
 
@@ -78,6 +90,21 @@ export function useDraft() {
   };
 }
 
+/** What copies of a dump hold; null where they are the whole subject on its own server. */
+function dumpOf(draft: Draft): Schemas["DumpContents"] | null {
+  const whole = draft.dumpRows === "all";
+  const on = draft.copiesOn.trim();
+  if (draft.sides !== "dumped" || (whole && on === "")) {
+    return null;
+  }
+  const named = draft.dumpTables.split(",").map((t) => t.trim());
+  return {
+    tables: whole ? null : draft.dumpRows === "none" ? [] : named.filter((t) => t !== ""),
+    madeRows: whole || draft.madeRows.trim() === "" ? null : Number(draft.madeRows) || 0,
+    on: on || null,
+  };
+}
+
 /** The settings as the server takes them; an unreadable number is sent as 0, which the server explains. */
 export function settingsOf(draft: Draft) {
   const number = (text: string) => (Number.isFinite(Number(text)) ? Number(text) : 0);
@@ -92,6 +119,7 @@ export function settingsOf(draft: Draft) {
     sides: onServer(draft.subject) ? draft.sides : ("copies" as const),
     afterSubject: draft.sides === "pair" && onServer(draft.subject) ? draft.afterSubject : null,
     mostGigabytes: 50,
+    dump: onServer(draft.subject) ? dumpOf(draft) : null,
     expendable: draft.sides === "inPlace" && onServer(draft.subject) ? draft.expendable : null,
   };
 }

@@ -1,4 +1,4 @@
-import type { TrialPageView } from "../api/client";
+import type { Schemas, TrialPageView } from "../api/client";
 import { bytes, count, moment, three } from "../format/figures";
 import { SideHeads } from "../parts/Mark";
 import { Page } from "../parts/Spread";
@@ -163,6 +163,21 @@ function LeftOut({ page: { bill, trial } }: { page: TrialPageView }) {
   );
 }
 
+/** The few settings that most bear on cost, by engine; all of them stand in the result. */
+const telling: Record<string, Record<string, string>> = {
+  SQLite: { journal_mode: "journal", cache_size: "cache", page_size: "page" },
+  PostgreSQL: {
+    shared_buffers: "shared buffers",
+    work_mem: "work memory",
+    random_page_cost: "random page cost",
+  },
+};
+
+const told = (e: Schemas["TrialEnvironment"]) =>
+  Object.entries(telling[e.engine] ?? {})
+    .map(([name, word]) => `${word} ${e.settings[name]}`)
+    .join(", ");
+
 function Conditions({ page }: { page: TrialPageView }) {
   const e = page.environment;
   const s = page.settings;
@@ -179,8 +194,7 @@ function Conditions({ page }: { page: TrialPageView }) {
           <>
             <dt className="text-quiet">engine</dt>
             <dd>
-              {e.engine} {e.engineVersion}; journal {e.settings.journal_mode}, cache {e.settings.cache_size},
-              page {e.settings.page_size}
+              {e.engine} {e.engineVersion}; {told(e)}
             </dd>
             <dt className="text-quiet">machine</dt>
             <dd>

@@ -249,6 +249,7 @@ function Numbers({ r }: { r: Schemas["ResultLine"] }) {
         {row("mean, ms", "mean", r.before.meanMs, r.after.meanMs)}
         {row("95th percentile of blocks, ms", "p95", r.before.p95Ms, r.after.p95Ms)}
         {row("CPU time, median, ms", "cpu", r.before.cpuMs, r.after.cpuMs)}
+        {row("in the server alone, ms", "server", r.before.serverMs ?? null, r.after.serverMs ?? null)}
         {row("first on a fresh connection, ms", "cold", r.before.coldMs, r.after.coldMs)}
         {row("rows returned or changed", "rows", r.before.rows, r.after.rows, count)}
         {counters.map((c) =>

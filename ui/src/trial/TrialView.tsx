@@ -130,6 +130,7 @@ function Head({ page }: { page: TrialPageView }) {
         )}
       </div>
       {failure && <p role="alert">{failure.message}</p>}
+      <Unlike notes={page.environment?.notes ?? []} />
       {live && <Progress page={page} />}
       {!live && trial.state !== "finished" && (
         <p role="alert" className="border-l-2 border-failed pl-3">
@@ -145,6 +146,26 @@ function Head({ page }: { page: TrialPageView }) {
         </p>
       )}
     </>
+  );
+}
+
+/** What sets the copies apart from the subject: the first sentence at once, the others a step away. */
+function Unlike({ notes }: { notes: string[] }) {
+  const [first, ...others] = notes;
+  if (!first) {
+    return null;
+  }
+  return others.length === 0 ? (
+    <p className="text-quiet">{first}</p>
+  ) : (
+    <details className="text-quiet">
+      <summary>{first}</summary>
+      {others.map((n) => (
+        <p key={n} className="pl-4">
+          {n}
+        </p>
+      ))}
+    </details>
   );
 }
 
