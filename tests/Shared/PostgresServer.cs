@@ -27,7 +27,8 @@ internal sealed class PostgresServer : IDisposable
 
     /// <param name="settings">Lines for postgresql.conf.</param>
     /// <param name="version">Another version than that of all tests.</param>
-    public PostgresServer(string settings, int? version = null)
+    /// <param name="before">Told the data folder before the server starts; what is written there becomes the server's.</param>
+    public PostgresServer(string settings, int? version = null, Action<string>? before = null)
     {
         _programs = ProgramsOf(version ?? Version);
         _folder = Directory.CreateTempSubdirectory("swift-ledger-postgres-").FullName;
@@ -53,6 +54,17 @@ internal sealed class PostgresServer : IDisposable
             log_timezone = 'UTC'
             {settings}
             """);
+        if (before is not null)
+        {
+            before(Data);
+            if (Environment.UserName == "root")
+            {
+                Run("chown", ["-R", "postgres", Data], asOwner: false);
+            }
+
+            Run("chmod", ["-R", "go-rwx", Data]);
+        }
+
         Run(Path.Combine(_programs, "pg_ctl"), ["-D", Data, "-w", "-l", Path.Combine(_folder, "start.log"), "start"]);
         _running = true;
     }

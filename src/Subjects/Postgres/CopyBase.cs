@@ -50,13 +50,13 @@ internal sealed class CopyBase(
             notes.Add($"The copies stand on another server: {copies.Host}, PostgreSQL {server.Ask("SHOW server_version")}. The subject's is {reading.Ask("SHOW server_version")}. Settings and times are those of the copies' server.");
         }
 
-        databases.MakeEmpty(server, "base", reading, stop);
+        databases.MakeEmpty(server, "base", reading, elsewhere: _contents.On is not null, stop);
         doing("dumping the subject");
         using PostgresDump dump = PostgresDump.Of(subject, version, folder, tables.Where(t => !t.Kept && !_contents.IsWhole).Select(t => (t.Schema, t.Name)), stop);
         if (_contents.IsWhole)
         {
             doing("restoring");
-            dump.Restore(databases.AddressOf("base"), [], new HashSet<string>(), stop);
+            dump.Restore(databases.AddressOf("base"), [], new HashSet<string>(), _contents.On is not null, stop);
         }
         else
         {
@@ -75,7 +75,7 @@ internal sealed class CopyBase(
     private List<string> Fill(PostgresDump dump, PostgresConnection reading, List<TableRows> tables, CancellationToken stop)
     {
         doing("restoring");
-        dump.Restore(databases.AddressOf("base"), ["pre-data", "data"], new HashSet<string>(), stop);
+        dump.Restore(databases.AddressOf("base"), ["pre-data", "data"], new HashSet<string>(), _contents.On is not null, stop);
         var notes = new List<string>();
         List<TableRows> kept = [.. tables.Where(t => t.Kept && t.Expected > 0)], empty = [.. tables.Where(t => !t.Kept && t.Expected > 0)];
         notes.Add(kept.Count == 0 ? "No row is the subject's own." : $"Only the rows of {Names(kept)} are the subject's own.");
@@ -108,7 +108,7 @@ internal sealed class CopyBase(
         }
 
         doing("making indexes");
-        dump.Restore(databases.AddressOf("base"), ["post-data"], broken.Select(b => b.Number).ToHashSet(), stop);
+        dump.Restore(databases.AddressOf("base"), ["post-data"], broken.Select(b => b.Number).ToHashSet(), _contents.On is not null, stop);
         return notes;
     }
 

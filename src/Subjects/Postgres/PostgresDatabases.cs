@@ -39,9 +39,10 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
         Create(server, name, $"TEMPLATE {PostgresConnection.Quoted(template)}{strategy}", template, stop);
     }
 
-    /// <summary>Makes an empty database that sorts and encodes as the subject does.</summary>
+    /// <summary>Makes an empty database that sorts and encodes as the subject does, on the same disk where it is on the same server.</summary>
     /// <param name="subject">A connection to the subject.</param>
-    public void MakeEmpty(PostgresConnection server, string part, PostgresConnection subject, CancellationToken stop)
+    /// <param name="elsewhere">Whether the subject is on another server, which has tablespaces of its own.</param>
+    public void MakeEmpty(PostgresConnection server, string part, PostgresConnection subject, bool elsewhere, CancellationToken stop)
     {
         string icu = PostgresSubject.CheckedVersion(subject) switch
         {
@@ -49,10 +50,11 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
             >= 150_000 => "CASE datlocprovider WHEN 'i' THEN daticulocale END",
             _ => "NULL",
         };
-        string?[] like = subject.Rows($"SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database(), {icu} FROM pg_database WHERE datname = current_database()")[0];
+        string?[] like = subject.Rows($"SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database(), {icu}, spcname FROM pg_database d JOIN pg_tablespace s ON s.oid = d.dattablespace WHERE datname = current_database()")[0];
         string provider = like[4] is { } locale ? $" LOCALE_PROVIDER icu ICU_LOCALE {PostgresConnection.Literal(locale)}" : "";
+        string place = elsewhere ? "" : $" TABLESPACE {PostgresConnection.Quoted(like[5]!)}";
         Create(server, NameOf(part),
-            $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}{provider}", like[3]!, stop);
+            $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}{provider}{place}", like[3]!, stop);
     }
 
     private void Create(PostgresConnection server, string name, string how, string subject, CancellationToken stop)

@@ -70,12 +70,13 @@ internal sealed partial class PostgresDump : IDisposable
 
     /// <param name="sections">Those of pre-data, data and post-data that are restored; empty for all.</param>
     /// <param name="without">Objects that are left out, by their number in the subject's own catalogue.</param>
+    /// <param name="elsewhere">Whether it is another server, which has tablespaces of its own.</param>
     /// <exception cref="SubjectException">pg_restore failed.</exception>
-    public void Restore(NpgsqlConnectionStringBuilder to, IEnumerable<string> sections, IReadOnlySet<string> without, CancellationToken stop)
+    public void Restore(NpgsqlConnectionStringBuilder to, IEnumerable<string> sections, IReadOnlySet<string> without, bool elsewhere, CancellationToken stop)
     {
         string program = Path.Combine(_programs, "pg_restore"), list = Path.Combine(_dump, "chosen.list");
         File.WriteAllLines(list, Run(program, null, ["--list", _dump], stop).Split('\n').Where(l => !(Entry().Match(l) is { Success: true } m && without.Contains(m.Groups[1].Value))));
-        Run(program, to, [$"--jobs={Jobs}", "--no-owner", "--no-privileges", "--exit-on-error", .. sections.Select(s => $"--section={s}"), $"--use-list={list}", $"--dbname={to.Database}", _dump], stop);
+        Run(program, to, [$"--jobs={Jobs}", "--no-owner", "--no-privileges", "--exit-on-error", .. sections.Select(s => $"--section={s}"), .. Enumerable.Repeat("--no-tablespaces", elsewhere ? 1 : 0), $"--use-list={list}", $"--dbname={to.Database}", _dump], stop);
     }
 
     public void Dispose()
@@ -125,14 +126,15 @@ internal sealed partial class PostgresDump : IDisposable
         info.Environment["PGDATABASE"] = address.Database;
         info.Environment["PGAPPNAME"] = "swift-ledger";
         info.Environment["PGSSLMODE"] = address.SslMode switch { SslMode.VerifyCA => "verify-ca", SslMode.VerifyFull => "verify-full", var mode => mode.ToString().ToLowerInvariant() };
-        if (!string.IsNullOrEmpty(address.RootCertificate))
+        foreach ((string name, string? value) in new[]
         {
-            info.Environment["PGSSLROOTCERT"] = address.RootCertificate;
-        }
-
-        if (!string.IsNullOrEmpty(address.Password))
+            ("PGSSLROOTCERT", address.RootCertificate), ("PGSSLCERT", address.SslCertificate), ("PGSSLKEY", address.SslKey), ("PGPASSWORD", address.Password), ("PGPASSFILE", address.Passfile),
+        })
         {
-            info.Environment["PGPASSWORD"] = address.Password;
+            if (!string.IsNullOrEmpty(value))
+            {
+                info.Environment[name] = value;
+            }
         }
     }
 

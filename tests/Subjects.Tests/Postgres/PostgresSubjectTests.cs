@@ -240,6 +240,77 @@ public sealed class PostgresSubjectTests : IDisposable
     }
 
     [Fact]
+    public async Task A_change_that_deadlocks_with_another_session_ends_with_that_reason_and_holds_nothing()
+    {
+        await using var other = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
+        await other.OpenAsync(TestContext.Current.CancellationToken);
+
+        // The one that looks first is ended: the change, here.
+        await Run("SET deadlock_timeout = '1min'");
+        await Run("BEGIN");
+        await Run("UPDATE depot SET name = 'x' WHERE id = 2");
+        await using (PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.InPlace, Expendable: _database), _folder))
+        await using (ISubjectCopy after = await subject.CopyAsync(Side.After, default))
+        {
+            await after.ApplyAsync(Step("BEGIN"), default);
+            await after.ApplyAsync(Step("UPDATE depot SET name = 'y' WHERE id = 1"), default);
+            Task crossing = Run("UPDATE depot SET name = 'x' WHERE id = 1");
+            (await Should.ThrowAsync<EngineException>(() => after.ApplyAsync(Step("UPDATE depot SET name = 'y' WHERE id = 2"), default))).Message.ShouldContain("deadlock detected");
+            await after.DisposeAsync();
+            await crossing;
+        }
+
+        await Run("ROLLBACK");
+        _postgres.Sql(_database, "SELECT name FROM depot WHERE id IN (1, 2) ORDER BY id").ShouldBe("depot 1\ndepot 2\n");
+
+        async Task Run(string sql)
+        {
+            await using var command = new Npgsql.NpgsqlCommand(sql, other);
+            await command.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        }
+    }
+
+    // A disk of 60 MB that the database stands on: its copies want to stand there too.
+    [Theory]
+    [InlineData(SubjectSides.Copies)]
+    [InlineData(SubjectSides.Dumped)]
+    public void A_full_disk_ends_the_copying_and_nothing_is_left(SubjectSides sides)
+    {
+        string disk = Directory.CreateTempSubdirectory("swift-ledger-disk-").FullName;
+        Assert.SkipUnless(Did("mount", "-t", "tmpfs", "-o", "size=60m", "tmpfs", disk), "A small disk can be mounted by root alone.");
+        string small = $"small{Guid.NewGuid():n}";
+        try
+        {
+            Did("chown", "postgres", disk).ShouldBeTrue();
+            _postgres.Sql("postgres", $"CREATE TABLESPACE {small} LOCATION '{disk}'");
+            _postgres.Sql("postgres", $"CREATE DATABASE {small} TABLESPACE {small}");
+            _postgres.Sql(small, "CREATE TABLE parcel AS SELECT i AS id, repeat('x', 900) AS letter FROM generate_series(1, 30000) i");
+            string address = Address.Replace(_database, small, StringComparison.Ordinal);
+            SubjectException refused = Should.Throw<SubjectException>(() => PostgresSubject.Open(new(address, sides), _folder));
+            refused.Problem.Message.ShouldContain("No space left on device");
+            refused.BadInput.ShouldBeFalse();
+            PostgresSubject.Clean(new(address, sides), _folder).ShouldBeNull();
+            Copies().ShouldBeEmpty();
+            _postgres.Sql(small, "SELECT count(*) FROM parcel").Trim().ShouldBe("30000");
+        }
+        finally
+        {
+            _postgres.Sql("postgres", $"DROP DATABASE IF EXISTS {small} WITH (FORCE)");
+            _postgres.Sql("postgres", $"DROP TABLESPACE IF EXISTS {small}");
+            Did("umount", disk);
+            Directory.Delete(disk, recursive: true);
+        }
+
+        static bool Did(string program, params string[] arguments)
+        {
+            using var process = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo(program, arguments) { RedirectStandardError = true })!;
+            process.StandardError.ReadToEnd();
+            process.WaitForExit();
+            return process.ExitCode == 0;
+        }
+    }
+
+    [Fact]
     public async Task A_lock_that_never_comes_ends_the_change()
     {
         await using PostgresSubject subject = PostgresSubject.Open(new(Address, SubjectSides.RolledBack), _folder);
