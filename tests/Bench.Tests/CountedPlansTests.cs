@@ -143,6 +143,18 @@ public sealed class CountedPlansTests : IDisposable
     private long? CountOf(long depot) => _counter.Count(
         _path, [], new("SELECT id FROM parcel WHERE depot_id = :d AND state <> :s", [new("d", SqlValue.Of(depot)), new("s", SqlValue.Of("it's"))]), Limit).Rows;
 
+    [Fact]
+    public async Task Rows_that_are_counted_in_one_step_have_no_counts_and_a_note_says_why()
+    {
+        string copies = Directory.CreateDirectory(Path.Combine(_folder, "copies")).FullName;
+        await using SqliteSubject subject = SqliteSubject.Open(_path, copies, _counter);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        Inspection found = await copy.InspectAsync(new("SELECT count(*) FROM parcel", []), Limit, default);
+        found.PlanNote.ShouldBe("The engine does this in one step, without visiting rows: there is nothing to count.");
+        found.Plan!.Roots.Count.ShouldBe(1);
+        found.Counters["vmSteps"].ShouldBeLessThan(50);
+    }
+
     private CountedPlan Counted(string sql) => _counter.Count(_path, [], new(sql, []), Limit);
 
     private long Ask(string sql)

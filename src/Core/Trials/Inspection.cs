@@ -49,6 +49,12 @@ public sealed record Inspection(
             return this with { PlanNote = counted.Problem };
         }
 
+        if (counted.Plan.Roots.Count == 0 && Plan.Roots.Count > 0)
+        {
+            // SQLite counts the rows of a whole table or index in one instruction (Count), which is no loop.
+            return this with { PlanNote = "The engine does this in one step, without visiting rows: there is nothing to count." };
+        }
+
         Plan? merged = CountedPlans.Onto(Plan, counted.Plan);
         return this with
         {

@@ -217,7 +217,15 @@ const counterNames: Record<string, string> = {
 };
 
 function Numbers({ r }: { r: Schemas["ResultLine"] }) {
-  const row = (label: ReactNode, key: string, before: number | null, after: number | null, show = three) =>
+  /** A few readings one after the other are no comparison: of those no change is claimed. */
+  const row = (
+    label: ReactNode,
+    key: string,
+    before: number | null,
+    after: number | null,
+    show = three,
+    compared = true,
+  ) =>
     before === null && after === null ? null : (
       <tr key={key}>
         <th scope="row" className="font-normal! text-ink!">
@@ -226,7 +234,7 @@ function Numbers({ r }: { r: Schemas["ResultLine"] }) {
         <td className="num">{before !== null && show(before)}</td>
         <td className="num">{after !== null && show(after)}</td>
         <td className="num text-quiet">
-          {before !== null && after !== null && before > 0 && after > 0 ? ratio(after / before) : ""}
+          {!compared || !before || !after ? "" : before === after ? "same" : ratio(after / before)}
         </td>
       </tr>
     );
@@ -249,8 +257,15 @@ function Numbers({ r }: { r: Schemas["ResultLine"] }) {
         {row("mean, ms", "mean", r.before.meanMs, r.after.meanMs)}
         {row("95th percentile of blocks, ms", "p95", r.before.p95Ms, r.after.p95Ms)}
         {row("CPU time, median, ms", "cpu", r.before.cpuMs, r.after.cpuMs)}
-        {row("in the server alone, ms", "server", r.before.serverMs ?? null, r.after.serverMs ?? null)}
-        {row("first on a fresh connection, ms", "cold", r.before.coldMs, r.after.coldMs)}
+        {row(
+          "in the server alone, ms",
+          "server",
+          r.before.serverMs ?? null,
+          r.after.serverMs ?? null,
+          three,
+          false,
+        )}
+        {row("first on a fresh connection, ms", "cold", r.before.coldMs, r.after.coldMs, three, false)}
         {row("rows returned or changed", "rows", r.before.rows, r.after.rows, count)}
         {counters.map((c) =>
           row(counterNames[c] ?? c, c, r.before.counters[c] ?? null, r.after.counters[c] ?? null, count),

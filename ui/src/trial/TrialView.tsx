@@ -10,6 +10,7 @@ import { BillPanel } from "./BillPanel";
 import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
 import { Progress } from "./Progress";
+import { Unlike } from "./Unlike";
 
 /** A trial: its lines on the left page; on the right, the bill or the selected line. */
 export function TrialView() {
@@ -146,26 +147,6 @@ function Head({ page }: { page: TrialPageView }) {
         </p>
       )}
     </>
-  );
-}
-
-/** What sets the copies apart from the subject: the first sentence at once, the others a step away. */
-function Unlike({ notes }: { notes: string[] }) {
-  const [first, ...others] = notes;
-  if (!first) {
-    return null;
-  }
-  return others.length === 0 ? (
-    <p className="text-quiet">{first}</p>
-  ) : (
-    <details className="text-quiet">
-      <summary>{first}</summary>
-      {others.map((n) => (
-        <p key={n} className="pl-4">
-          {n}
-        </p>
-      ))}
-    </details>
   );
 }
 

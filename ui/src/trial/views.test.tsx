@@ -10,6 +10,7 @@ import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
 import { Progress } from "./Progress";
 import { SamplesChart } from "./SamplesChart";
+import { Unlike } from "./Unlike";
 
 const statements = () =>
   screen
@@ -199,4 +200,46 @@ test("a line that leaves its standing plan says so, on its page and in the list"
     <LinesTable page={trial({ lines: [left, line(2)] })} head={null} selected={null} open={() => {}} />,
   );
   expect((await screen.findAllByText("leaves its standing plan")).length).toBe(1);
+});
+
+test("readings that are no comparison claim no change", async () => {
+  const side = { ...line(1).result.before, serverMs: 4, coldMs: 9 };
+  const result = { ...line(2).result, before: side, after: { ...side, serverMs: 8, medianMs: 4 } };
+  serve({ "GET /api/trials/4/lines/2": linePage({ line: { ...line(2), result } }) });
+  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  const cells = (label: string) =>
+    within(screen.getByText(label).closest("tr") as HTMLElement)
+      .getAllByRole("cell")
+      .map((c) => c.textContent);
+  await screen.findByText("median, ms");
+  expect(cells("median, ms")).toEqual(["2.00", "4.00", "2.00x dearer"]);
+  expect(cells("in the server alone, ms")).toEqual(["4.00", "8.00", ""]);
+  expect(cells("first on a fresh connection, ms")).toEqual(["9.00", "9.00", ""]);
+  expect(cells("rows returned or changed")).toEqual(["7", "7", "same"]);
+});
+
+test("what sets copies apart is said at once, and all of it a step away", async () => {
+  const none = await show(<Unlike notes={[]} />);
+  expect(none.container.textContent).toBe("");
+  none.unmount();
+  await show(<Unlike notes={["No row is the subject's own.", "12 rows are made."]} />);
+  const first = await screen.findByText("No row is the subject's own.");
+  expect(first.tagName).toBe("SUMMARY");
+  expect(within(first.closest("details") as HTMLElement).getByText("12 rows are made.")).toBeTruthy();
+});
+
+test("settings are those of the engine", async () => {
+  const environment = {
+    engine: "PostgreSQL",
+    engineVersion: "17.2",
+    settings: { shared_buffers: "128MB", work_mem: "4MB", random_page_cost: "4" },
+    subjectBytes: 1 << 20,
+    machine: "two cores",
+    loadAverage: 0.5,
+    notes: null,
+  };
+  await show(<BillPanel page={trial({ environment })} open={() => {}} />);
+  expect(
+    await screen.findByText("PostgreSQL 17.2; shared buffers 128MB, work memory 4MB, random page cost 4"),
+  ).toBeTruthy();
 });
