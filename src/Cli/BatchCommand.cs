@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Text;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Cli;
@@ -9,7 +10,7 @@ namespace SwiftLedger.Cli;
 /// <summary><c>swift-ledger batch</c>: what a script costs, statement by statement, on a copy.</summary>
 internal static class BatchCommand
 {
-    private static readonly Option<string> Subject = new("--subject") { Description = "The SQLite file; it is only read.", Required = true };
+    private static readonly Option<string> Subject = new("--subject") { Description = "The SQLite file, or postgresql://user@host/database; it is only read.", Required = true };
     private static readonly Option<string> Script = new("--script") { Description = "The script; - for standard input.", Required = true };
     private static readonly Option<string?> Out = new("--out") { Description = "Write what was found as JSON." };
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one statement.", DefaultValueFactory = _ => 30 };
@@ -40,7 +41,7 @@ internal static class BatchCommand
 
             LedgerHome home = LedgerHome.FromEnvironment();
             home.SweepCopies();
-            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, Path.GetFullPath(parsed.GetValue(Subject)!), script,
+            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, SubjectAddress.IsPostgres(parsed.GetValue(Subject)!) ? parsed.GetValue(Subject)! : Path.GetFullPath(parsed.GetValue(Subject)!), script,
                 TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)), stop);
             if (run is null)
             {

@@ -49,7 +49,7 @@ internal static class BatchApi
     public static void Map(RouteGroupBuilder api) => api.MapPost("/books/{id:long}/batch", RunAsync);
 
     private static async Task<Results<Ok<BatchView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>>> RunAsync(
-        long id, BatchRequest request, BookStore books, TrialDesk desk, LedgerHome home, CancellationToken stop)
+        long id, BatchRequest request, BookStore books, TrialDesk desk, LedgerHome home, SubjectPasswords passwords, CancellationToken stop)
     {
         if (books.Find(id) is not { } book)
         {
@@ -57,7 +57,6 @@ internal static class BatchApi
         }
 
         string? refusal = book.Subject is null ? "This book has no database to run a script on."
-            : SubjectAddress.IsPostgres(book.Subject) ? "Scripts are run whole on SQLite files only, by now."
             : request.Script.Trim().Length == 0 ? "The script is empty."
             : request.Script.Length > BatchRunner.LongestScript ? $"The script is longer than {BatchRunner.LongestScript >> 20} million characters."
             : desk.Current is not null ? "A trial is being measured, which a script would disturb. Run it when the trial is over."
@@ -69,7 +68,7 @@ internal static class BatchApi
 
         try
         {
-            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, book.Subject!, request.Script, StatementLimit, ScriptLimit, stop);
+            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, passwords.ForConnecting(book.Subject!), request.Script, StatementLimit, ScriptLimit, stop);
             return run is null ? TypedResults.UnprocessableEntity(ProblemReport.Because("script", problem ?? "Nothing ran.")) : TypedResults.Ok(BatchView.Of(run));
         }
         catch (SubjectException e)

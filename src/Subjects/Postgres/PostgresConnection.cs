@@ -77,6 +77,15 @@ internal sealed class PostgresConnection : IDisposable
         Guarded(command.ExecuteNonQuery);
     }
 
+    /// <summary>The first value of a statement that takes its time.</summary>
+    /// <exception cref="EngineException">Whatever the server complains of, also that it was stopped.</exception>
+    public string Told(string sql, CancellationToken stop)
+    {
+        using NpgsqlCommand command = Command(sql);
+        using CancellationTokenRegistration stopping = stop.Register(command.Cancel);
+        return RowsOf(command)[0][0] ?? "";
+    }
+
     /// <summary>The first value of the first row; null where there is no row, or it is NULL.</summary>
     public string? Ask(string sql, params IReadOnlyList<string?> values) => Rows(sql, values).FirstOrDefault()?[0];
 

@@ -144,7 +144,7 @@ internal sealed class PostgresCopy : ISubjectCopy
     }
 
     /// <summary>A setting for this side's sessions: SET as it stands, and ALTER SYSTEM SET, which here means them and not the server.</summary>
-    private static string? SettingOf(string sql)
+    internal static string? SettingOf(string sql)
     {
         List<Token> tokens = [.. SqlLexer.Tokenize(sql, SqlDialect.PostgreSql).Where(t => !t.IsTrivia)];
         string Word(int i) => i < tokens.Count && tokens[i].Kind == TokenKind.Word ? tokens[i].Span.Of(sql).ToUpperInvariant() : "";

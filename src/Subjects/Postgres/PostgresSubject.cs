@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
@@ -140,6 +141,17 @@ public sealed class PostgresSubject : ISubject
         }
 
         return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null));
+    }
+
+    /// <summary>Runs a script whole on a private copy.</summary>
+    /// <param name="limit">Of one statement.</param>
+    /// <param name="whole">Of the script.</param>
+    /// <exception cref="OperationCanceledException">It was stopped.</exception>
+    public async Task<BatchRun> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
+    {
+        await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
+        using PostgresConnection connection = Connect(Private(_databases.AddressOf("before")));
+        return await Task.Run(() => new PostgresBatch(connection, limit).Run(script, whole, stop), CancellationToken.None);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

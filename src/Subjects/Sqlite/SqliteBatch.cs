@@ -11,39 +11,11 @@ internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog
 {
     /// <summary>Runs until the script or the time is over, or the engine refuses a statement; what ran until then is told.</summary>
     /// <param name="whole">Of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole)
-    {
-        var fold = new BatchFold();
-        var clock = Stopwatch.StartNew();
-        var lines = new LineCounter(script);
-        foreach (ScriptStatement item in SqlScript.Split(script).Statements)
-        {
-            string sql = item.Body.Of(script);
-            int line = lines.LineOf(item.Body.Start);
-            string? failure = clock.Elapsed > whole ? $"The script took longer than {whole.TotalSeconds:0.###} s." : Execute(sql, line, fold);
-            if (failure is not null)
-            {
-                return fold.Result(new(item.Number, line, failure));
-            }
-        }
-
-        return fold.Result();
-    }
+    public BatchRun Run(string script, TimeSpan whole) => BatchLoop.Run(script, SqlDialect.Sqlite, whole, Execute);
 
     /// <returns>Why it could not be executed; null where it was.</returns>
     private string? Execute(string sql, int line, BatchFold fold)
     {
-        StatementShape shape = StatementShape.Of(sql);
-        if (shape.Refusal is { } refusal)
-        {
-            return refusal;
-        }
-
-        if (shape.Parameters.Count > 0 && shape.FirstWord != "create")
-        {
-            return $"It has parameters without values ({string.Join(", ", shape.Parameters)}): a script runs as it stands.";
-        }
-
         try
         {
             using sqlite3_stmt statement = connection.Prepare(sql);
@@ -85,19 +57,5 @@ internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog
         }
 
         return (plan?.ToString() ?? "", visited);
-    }
-
-    /// <summary>Lines of places that are asked for in their order.</summary>
-    private sealed class LineCounter(string text)
-    {
-        private int _at;
-        private int _line = 1;
-
-        public int LineOf(int offset)
-        {
-            _line += text.AsSpan(_at, offset - _at).Count('\n');
-            _at = offset;
-            return _line;
-        }
     }
 }
