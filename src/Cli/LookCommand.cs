@@ -32,7 +32,7 @@ internal static class LookCommand
             Console.WriteLine($"PostgreSQL {look.Version}, {Figures.Three(look.Bytes / (double)(1 << 20))} MiB, as {look.User}; {look.OtherSessions} other sessions; extensions: {string.Join(", ", look.Extensions)}");
             foreach (SidesOffered way in look.Sides)
             {
-                Console.WriteLine($"\n{(way.Works ? "works" : "does not")}  --sides {NameOf(way.Sides)}\n    {way.Shows}");
+                Console.WriteLine($"\n{(way.Works ? "works" : way.Elsewhere ? "works with the copies on another server (--copies-on)" : "does not")}  --sides {NameOf(way.Sides)}\n    {way.Shows}");
                 foreach (string line in new[] { way.Lacks, way.Grant }.Where(l => l.Length > 0))
                 {
                     Console.WriteLine($"    {line}");

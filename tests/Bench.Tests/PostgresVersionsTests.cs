@@ -76,7 +76,16 @@ public sealed class PostgresVersionsTests : IDisposable
         using PostgresServer here = new("", 15), there = new("", version);
         here.Sql("postgres", "CREATE DATABASE parcels");
         here.Sql("parcels", Parcels);
-        TrialAccount account = await RunAsync(here.Connection("parcels"),
+
+        // Who may only read here: the other server is where copies may be made.
+        here.Sql("parcels", "CREATE ROLE reader LOGIN; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reader");
+        SidesOffered unread = PostgresLook.At(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
+        (unread.Works, unread.Elsewhere).ShouldBe((false, false));
+        unread.Grant.ShouldEndWith("GRANT SELECT ON ALL SEQUENCES IN SCHEMA public TO reader;");
+        here.Sql("parcels", unread.Grant.Replace("ALTER ROLE reader CREATEDB;", "", StringComparison.Ordinal));
+        SidesOffered offered = PostgresLook.At(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
+        (offered.Works, offered.Elsewhere).ShouldBe((false, true));
+        TrialAccount account = await RunAsync(here.Connection("parcels", "reader"),
             new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 1, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
         if (version < 15)
         {

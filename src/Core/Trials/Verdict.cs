@@ -142,6 +142,8 @@ public static class VerdictRule
         string noise = $"the interval is {Figures.Percent(Math.Min(0.9999, c.HalfWidth))} wide to each side after {c.Blocks} blocks";
         return (e.End, c.Objection) switch
         {
+            (LineEnd.TimeSpent, _) when c.Blocks < e.Looks.Blocks[0] =>
+                $"The time was spent after {c.Blocks} block{(c.Blocks == 1 ? "" : "s")}, and {e.Looks.Blocks[0]} are the fewest that decide anything.",
             (LineEnd.TimeSpent, _) => $"The time was spent: {noise}.",
             (LineEnd.TakenAway, _) => "The machine was taken away during too many blocks.",
             (_, Objection.Correlated) => "Neighbouring blocks resemble each other too much to be told apart from a drift of the machine.",

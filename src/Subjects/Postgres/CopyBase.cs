@@ -101,14 +101,25 @@ internal sealed class CopyBase(
             notes.Add($"{Names(empty)} stay{(empty.Count == 1 ? "s" : "")} empty.");
         }
 
+        HashSet<string> without = [];
+        foreach (string?[] row in _contents.MadeRows is null ? [] : reading.Rows("SELECT k.oid, quote_ident(k.conname) || ' of ' || k.conrelid::regclass::text, k.conrelid FROM pg_constraint k WHERE k.contype = 'x'"))
+        {
+            if (tables.Any(t => t.Number == row[2] && !t.Kept))
+            {
+                without.Add(row[0]!);
+                notes.Add($"{row[1]} is left out: made rows do not keep what it excludes.");
+            }
+        }
+
         List<(string Number, string Name)> broken = ForeignKeys.Broken(reading, restored, stop);
+        without.UnionWith(broken.Select(b => b.Number));
         if (broken.Count > 0)
         {
             notes.Add($"{Figures.Count(broken.Count)} foreign keys are left out, for rows that they refer to are not there: {string.Join(", ", broken.Take(8).Select(b => b.Name))}{(broken.Count > 8 ? ", ..." : "")}.");
         }
 
         doing("making indexes");
-        dump.Restore(databases.AddressOf("base"), ["post-data"], broken.Select(b => b.Number).ToHashSet(), _contents.On is not null, stop);
+        dump.Restore(databases.AddressOf("base"), ["post-data"], without, _contents.On is not null, stop);
         return notes;
     }
 

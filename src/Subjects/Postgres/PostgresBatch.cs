@@ -38,8 +38,9 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
     {
         if (!Explained.Contains(StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord))
         {
+            string meant = PostgresCopy.SettingOf(sql) ?? sql;
             long start = Stopwatch.GetTimestamp();
-            connection.Execute(PostgresCopy.SettingOf(sql) ?? sql, stop);
+            connection.Execute(meant, stop);
             fold.Add(sql, line, Stopwatch.GetElapsedTime(start).TotalMilliseconds, 0, 0, "", () => null);
             return;
         }

@@ -111,7 +111,7 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
         message.Contains("is being accessed by other users", StringComparison.Ordinal)
             ? $"'{template}' has other sessions, and the server copies a database only while nobody else is connected to it. Copy it by dump and restore (--sides dumped), compare two databases that are there (--sides pair), or compare plans alone (--sides rolled-back)."
         : message.Contains("permission denied to create database", StringComparison.Ordinal)
-            ? "This user may not create databases, so no copies can be made. An administrator can allow it with ALTER ROLE ... CREATEDB; without it, rewrites can be tested on the subject itself (--sides as-is), and other changes in a transaction that is rolled back (--sides rolled-back)."
+            ? "This user may not create databases, so no copies can be made. An administrator can allow it with ALTER ROLE ... CREATEDB; without it, copies can stand on another server (--copies-on), rewrites can be tested on the subject itself (--sides as-is), and other changes in a transaction that is rolled back (--sides rolled-back)."
         : message.Contains("permission denied to copy database", StringComparison.Ordinal)
             ? $"Only its owner, or a superuser, may copy '{template}'. Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back)."
         : $"The server could not copy '{template}': {message}.";

@@ -8,7 +8,8 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Shows">What it can show.</param>
 /// <param name="Lacks">Why it does not work, or what it cannot show.</param>
 /// <param name="Grant">SQL that an administrator runs to allow it; empty where nothing is missing, or no grant helps.</param>
-public sealed record SidesOffered(SubjectSides Sides, bool Works, string Shows, string Lacks, string Grant);
+/// <param name="Elsewhere">Whether it works with the copies on another server, whatever is missing on this one.</param>
+public sealed record SidesOffered(SubjectSides Sides, bool Works, string Shows, string Lacks, string Grant, bool Elsewhere = false);
 
 /// <summary>What a first look at a server tells, without writing anything.</summary>
 /// <param name="Bytes">Size of the database.</param>
@@ -37,6 +38,10 @@ public sealed record PostgresLook(
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE c.relkind IN ('r', 'p', 'm') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%'
             """)[0];
+        string?[] sequences = reading.Rows("""
+            SELECT count(*), coalesce(string_agg(DISTINCT quote_ident(n.nspname), ', '), '') FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+            WHERE n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_temp%' AND CASE c.relkind WHEN 'S' THEN NOT has_sequence_privilege(c.oid, 'SELECT') ELSE false END
+            """)[0];
         long bytes = Whole(row[2]);
         int others = (int)Whole(row[5]);
         bool creates = row[3] == "t", owns = row[4] == "t";
@@ -56,7 +61,10 @@ public sealed record PostgresLook(
             notes.Add("track_io_timing is off: plans tell how many blocks were read, not how long that took.");
         }
 
+        string unread = sequences[0] == "0" ? "" : $"{sequences[0]} sequence{(sequences[0] == "1" ? "" : "s")} may not be read.";
+        string grantSequences = string.Join(' ', sequences[1]!.Split(", ", StringSplitOptions.RemoveEmptyEntries).Select(s => $"GRANT SELECT ON ALL SEQUENCES IN SCHEMA {s} TO {user};"));
         string undumped = PostgresDump.Lacking(version) ?? "";
+        bool dumps = undumped.Length == 0 && readable == all && unread.Length == 0;
         return new(row[0]!, user, bytes, others, [.. reading.Rows("SELECT extname || ' ' || extversion FROM pg_extension ORDER BY 1").Select(r => r[0]!)],
         [
             new(SubjectSides.Copies, creates && owns && others == 0,
@@ -64,10 +72,10 @@ public sealed record PostgresLook(
                 Sentences(creates ? "" : "This user may not create databases.", owns ? "" : "Only its owner may copy this database.",
                     others == 0 ? "" : $"{others} other session{(others == 1 ? " is" : "s are")} connected, and the server copies a database only while nobody is."),
                 Sentences(grantCreate, owns ? "" : $"ALTER DATABASE {database} OWNER TO {user};")),
-            new(SubjectSides.Dumped, creates && undumped.Length == 0 && readable == all,
-                $"The same, while others go on working: pg_dump and pg_restore write {size} out and in again. Tables lie packed then, and statistics are gathered anew.",
-                Sentences(creates ? "" : "This user may not create databases.", undumped, unreadable),
-                Sentences(grantCreate, grantRead)),
+            new(SubjectSides.Dumped, creates && dumps,
+                $"The same, while others go on working: pg_dump and pg_restore write {size} out and in again, or the rows of chosen tables alone, or rows made from statistics; also on another server. Tables lie packed then, and statistics are gathered anew.",
+                Sentences(creates ? "" : dumps ? "This user may not create databases here: the copies have to stand on another server." : "This user may not create databases.", undumped, unreadable, unread),
+                Sentences(grantCreate, grantRead, grantSequences), Elsewhere: dumps),
             new(SubjectSides.AsItIs, readable > 0 || all == 0, "Rewrites and session settings: plans, work and interleaved times, on the subject itself, which is only read.",
                 Sentences("No index, no migration, no statement that writes.", unreadable), grantRead),
             new(SubjectSides.RolledBack, owned > 0, "Any change that can stand in a transaction: plans and work, no times. Its locks are held while the after side is looked at.",

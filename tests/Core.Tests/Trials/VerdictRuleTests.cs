@@ -83,7 +83,7 @@ public class VerdictRuleTests
     {
         Decision d = VerdictRule.Decide(Make.Evidence(afterUs: 9_000, blocks: 5, stepsAfter: 900, planAfter: "SCAN b", end: LineEnd.TimeSpent));
         d.Verdict.ShouldBe(Verdict.Unsettled);
-        d.Message!.ShouldContain("time was spent");
+        d.Message.ShouldBe("The time was spent after 5 blocks, and 14 are the fewest that decide anything.");
     }
 
     [Fact]

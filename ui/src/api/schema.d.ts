@@ -2565,6 +2565,8 @@ export interface components {
             shows: string;
             lacks: string;
             grant: string;
+            /** @default false */
+            elsewhere: boolean;
         };
         SourceCourse: {
             /** Format: int64 */

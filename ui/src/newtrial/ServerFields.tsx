@@ -25,7 +25,7 @@ export function ServerFields({ draft, set }: Props) {
       ),
     onSuccess: (found) => {
       const first = found.sides.find((s) => s.works);
-      if (first && !found.sides.some((s) => s.sides === draft.sides && s.works)) {
+      if (first && !found.sides.some((s) => s.sides === draft.sides && (s.works || s.elsewhere))) {
         set({ sides: first.sides });
       }
     },
@@ -208,14 +208,16 @@ function OtherServer(
 }
 
 function Way({ way, chosen, choose }: { way: Offered; chosen: boolean; choose: () => void }) {
+  const possible = way.works || way.elsewhere;
   return (
     <label
-      className={`flex items-baseline gap-2 border-b border-rule py-0.5 ${way.works ? "" : "text-quiet"}`}
+      className={`flex items-baseline gap-2 border-b border-rule py-0.5 ${possible ? "" : "text-quiet"}`}
     >
-      <input type="radio" name="sides" checked={chosen} disabled={!way.works} onChange={choose} />
+      <input type="radio" name="sides" checked={chosen} disabled={!possible} onChange={choose} />
       <span>
-        <strong className={way.works ? "" : "font-normal"}>{words[way.sides]}</strong>
-        {!way.works && " (not here)"}: {way.works ? way.shows : ""} {way.lacks}
+        <strong className={possible ? "" : "font-normal"}>{words[way.sides]}</strong>
+        {!way.works && (way.elsewhere ? " (on another server)" : " (not here)")}: {possible ? way.shows : ""}{" "}
+        {way.lacks}
         {way.grant && <code className="block font-mono text-[13px]">{way.grant}</code>}
       </span>
     </label>

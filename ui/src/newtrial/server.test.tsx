@@ -5,8 +5,9 @@ import { serve, show } from "../testing/show";
 import { ServerFields } from "./ServerFields";
 import { onServer, settingsOf, useDraft } from "./useDraft";
 
-const way = (sides: string, works: boolean, lacks = "", grant = "") => ({
+const way = (sides: string, works: boolean, lacks = "", grant = "", elsewhere = false) => ({
   sides,
+  elsewhere,
   works,
   shows: `shows ${sides}`,
   lacks,
@@ -22,6 +23,7 @@ const look = {
     way("copies", false, "This user may not create databases.", "ALTER ROLE reader CREATEDB;"),
     way("asItIs", true),
     way("pair", true),
+    way("dumped", false, "The copies have to stand on another server.", "", true),
   ],
   notes: ["track_io_timing is off."],
 };
@@ -132,6 +134,9 @@ test("a look at the server shows what works, what is missing, and chooses the fi
   expect([copies?.disabled, asItIs?.disabled]).toEqual([true, false]);
   expect(screen.getByText("ALTER ROLE reader CREATEDB;")).toBeTruthy();
   expect(screen.getByText("track_io_timing is off.")).toBeTruthy();
+  expect(screen.getByText(/\(on another server\)/)).toBeTruthy();
+  fireEvent.click(screen.getAllByRole("radio")[3] as HTMLElement);
+  expect(set).toHaveBeenCalledWith({ sides: "dumped" });
   fireEvent.click(screen.getAllByRole("radio")[2] as HTMLElement);
   expect(set).toHaveBeenCalledWith({ sides: "pair" });
 });
