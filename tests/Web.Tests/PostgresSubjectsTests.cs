@@ -3,6 +3,7 @@ using System.Text.Json;
 using Npgsql;
 using Shouldly;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
@@ -19,7 +20,7 @@ public sealed class PostgresSubjectsTests : RunningServer
     public async Task A_password_serves_to_connect_and_is_shown_nowhere()
     {
         using var server = new PostgresServer("");
-        server.Sql("postgres", $"CREATE ROLE tester LOGIN SUPERUSER PASSWORD '{Secret}'");
+        server.Sql("postgres", $"SET password_encryption = 'scram-sha-256'; CREATE ROLE tester LOGIN SUPERUSER PASSWORD '{Secret}'");
         server.Sql("postgres", "CREATE TABLE parcel AS SELECT i AS id FROM generate_series(1, 1000) i");
         await File.WriteAllTextAsync(Path.Combine(server.Data, "pg_hba.conf"), "local all all trust\nhost all postgres all trust\nhost all all all scram-sha-256\n");
         server.Sql("postgres", "SELECT pg_reload_conf()");
@@ -125,9 +126,50 @@ public sealed class PostgresSubjectsTests : RunningServer
         trials.Start(trial);
         string folder = Directory.CreateDirectory(Path.Combine(Home.Copies, Guid.NewGuid().ToString("n"))).FullName;
         await PostgresSubject.Open(new(address), folder).DisposeAsync();
-        server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("1");
+
+        // Another one had its copies elsewhere, and its own server is gone by now.
+        using var elsewhere = new PostgresServer("");
+        BookRecord away = new BookStore(ledger, TimeProvider.System).Open("postgresql://postgres@127.0.0.1:1/parcels", "Away");
+        trials.Start(trials.Add(away.Id, null, "Killed", "SELECT 1", "ANALYZE", new(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.Dumped, Dump: new(On: $"postgresql://postgres@127.0.0.1:{elsewhere.Port}/postgres"))).Id);
+        await PostgresSubject.Open(new($"postgresql://postgres@127.0.0.1:{elsewhere.Port}/template1"), Directory.CreateDirectory(Path.Combine(Home.Copies, Guid.NewGuid().ToString("n"))).FullName).DisposeAsync();
+        foreach (PostgresServer left in new[] { server, elsewhere })
+        {
+            left.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("1");
+        }
+
         await StartAsync();
-        await Until(() => Task.FromResult(server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim() == "0"));
+        await Until(() => Task.FromResult(new[] { server, elsewhere }.All(s => s.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim() == "0")));
+    }
+
+    [Fact]
+    public async Task Copies_on_another_server_have_a_password_of_their_own()
+    {
+        using PostgresServer here = new(""), there = new("");
+        here.Sql("postgres", "CREATE TABLE depot AS SELECT i AS id FROM generate_series(1, 50) i; CREATE TABLE parcel AS SELECT i AS id, i % 50 AS depot FROM generate_series(1, 1000) i; ANALYZE");
+        there.Sql("postgres", $"SET password_encryption = 'scram-sha-256'; CREATE ROLE lab LOGIN CREATEDB PASSWORD '{Secret}'");
+        await File.WriteAllTextAsync(Path.Combine(there.Data, "pg_hba.conf"), "local all all trust\nhost all all all scram-sha-256\n");
+        there.Sql("postgres", "SELECT pg_reload_conf()");
+        string on = $"postgresql://lab@127.0.0.1:{there.Port}/postgres";
+        object Trial(string sides, double? madeRows) => new
+        {
+            subject = $"postgresql://postgres@127.0.0.1:{here.Port}/postgres",
+            workload = "-- name: of_depot\nSELECT count(*) FROM parcel WHERE depot = 7",
+            change = "CREATE INDEX parcel_depot ON parcel (depot)",
+            settings = new { sides, quick = true, maxSeconds = 1, dump = new { tables = new[] { "parcel" }, madeRows, on } },
+            otherPassword = Secret,
+        };
+        (await Problem("/api/trials", Trial("copies", null))).ShouldContain("want copies of a dump");
+        (await Problem("/api/trials", Trial("dumped", 0))).ShouldContain("a number above 0");
+        JsonElement ended = await Finished(await Post("/api/trials", Trial("dumped", null)));
+        ended.GetProperty("state").GetString().ShouldBe("finished", ended.ToString());
+        JsonElement page = await Get($"/api/trials/{ended.GetProperty("id").GetInt64()}");
+        page.GetProperty("environment").GetProperty("notes").EnumerateArray().Select(n => string.Join(' ', n.GetString()!.Split(' ').Take(4))).ShouldBe(["The copies stand on", "Only the rows of", "depot stays empty."]);
+        page.GetProperty("settings").GetProperty("dump").GetProperty("on").GetString().ShouldBe(on);
+        page.ToString().ShouldNotContain(Secret);
+        foreach (PostgresServer server in new[] { here, there })
+        {
+            server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+        }
     }
 
     [Fact]

@@ -112,8 +112,9 @@ export function ServerFields({ draft, set }: Props) {
       {draft.sides === "dumped" && <DumpFields draft={draft} set={set} />}
       {draft.sides === "pair" && (
         <OtherServer
+          word="after side"
           label="Database of the after side"
-          placeholder="after side: postgresql://user@host/database"
+          placeholder="postgresql://user@host/database"
           draft={draft}
           set={set}
           address="afterSubject"
@@ -171,8 +172,9 @@ function DumpFields({ draft, set }: Props) {
         </p>
       )}
       <OtherServer
+        word="copies on"
         label="Server that holds the copies"
-        placeholder="copies on: this server, or postgresql://user@host/database"
+        placeholder="this server, or postgresql://user@host/database"
         draft={draft}
         set={set}
         address="copiesOn"
@@ -182,10 +184,11 @@ function DumpFields({ draft, set }: Props) {
 }
 
 function OtherServer(
-  p: Props & { label: string; placeholder: string; address: "afterSubject" | "copiesOn" },
+  p: Props & { word: string; label: string; placeholder: string; address: "afterSubject" | "copiesOn" },
 ) {
   return (
-    <div className="mt-1 flex flex-wrap gap-2">
+    <div className="mt-1 flex flex-wrap items-baseline gap-2">
+      <span aria-hidden>{p.word}</span>
       <input
         className="field flex-1 font-mono"
         aria-label={p.label}
