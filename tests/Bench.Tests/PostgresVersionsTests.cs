@@ -41,13 +41,12 @@ public sealed class PostgresVersionsTests : IDisposable
         using var server = new PostgresServer("", version);
         server.Sql("postgres", "CREATE DATABASE parcels");
         server.Sql("parcels", Parcels);
-        TrialAccount account = await RunAsync(server.Connection("parcels"), new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 2));
+        TrialAccount account = await RunAsync(server.Connection("parcels"), new(Dialect: SqlDialect.PostgreSql, Quick: true, Only: ["of_depot"]));
         account.Refusal.ShouldBeNull();
         account.Environment!.EngineVersion.ShouldStartWith(version.ToString(System.Globalization.CultureInfo.InvariantCulture));
         Line found = account.Lines.Single(l => l.Brief.Statement == "of_depot");
         found.Decision!.Verdict.ShouldBe(Verdict.Improved, found.Decision.Message);
         (found.Evidence.SameRows, found.Evidence.Before!.Plan!.Text.Contains("Seq Scan on parcel", StringComparison.Ordinal), found.Evidence.After!.Plan!.Text.Contains("parcel_depot", StringComparison.Ordinal)).ShouldBe((true, true, true));
-        account.Lines.Single(l => l.Brief.Statement == "add").Evidence.Before!.Counters.ShouldContainKey("walBytes");
 
         PostgresLook look = PostgresLook.At(server.Connection("parcels"));
         bool dumped = look.Sides.Single(s => s.Sides == SubjectSides.Dumped).Works;
@@ -62,6 +61,10 @@ public sealed class PostgresVersionsTests : IDisposable
             TrialAccount other = await RunAsync(server.Connection("parcels"), new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 1, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
             other.Refusal.ShouldBeNull();
             other.Lines[0].Evidence.AfterFailure.ShouldBeNull();
+            if (sides == SubjectSides.RolledBack)
+            {
+                other.Lines[1].Evidence.Before!.Counters["walBytes"].ShouldBeGreaterThan(0);
+            }
         }
 
         server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");

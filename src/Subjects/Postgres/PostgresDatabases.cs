@@ -50,9 +50,10 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
             >= 150_000 => "CASE datlocprovider WHEN 'i' THEN daticulocale END",
             _ => "NULL",
         };
-        string?[] like = subject.Rows($"SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database(), {icu}, spcname FROM pg_database d JOIN pg_tablespace s ON s.oid = d.dattablespace WHERE datname = current_database()")[0];
+        string?[] like = subject.Rows($"SELECT pg_encoding_to_char(encoding), datcollate, datctype, current_database(), {icu}, CASE WHEN spcname <> 'pg_default' AND has_tablespace_privilege(s.oid, 'CREATE') THEN spcname END FROM pg_database d JOIN pg_tablespace s ON s.oid = d.dattablespace WHERE datname = current_database()")[0];
         string provider = like[4] is { } locale ? $" LOCALE_PROVIDER icu ICU_LOCALE {PostgresConnection.Literal(locale)}" : "";
-        string place = elsewhere ? "" : $" TABLESPACE {PostgresConnection.Quoted(like[5]!)}";
+        // Where it may not be named, or need not be, the server's own choice holds.
+        string place = elsewhere || like[5] is not { } space ? "" : $" TABLESPACE {PostgresConnection.Quoted(space)}";
         Create(server, NameOf(part),
             $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}{provider}{place}", like[3]!, stop);
     }

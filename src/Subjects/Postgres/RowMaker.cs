@@ -66,6 +66,11 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
             catch (EngineException e)
             {
                 _notes.Add($"{table.Shown}: no rows could be made ({e.Message.TrimEnd('.')}).");
+                _made.Remove(table);
+
+                // Half a table would break what is still to be checked.
+                copy.Execute($"DROP TABLE IF EXISTS pg_temp.{Waiting}", stop);
+                copy.Execute($"TRUNCATE {table.FullName}", stop);
             }
         }
 
@@ -182,7 +187,7 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
 
         // Kept apart, so that a rank is drawn once.
         string buckets = $"SELECT i, {string.Join(", ", Each((c, n) => $"r{Text(n)}, {(c.Pieces.Count == 0 ? "0" : c.Bucket($"r{Text(n)}"))} AS b{Text(n)}"))} FROM ({ranks}) AS ranks OFFSET 0";
-        string values = $"SELECT {string.Join(", ", Each((c, n) => $"{c.Value($"r{Text(n)}", $"b{Text(n)}", rows, More(c), seed) ?? throw new EngineException($"its column {c.Name} has no statistics to make values from")} AS {c.Name}"))} FROM ({buckets}) AS buckets OFFSET 0";
+        string values = $"SELECT {string.Join(", ", Each((c, n) => $"({c.Value($"r{Text(n)}", $"b{Text(n)}", rows, More(c), seed) ?? throw new EngineException($"its column {c.Name} has no statistics to make values from")})::{c.Type} AS {c.Name}"))} FROM ({buckets}) AS buckets OFFSET 0";
         return Referring(values, columns, keys.Where(k => k.Target != k.Table), k => k.Target);
     }
 

@@ -185,9 +185,16 @@ public sealed class CopyContentsTests : IClassFixture<CopyContentsTests.Subject>
     [Fact]
     public void Statistics_that_were_never_gathered_make_nothing_and_say_so()
     {
+        // Its rule asks a function that refuses some rows by failing.
+        _postgres.Sql(_database, """
+            CREATE FUNCTION strict_check(n int) RETURNS boolean LANGUAGE plpgsql AS 'BEGIN RETURN true; END';
+            CREATE TABLE picky AS SELECT i AS n FROM generate_series(-5, 100) i; ANALYZE picky; ALTER TABLE picky ADD CHECK (strict_check(n));
+            CREATE OR REPLACE FUNCTION strict_check(n int) RETURNS boolean LANGUAGE plpgsql AS 'BEGIN IF n < 0 THEN RAISE EXCEPTION ''no''; END IF; RETURN true; END';
+            """);
         _postgres.Sql(_database, "CREATE TABLE fresh WITH (autovacuum_enabled = off) AS SELECT i FROM generate_series(1, 1000) i; INSERT INTO depot SELECT i, 'X' || i FROM generate_series(1001, 1400) i");
         string notes = string.Join('\n', Open(new(MadeRows: 1)));
         notes.ShouldContain("fresh: no rows could be made (the subject has no statistics of it that this user may see: it was never analysed, or may not be read).");
+        notes.ShouldContain("picky: no rows could be made (no).");
         notes.ShouldContain("Statistics of depot are older than many of their rows: what is made is like the rows of then. ANALYZE the subject first.");
     }
 
