@@ -32,7 +32,7 @@ internal static class BatchCommand
 
         try
         {
-            string path = parsed.GetValue(Script)!;
+            string subject = parsed.GetValue(Subject)!, path = parsed.GetValue(Script)!;
             string script = path == "-" ? await Console.In.ReadToEndAsync(stop) : await File.ReadAllTextAsync(path, new UTF8Encoding(false, throwOnInvalidBytes: true), stop);
             if (script.Length > BatchRunner.LongestScript)
             {
@@ -41,7 +41,7 @@ internal static class BatchCommand
 
             LedgerHome home = LedgerHome.FromEnvironment();
             home.SweepCopies();
-            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, SubjectAddress.IsPostgres(parsed.GetValue(Subject)!) ? parsed.GetValue(Subject)! : Path.GetFullPath(parsed.GetValue(Subject)!), script,
+            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, SubjectAddress.IsPostgres(subject) ? subject : Path.GetFullPath(subject), script,
                 TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)), stop);
             if (run is null)
             {

@@ -47,6 +47,12 @@ internal static class TrialChecks
             problems.Add(new(InputPart.Subject, null, protest.Replace(" (--expendable)", "", StringComparison.Ordinal)));
         }
 
+        if (options is { Dialect: SqlDialect.PostgreSql, OtherAddress: { } other }
+            && (SubjectAddress.IsPostgres(other) ? SubjectProblem(other) : new(InputPart.Subject, null, "The second database is named as postgresql://user@host/database.")) is { } wrong)
+        {
+            problems.Add(wrong);
+        }
+
         return (read.Value, problems);
     }
 

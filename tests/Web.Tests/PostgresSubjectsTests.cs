@@ -141,6 +141,17 @@ public sealed class PostgresSubjectsTests : RunningServer
         await Until(() => Task.FromResult(new[] { server, elsewhere }.All(s => s.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim() == "0")));
     }
 
+    [Theory]
+    [InlineData("pair", "postgresql://me@127.0.0.1", "names no database")]
+    [InlineData("pair", "/data/depot.db", "is named as postgresql://")]
+    [InlineData("dumped", "postgresql://me@127.0.0.1", "names no database")]
+    [InlineData("dumped", "lab", "Copies stand on a PostgreSQL server")]
+    public async Task A_second_address_that_cannot_be_read_is_told_before_anything_is_queued(string sides, string other, string message)
+    {
+        object settings = sides == "pair" ? new { sides, afterSubject = other } : new { sides, dump = new { on = other } };
+        (await Problem("/api/trials", new { subject = "postgresql://u@127.0.0.1:1/d", workload = "SELECT 1", change = "ANALYZE", settings })).ShouldContain(message);
+    }
+
     [Fact]
     public async Task Copies_on_another_server_have_a_password_of_their_own()
     {

@@ -17,6 +17,8 @@ internal sealed class CopyBase(
 
     private readonly DumpContents _contents = access.Dump ?? new();
 
+    private bool Elsewhere => _contents.On is not null;
+
     /// <returns>What sets the copies apart from the subject, in sentences.</returns>
     /// <exception cref="SubjectException">It cannot be made, with what can be done about it.</exception>
     public IReadOnlyList<string> Make(CancellationToken stop)
@@ -45,18 +47,18 @@ internal sealed class CopyBase(
             throw SubjectException.Because($"The copies' server is PostgreSQL {Major(there)}, and the subject {Major(version)}: a dump loads into the same or a newer version.");
         }
 
-        if (_contents.On is not null)
+        if (Elsewhere)
         {
             notes.Add($"The copies stand on another server: {copies.Host}, PostgreSQL {server.Ask("SHOW server_version")}. The subject's is {reading.Ask("SHOW server_version")}. Settings and times are those of the copies' server.");
         }
 
-        databases.MakeEmpty(server, "base", reading, elsewhere: _contents.On is not null, stop);
+        databases.MakeEmpty(server, "base", reading, Elsewhere, stop);
         doing("dumping the subject");
         using PostgresDump dump = PostgresDump.Of(subject, version, folder, tables.Where(t => !t.Kept && !_contents.IsWhole).Select(t => (t.Schema, t.Name)), stop);
         if (_contents.IsWhole)
         {
             doing("restoring");
-            dump.Restore(databases.AddressOf("base"), [], new HashSet<string>(), _contents.On is not null, stop);
+            dump.Restore(databases.AddressOf("base"), [], new HashSet<string>(), Elsewhere, stop);
         }
         else
         {
@@ -75,7 +77,7 @@ internal sealed class CopyBase(
     private List<string> Fill(PostgresDump dump, PostgresConnection reading, List<TableRows> tables, CancellationToken stop)
     {
         doing("restoring");
-        dump.Restore(databases.AddressOf("base"), ["pre-data", "data"], new HashSet<string>(), _contents.On is not null, stop);
+        dump.Restore(databases.AddressOf("base"), ["pre-data", "data"], new HashSet<string>(), Elsewhere, stop);
         var notes = new List<string>();
         List<TableRows> kept = [.. tables.Where(t => t.Kept && t.Expected > 0)], empty = [.. tables.Where(t => !t.Kept && t.Expected > 0)];
         notes.Add(kept.Count == 0 ? "No row is the subject's own." : $"Only the rows of {Names(kept)} are the subject's own.");
@@ -119,7 +121,7 @@ internal sealed class CopyBase(
         }
 
         doing("making indexes");
-        dump.Restore(databases.AddressOf("base"), ["post-data"], without, _contents.On is not null, stop);
+        dump.Restore(databases.AddressOf("base"), ["post-data"], without, Elsewhere, stop);
         return notes;
     }
 

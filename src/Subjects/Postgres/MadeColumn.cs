@@ -102,7 +102,7 @@ internal sealed partial record MadeColumn(string Name, string Type, int? Limit, 
             Kind.Date => $"({low} + floor(({high} - {low}) * {share})::int)",
             Kind.Moment => Pieces.All(p => IsWholeSecond(p.Low)) ? $"date_trunc('second', {low} + ({high} - {low}) * {share})" : $"({low} + ({high} - {low}) * {share})",
             Kind.Text when FormOfMoments() is { } form => $"to_char({Of(lows, "timestamp")} + ({Of(highs, "timestamp")} - {Of(lows, "timestamp")}) * {share}, {PostgresConnection.Literal(form)})",
-            Kind.Text when Numbered() is { } n => $"({PostgresConnection.Literal(n.Before)} || lpad(({Of(Digits(p => p.Low), "bigint")} + floor(({Of(Digits(p => p.High), "bigint")} - {Of(Digits(p => p.Low), "bigint")}) * {share}))::bigint::text, {Text(n.Width)}, '0'))",
+            Kind.Text when Numbered() is { } n => $"({PostgresConnection.Literal(n.Before)} || lpad(({Of(n.Lows, "bigint")} + floor(({Of(n.Highs, "bigint")} - {Of(n.Lows, "bigint")}) * {share}))::bigint::text, {Text(n.Width)}, '0'))",
             Kind.Text => $"CASE WHEN {at} = 0 THEN {low} ELSE {Shortened(low, $"to_hex({at}::bigint)")} END",
             Kind.Uuid => $"CASE WHEN {count} = 1 THEN {low} ELSE md5({Literal(seed)} || {bucket} || ' ' || {at})::uuid END",
             _ => low,
@@ -131,22 +131,21 @@ internal sealed partial record MadeColumn(string Name, string Type, int? Limit, 
     /// <summary>Of texts that all are dates, or moments, in the one form that sorts by time: that form, as the server writes it.</summary>
     private string? FormOfMoments()
     {
-        const string form = "YYYY-MM-DD HH24:MI:SS";
         int length = Pieces[0].Low.Length;
         return length is 10 or 16 or 19 && Pieces.All(p => p.Low.Length == length && p.High.Length == length && Moment().IsMatch(p.Low) && Moment().IsMatch(p.High))
-            ? (length == 10 ? form[..10] : form[..(length + 2)]).Replace(' ', length == 10 ? ' ' : Pieces[0].Low[10]).Replace("T", "\"T\"", StringComparison.Ordinal) : null;
+            ? "YYYY-MM-DD" + (length == 10 ? "" : $"\"{Pieces[0].Low[10]}\"HH24:MI") + (length == 19 ? ":SS" : "") : null;
     }
 
     /// <summary>Of texts that all are a number of as many digits behind the same words.</summary>
-    private (string Before, int Width)? Numbered()
+    /// <returns>The words, how many digits, and the numbers that begin and end the pieces.</returns>
+    private (string Before, int Width, string Lows, string Highs)? Numbered()
     {
         string first = Pieces[0].Low, before = first.TrimEnd([.. "0123456789"]);
         int width = first.Length - before.Length;
         bool Fits(string text) => text.Length == first.Length && text.StartsWith(before, StringComparison.Ordinal) && text.AsSpan(before.Length).IndexOfAnyExceptInRange('0', '9') < 0;
-        return width is > 0 and <= 18 && Pieces.All(p => Fits(p.Low) && Fits(p.High)) ? (before, width) : null;
+        return width is > 0 and <= 18 && Pieces.All(p => Fits(p.Low) && Fits(p.High))
+            ? (before, width, Items(Pieces.Select(p => p.Low[before.Length..])), Items(Pieces.Select(p => p.High[before.Length..]))) : null;
     }
-
-    private string Digits(Func<Piece, string> of) => Items(Pieces.Select(p => of(p)[Numbered()!.Value.Before.Length..]));
 
     [GeneratedRegex("^[0-9]{4}-[01][0-9]-[0-3][0-9](?:[ T][0-2][0-9]:[0-5][0-9](?::[0-5][0-9])?)?$", RegexOptions.CultureInvariant)]
     private static partial Regex Moment();

@@ -17,13 +17,19 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
     private static readonly HashSet<string> Explained = new(StringComparer.Ordinal) { "select", "insert", "update", "delete", "merge", "values", "with", "table", "execute" };
 
     private readonly HashSet<ulong> _seen = [];
+    private bool _limited;
 
     /// <param name="whole">Limit of the whole script.</param>
     public BatchRun Run(string script, TimeSpan whole, CancellationToken stop) => BatchLoop.Run(script, SqlDialect.PostgreSql, whole, (sql, line, fold) =>
     {
         try
         {
-            connection.Execute($"SET statement_timeout = {((long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)).ToString(CultureInfo.InvariantCulture)}", stop);
+            if (!_limited)
+            {
+                connection.Execute($"SET statement_timeout = {((long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)).ToString(CultureInfo.InvariantCulture)}", stop);
+                _limited = true;
+            }
+
             Execute(sql, line, fold, stop);
             return null;
         }
@@ -41,6 +47,9 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
             string meant = PostgresCopy.SettingOf(sql) ?? sql;
             long start = Stopwatch.GetTimestamp();
             connection.Execute(meant, stop);
+
+            // It may have been a setting, or the end of the transaction that one was made in.
+            _limited = false;
             fold.Add(sql, line, Stopwatch.GetElapsedTime(start).TotalMilliseconds, 0, 0, "", () => null);
             return;
         }
