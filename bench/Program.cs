@@ -13,9 +13,10 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("planview", "the plans of a line with 500 operators in Chromium", PlanViewBench.RunAsync),
     ("postgres", "timing and copying on a PostgreSQL server against a bare driver", PostgresBench.RunAsync),
     ("server", "server start, the demo book's page, memory", ServerBench.RunAsync),
+    ("fuzz", "texts that are nearly right against all that reads texts from outside", FuzzBench.RunAsync),
     ("trial", "demo data and a whole demo trial", TrialBench.RunAsync),
 };
-string[] wanted = args.Length > 0 ? args : all.Select(a => a.Name).ToArray();
+string[] wanted = args.Length > 0 ? args : all.Select(a => a.Name).Where(n => n != "fuzz").ToArray();
 if (wanted.FirstOrDefault(w => all.All(a => a.Name != w)) is { } unknown)
 {
     Console.Error.WriteLine($"There is no benchmark '{unknown}'. There are: {string.Join(", ", all.Select(a => a.Name))}.");

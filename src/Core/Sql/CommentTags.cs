@@ -17,14 +17,14 @@ public static class CommentTags
     public static Dictionary<string, string> Read(ReadOnlySpan<char> sql)
     {
         ReadOnlySpan<char> text = sql.Trim().TrimEnd(';').TrimEnd();
-        if (text.EndsWith("*/") && text.LastIndexOf("/*") is int start and >= 0 && ReadPairs(text[(start + 2)..^2]) is { Count: > 0 } atEnd)
+        if (text.EndsWith("*/") && text[..^2].LastIndexOf("/*") is int start and >= 0 && ReadPairs(text[(start + 2)..^2]) is { Count: > 0 } atEnd)
         {
             return atEnd;
         }
 
-        if (text.StartsWith("/*") && text.IndexOf("*/") is int end and > 0)
+        if (text.StartsWith("/*") && text[2..].IndexOf("*/") is int length and >= 0)
         {
-            return ReadPairs(text[2..end]) ?? [];
+            return ReadPairs(text.Slice(2, length)) ?? [];
         }
 
         return [];

@@ -74,7 +74,7 @@ internal ref struct PatternWriter : IDisposable
                 case TokenKind.CloseParen:
                     Extend(token.Start, 1, 0);
                     _last = LastWritten.CloseParen;
-                    CloseRow();
+                    CloseParen();
                     break;
                 case TokenKind.Operator:
                     WriteOperator(token.Start, token.Length);
@@ -222,20 +222,27 @@ internal ref struct PatternWriter : IDisposable
         _depth++;
     }
 
-    /// <summary>Drops a row of VALUES that reads like the one before it.</summary>
-    private void CloseRow()
+    private void CloseParen()
     {
         if (!_inValues)
         {
             return;
         }
 
-        _depth = Math.Max(0, _depth - 1);
-        if (_depth > 0)
+        if (_depth == 0)
         {
-            return;
+            // It closes what the list of rows stands in, as in FROM (VALUES (1), (2)) v: there are no more rows.
+            _inValues = false;
         }
+        else if (--_depth == 0)
+        {
+            CloseRow();
+        }
+    }
 
+    /// <summary>Drops a row of VALUES that reads like the one before it.</summary>
+    private void CloseRow()
+    {
         StartRunAt(_runEnd);
         ReadOnlySpan<byte> written = _buffer[.._length];
         if (_previousRowStart >= 0 && written[_rowStart..].SequenceEqual(written[_previousRowStart.._previousRowEnd]))

@@ -263,7 +263,8 @@ public ref partial struct SqlLexer
 
     private TokenKind ScanLineComment()
     {
-        int found = _text[_at..].IndexOfAny(LineEnds);
+        // PostgreSQL's scanner takes a carriage return for the end of a line as well; SQLite's and MySQL's go on to the line feed.
+        int found = _postgres ? _text[_at..].IndexOfAny(LineEnds) : _text[_at..].IndexOf('\n');
         _at = found < 0 ? _text.Length : _at + found;
         return TokenKind.LineComment;
     }

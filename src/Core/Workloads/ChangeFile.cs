@@ -20,7 +20,7 @@ public static class ChangeFile
             string sql = item.Body.Of(text);
             TextPlace place = TextPlace.At(text, item.Body.Start);
             StatementShape shape = StatementShape.Of(sql, dialect);
-            List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start));
+            List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start), dialect);
             if (shape.Flaw is { } flaw)
             {
                 problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
@@ -52,7 +52,7 @@ public static class ChangeFile
             steps.Add(new(item.Number, sql, item.Body, place));
         }
 
-        foreach (Directive stray in Directive.ReadFrom(text, script.Rest).Where(d => d.Key == "rewrite"))
+        foreach (Directive stray in Directive.ReadFrom(text, script.Rest, dialect).Where(d => d.Key == "rewrite"))
         {
             problems.Add(InputProblem.At(Part, text, stray.Span, "No statement follows this 'rewrite'."));
         }

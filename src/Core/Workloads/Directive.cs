@@ -11,10 +11,10 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
     private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite"];
 
     /// <summary>The directives among the comments of a piece of a file.</summary>
-    public static List<Directive> ReadFrom(string file, TextSpan piece)
+    public static List<Directive> ReadFrom(string file, TextSpan piece, SqlDialect dialect)
     {
         var found = new List<Directive>();
-        foreach (Token token in SqlLexer.Tokenize(file.AsSpan(piece.Start, piece.Length)))
+        foreach (Token token in SqlLexer.Tokenize(file.AsSpan(piece.Start, piece.Length), dialect))
         {
             if (token.Kind == TokenKind.LineComment
                 && Read(file, new(piece.Start + token.Start, token.Length)) is { } directive)

@@ -26,7 +26,7 @@ public static class WorkloadFile
             statements.Add(ReadStatement(text, item, dialect, names, problems));
         }
 
-        foreach (Directive stray in Directive.ReadFrom(text, script.Rest))
+        foreach (Directive stray in Directive.ReadFrom(text, script.Rest, dialect))
         {
             problems.Add(InputProblem.At(Part, text, stray.Span, $"No statement follows this '{stray.Key}'."));
         }
@@ -46,7 +46,7 @@ public static class WorkloadFile
         string sql = item.Body.Of(text);
         StatementShape shape = StatementShape.Of(sql, dialect);
         SqlPattern pattern = SqlPattern.Of(sql, dialect);
-        List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start));
+        List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start), dialect);
 
         ReportShape(text, item, shape, problems);
         string name = NameOf(text, item, directives, pattern, names, problems);
