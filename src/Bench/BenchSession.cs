@@ -123,12 +123,13 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 
         if (subject.Turns != SideTurns.ByTurns)
         {
-            await OneSideAtATimeAsync(before, after, timed: subject.Turns == SideTurns.OneAfterTheOther);
+            await OneSideAtATimeAsync(subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther);
             return;
         }
 
         if (!await ApplyAsync(before, after))
         {
+            tell(new AftermathRead(subject.Aftermath()));
             return;
         }
 
@@ -147,12 +148,13 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 counter.Dispose();
                 MeasureLines(lines, before, after, stolen);
             }, stop);
+        tell(new AftermathRead(subject.Aftermath()));
         tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
     }
 
     /// <summary>The before side first, while nothing is changed yet, then the change, then the after side.</summary>
     /// <param name="timed">False where the change stands in a transaction that is rolled back.</param>
-    private async Task OneSideAtATimeAsync(ISubjectCopy before, ISubjectCopy after, bool timed)
+    private async Task OneSideAtATimeAsync(ISubject subject, ISubjectCopy before, ISubjectCopy after, bool timed)
     {
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
@@ -178,6 +180,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         await Task.Run(() => Measure(sideBefore, Side.Before, deadline / 2), stop);
         if (!await ApplyAsync(before, after))
         {
+            tell(new AftermathRead(subject.Aftermath()));
             return;
         }
 
@@ -207,6 +210,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             tell(new LineEnded(line.Number, b is not null || a is not null ? LineEnd.Failed : blocks.Count >= MostBatches ? LineEnd.Looked : clock.Elapsed >= deadline ? LineEnd.TimeSpent : LineEnd.TakenAway, b, a));
         }
 
+        tell(new AftermathRead(subject.Aftermath()));
         tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
     }
 

@@ -42,7 +42,7 @@ public sealed class TrialRunner(LedgerHome home)
         }
         finally
         {
-            if (brief.Options.Dialect == SqlDialect.PostgreSql && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides, otherAddress ?? brief.Options.OtherAddress, Dump: brief.Options.Dump), folder), CancellationToken.None) is { } left)
+            if (brief.Options.Dialect == SqlDialect.PostgreSql && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides, otherAddress ?? brief.Options.OtherAddress, Dump: brief.Options.Dump, Trusted: brief.Options.TrustSql), folder), CancellationToken.None) is { } left)
             {
                 leftOver?.Invoke(left);
             }

@@ -32,6 +32,7 @@ internal static class TrialCommand
     private static readonly Option<double?> MadeRows = new("--made-rows") { Description = "Dumped: the other tables, or all, get rows made from their statistics, N for each row of the subject." };
     private static readonly Option<string?> CopiesOn = new("--copies-on") { Description = "Dumped: a database on the server that holds the copies, where that is another one." };
     private static readonly Option<double> MostGigabytes = new("--most-gigabytes") { Description = "PostgreSQL: a larger database is not copied.", DefaultValueFactory = _ => 50 };
+    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "PostgreSQL: run statements with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
 
@@ -39,7 +40,7 @@ internal static class TrialCommand
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust,
         };
         command.SetAction(RunAsync);
         return command;
@@ -161,7 +162,8 @@ internal static class TrialCommand
             AfterSubject: parsed.GetValue(AfterSubject) is { } after ? SubjectAddress.Shown(after) : null,
             MostGigabytes: parsed.GetValue(MostGigabytes),
             Expendable: parsed.GetValue(Expendable),
-            Dump: DumpOf(parsed));
+            Dump: DumpOf(parsed),
+            TrustSql: parsed.GetValue(Trust));
     }
 
     /// <summary>What only a dump can do means a dump.</summary>

@@ -118,6 +118,13 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
             case EnvironmentRead read:
                 connection.Execute("UPDATE trial SET environment = coalesce(environment, @json) WHERE id = @id", new { id, json = Text(read.Environment) }, transaction);
                 break;
+            case AftermathRead { Notes.Count: > 0 } aftermath:
+                if (Read<TrialEnvironment>(connection.ExecuteScalar<string?>("SELECT environment FROM trial WHERE id = @id", new { id }, transaction)) is { } known)
+                {
+                    connection.Execute("UPDATE trial SET environment = @json WHERE id = @id", new { id, json = Text(known.With(aftermath.Notes)) }, transaction);
+                }
+
+                break;
             case SchemaRead schema when session == 1:
                 long book = connection.ExecuteScalar<long>("SELECT book_id FROM trial WHERE id = @id", new { id }, transaction);
                 DeploymentStore.Compare(connection, transaction, book, schema.Objects, clock.GetUtcNow().UtcDateTime);

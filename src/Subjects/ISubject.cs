@@ -38,6 +38,9 @@ public interface ISubject : IAsyncDisposable
 
     /// <summary>Makes the private copy of a side.</summary>
     Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop);
+
+    /// <summary>What outside the copies is another one than before the trial, in sentences; asked at its end.</summary>
+    IReadOnlyList<string> Aftermath() => [];
 }
 
 /// <summary>A private copy: what a trial may change and run statements on.</summary>
@@ -96,6 +99,9 @@ public sealed class EngineException(string message, int? offset = null, bool tim
     public int? Offset { get; } = offset;
 
     public bool TimeLimit { get; } = timeLimit;
+
+    /// <summary>The engine's own code of the failure; null where it has none.</summary>
+    public string? Code { get; init; }
 }
 
 /// <summary>The subject cannot be used as it is.</summary>

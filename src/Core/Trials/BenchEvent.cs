@@ -14,6 +14,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(StageReached), "stage")]
 [JsonDerivedType(typeof(EnvironmentRead), "environment")]
 [JsonDerivedType(typeof(SchemaRead), "schema")]
+[JsonDerivedType(typeof(AftermathRead), "aftermath")]
 [JsonDerivedType(typeof(CatalogsRead), "catalogs")]
 [JsonDerivedType(typeof(StepApplied), "applied")]
 [JsonDerivedType(typeof(LineInspected), "inspected")]
@@ -30,6 +31,9 @@ public sealed record StageReached(string Stage, string? Detail) : BenchEvent;
 
 /// <summary>What is needed to repeat the trial, read before measuring.</summary>
 public sealed record EnvironmentRead(TrialEnvironment Environment) : BenchEvent;
+
+/// <summary>What outside the copies is another one at the end than it was before, in sentences.</summary>
+public sealed record AftermathRead(IReadOnlyList<string> Notes) : BenchEvent;
 
 /// <summary>What the subject holds, before the change.</summary>
 public sealed record SchemaRead(IReadOnlyList<SchemaObject> Objects) : BenchEvent;

@@ -14,4 +14,8 @@ public sealed record TrialEnvironment(
     long SubjectBytes,
     string Machine,
     double LoadAverage,
-    IReadOnlyList<string>? Notes = null);
+    IReadOnlyList<string>? Notes = null)
+{
+    /// <summary>The same with more notes, none twice.</summary>
+    public TrialEnvironment With(IReadOnlyList<string> notes) => this with { Notes = [.. (Notes ?? []).Union(notes)] };
+}

@@ -16,6 +16,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="AfterSubject">Of a pair, the after side's address, without a password; null otherwise.</param>
 /// <param name="MostGigabytes">A larger database on a server is not copied.</param>
 /// <param name="Expendable">The name of the database that may be changed for good, where the sides are <see cref="SubjectSides.InPlace"/>.</param>
+/// <param name="TrustSql">Whether statements may run with rights that reach beyond the database, because the user knows them all.</param>
 /// <param name="Dump">What copies of a dump hold, and where they stand; null for the whole subject on its own server.</param>
 public sealed record TrialOptions(
     double Tolerance = 0.05,
@@ -31,7 +32,8 @@ public sealed record TrialOptions(
     string? AfterSubject = null,
     double MostGigabytes = 50,
     string? Expendable = null,
-    DumpContents? Dump = null)
+    DumpContents? Dump = null,
+    bool TrustSql = false)
 {
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;

@@ -7,10 +7,12 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <summary>Makes the database that both sides of a trial are copied from, on the subject's own server or on another one.</summary>
 /// <param name="version">The subject's server's, as a number.</param>
 /// <param name="copies">A database of the server that holds the copies.</param>
+/// <param name="role">Whom the copies belong to; null for the connection itself.</param>
 /// <param name="bytes">The subject's size.</param>
 /// <param name="folder">The trial's own folder: holds a dump meanwhile.</param>
 internal sealed class CopyBase(
-    PostgresAccess access, NpgsqlConnectionStringBuilder subject, int version, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, long bytes, string folder, Action<string> doing)
+    PostgresAccess access, NpgsqlConnectionStringBuilder subject, int version, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, CopyRole? role, long bytes, string folder,
+    Action<string> doing)
 {
     /// <summary>Share of a table's rows that may be newer than its statistics: what autovacuum_analyze_scale_factor is by default, doubled.</summary>
     private const double Stale = 0.2;
@@ -23,7 +25,7 @@ internal sealed class CopyBase(
     /// <exception cref="SubjectException">It cannot be made, with what can be done about it.</exception>
     public IReadOnlyList<string> Make(CancellationToken stop)
     {
-        using PostgresConnection server = PostgresSubject.Connect(PostgresSubject.Server(copies));
+        using PostgresConnection server = PostgresSubject.Connect(PostgresSession.Server(copies));
         databases.Sweep(server, own: false);
         if (PostgresDatabases.Exists(server, databases.NameOf("base")))
         {
@@ -34,11 +36,11 @@ internal sealed class CopyBase(
         {
             CheckSize(bytes);
             databases.Make(server, "base", subject.Database!, stop);
-            return [];
+            return TakenOver(server, stop);
         }
 
-        using PostgresConnection reading = PostgresSubject.Connect(PostgresSubject.ReadOnly(subject));
-        List<TableRows> tables = TableRows.Read(reading, _contents);
+        using PostgresConnection reading = PostgresSubject.Connect(PostgresSession.Questions(subject));
+        List<TableRows> tables = TableRows.Read(reading, subject, _contents);
         CheckSize(_contents.IsWhole ? bytes : (long)tables.Sum(t => t.ExpectedBytes));
         var notes = new List<string>();
         int there = PostgresSubject.CheckedVersion(server);
@@ -55,10 +57,11 @@ internal sealed class CopyBase(
         databases.MakeEmpty(server, "base", reading, Elsewhere, stop);
         doing("dumping the subject");
         using PostgresDump dump = PostgresDump.Of(subject, version, folder, tables.Where(t => !t.Kept && !_contents.IsWhole).Select(t => (t.Schema, t.Name)), stop);
+        notes.AddRange(Prepared(dump, server, stop));
         if (_contents.IsWhole)
         {
             doing("restoring");
-            dump.Restore(databases.AddressOf("base"), [], new HashSet<string>(), Elsewhere, stop);
+            Restore(dump, [], new HashSet<string>(), stop);
         }
         else
         {
@@ -66,22 +69,53 @@ internal sealed class CopyBase(
         }
 
         doing("gathering statistics");
-        using PostgresConnection restored = PostgresSubject.Connect(databases.AddressOf("base"));
+        using PostgresConnection restored = PostgresSubject.Connect(PostgresSession.Work(Base));
 
         // Visibility and statistics, which no dump holds: both sides begin alike.
         restored.Execute("VACUUM (ANALYZE)", stop);
         return notes;
     }
 
+    /// <summary>The base as whom it belongs to reaches it.</summary>
+    private NpgsqlConnectionStringBuilder Base => role?.AddressOf(databases.AddressOf("base")) ?? databases.AddressOf("base");
+
+    private IReadOnlyList<string> TakenOver(PostgresConnection server, CancellationToken stop)
+    {
+        if (role is null)
+        {
+            return [];
+        }
+
+        role.Admit(server, databases.NameOf("base"), stop);
+        using PostgresConnection copy = PostgresSubject.Connect(PostgresSession.Work(databases.AddressOf("base")));
+        return role.TakeOver(copy, stop);
+    }
+
+    /// <summary>What a dump holds is made by whom the copies belong to: its functions, defaults and indexes execute what the subject's owner wrote.</summary>
+    private void Restore(PostgresDump dump, IReadOnlyList<string> sections, IReadOnlySet<string> without, CancellationToken stop) =>
+        dump.Restore(Base, sections, without, Elsewhere, asRole: role is not null, stop);
+
+    private IReadOnlyList<string> Prepared(PostgresDump dump, PostgresConnection server, CancellationToken stop)
+    {
+        if (role is null)
+        {
+            return [];
+        }
+
+        IReadOnlyList<string> left = dump.RestoreExtensions(databases.AddressOf("base"), Elsewhere, stop);
+        IReadOnlyList<string> notes = TakenOver(server, stop);
+        return left.Count == 0 ? notes : [.. notes, $"Left out, for only an administrator may make them: {string.Join(", ", left.Take(8))}{(left.Count > 8 ? ", ..." : "")}."];
+    }
+
     /// <summary>The schema, the chosen rows and the made ones; then what checks rows, as far as these pass.</summary>
     private List<string> Fill(PostgresDump dump, PostgresConnection reading, List<TableRows> tables, CancellationToken stop)
     {
         doing("restoring");
-        dump.Restore(databases.AddressOf("base"), ["pre-data", "data"], new HashSet<string>(), Elsewhere, stop);
+        Restore(dump, ["pre-data", "data"], new HashSet<string>(), stop);
         var notes = new List<string>();
         List<TableRows> kept = [.. tables.Where(t => t.Kept && t.Expected > 0)], empty = [.. tables.Where(t => !t.Kept && t.Expected > 0)];
         notes.Add(kept.Count == 0 ? "No row is the subject's own." : $"Only the rows of {Names(kept)} are the subject's own.");
-        using PostgresConnection restored = PostgresSubject.Connect(databases.AddressOf("base"));
+        using PostgresConnection restored = PostgresSubject.Connect(PostgresSession.Work(Base));
         if (_contents.MadeRows is { } scale)
         {
             var maker = new RowMaker(reading, restored, scale, access.Seed, doing);
@@ -113,15 +147,15 @@ internal sealed class CopyBase(
             }
         }
 
-        List<(string Number, string Name)> broken = ForeignKeys.Broken(reading, restored, stop);
+        List<ForeignKey> broken = ForeignKeys.Broken(reading, restored, stop);
         without.UnionWith(broken.Select(b => b.Number));
         if (broken.Count > 0)
         {
-            notes.Add($"{Figures.Count(broken.Count)} foreign keys are left out, for rows that they refer to are not there: {string.Join(", ", broken.Take(8).Select(b => b.Name))}{(broken.Count > 8 ? ", ..." : "")}.");
+            notes.Add($"{Figures.Count(broken.Count)} foreign keys are left out, for rows that they refer to are not there: {string.Join(", ", broken.Take(8).Select(b => $"{b.Name} of {tables.FirstOrDefault(t => t.FullName == b.Table)?.Shown ?? b.Table}"))}{(broken.Count > 8 ? ", ..." : "")}.");
         }
 
         doing("making indexes");
-        dump.Restore(databases.AddressOf("base"), ["post-data"], without, Elsewhere, stop);
+        Restore(dump, ["post-data"], without, stop);
         return notes;
     }
 

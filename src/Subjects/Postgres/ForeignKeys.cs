@@ -23,18 +23,18 @@ internal static class ForeignKeys
             """).Select(r => new ForeignKey(r[0]!, r[1]!, r[2]!, ArrayLiteral.Items(r[4]), r[3]!, ArrayLiteral.Items(r[5])))];
 
     /// <summary>The keys that rows of a copy break.</summary>
-    public static List<(string Number, string Name)> Broken(PostgresConnection subject, PostgresConnection copy, CancellationToken stop)
+    public static List<ForeignKey> Broken(PostgresConnection subject, PostgresConnection copy, CancellationToken stop)
     {
         // Tables that were just filled have no statistics: one by one would look cheap.
         copy.Execute("SET enable_nestloop = off", stop);
-        var broken = new List<(string, string)>();
+        var broken = new List<ForeignKey>();
         foreach (ForeignKey key in Read(subject))
         {
             stop.ThrowIfCancellationRequested();
             string held = string.Join(" AND ", key.Columns.Select(c => $"r.{c} IS NOT NULL")), same = string.Join(" AND ", key.Columns.Zip(key.TargetColumns, (c, t) => $"t.{t} = r.{c}"));
             if (copy.Ask($"SELECT 1 FROM {key.Table} r WHERE {held} AND NOT EXISTS (SELECT FROM {key.Target} t WHERE {same}) LIMIT 1") is not null)
             {
-                broken.Add((key.Number, $"{key.Name} of {key.Table}"));
+                broken.Add(key);
             }
         }
 

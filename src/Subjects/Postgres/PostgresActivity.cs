@@ -38,7 +38,7 @@ public sealed class PostgresActivity : IDisposable
     /// <exception cref="SubjectException">No connection.</exception>
     public static PostgresActivity Open(string address)
     {
-        PostgresConnection connection = PostgresSubject.Connect(PostgresSubject.ReadOnly(PostgresAddress.Parse(address)));
+        PostgresConnection connection = PostgresSubject.Connect(PostgresSession.Questions(PostgresAddress.Parse(address)));
         try
         {
             connection.Execute("SET statement_timeout = '5s'");

@@ -5,8 +5,10 @@ using SwiftLedger.Core.Plans.Statistics;
 namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>Reads tables, indexes, sizes and statistics from the system catalogues: nothing is counted, and no table is read.</summary>
+/// <param name="connection">A session that sees the server's catalogue alone.</param>
+/// <param name="names">Of relations, as applications write them, by number.</param>
 /// <remarks>PostgreSQL manual, 53 "System Catalogs". Rows are those that the server itself counts as live (pg_stat_all_tables) where it counts them.</remarks>
-internal sealed class PostgresCatalog(PostgresConnection connection)
+internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<string, string> names)
 {
     private const string Ours = "n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\\_toast%' AND n.nspname NOT LIKE 'pg\\_temp%'";
 
@@ -33,15 +35,15 @@ internal sealed class PostgresCatalog(PostgresConnection connection)
             SELECT c.oid, t.tgname, t.tgtype FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours} AND NOT t.tgisinternal
             """).SelectMany(r => EventsOf(int.Parse(r[2]!, CultureInfo.InvariantCulture)).Select(e => (Table: r[0]!, Trigger: new CatalogTrigger(r[1]!, e)))).ToLookup(t => t.Table, t => t.Trigger);
         return new(page, [.. connection.Rows($"""
-            SELECT c.oid, CASE WHEN pg_table_is_visible(c.oid) THEN c.relname ELSE n.nspname || '.' || c.relname END, c.reltuples::bigint, pg_relation_size(c.oid) / {page},
-              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup
+            SELECT c.oid, n.nspname || '.' || c.relname, c.reltuples::bigint, pg_relation_size(c.oid) / {page},
+              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup, c.relname, quote_ident(c.relname)
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
-            WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') ORDER BY 2
+            WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') ORDER BY c.relname, n.nspname
             """).Select(r =>
             {
                 // Before version 14, 0 stood for "never analyzed" as well.
                 long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
-                return new CatalogTable(r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ForeignKeys = [.. foreignKeys[r[0]!]], StatisticsTogether = [.. together[r[0]!]] };
+                return new CatalogTable(names.GetValueOrDefault(r[0]!) == r[7] ? r[6]! : r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ForeignKeys = [.. foreignKeys[r[0]!]], StatisticsTogether = [.. together[r[0]!]] };
             })]);
     }
 

@@ -4,8 +4,17 @@ using NpgsqlTypes;
 namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>A thin layer over the driver: values come and go as text, errors become our exceptions.</summary>
+/// <remarks>
+/// Every text goes to the server as it stands, by the extended protocol, which takes one statement only (PostgreSQL manual, 55.2.3): the driver's own
+/// splitting of texts at semicolons is off for the whole process.
+/// </remarks>
 internal sealed class PostgresConnection : IDisposable
 {
+    /// <summary>Where a transaction stands that nothing from outside may end.</summary>
+    private const string Hold = "swift_ledger_hold";
+
+    static PostgresConnection() => AppContext.SetSwitch("Npgsql.EnableSqlRewriting", false);
+
     private readonly NpgsqlDataSource _source;
     private readonly NpgsqlConnection _connection;
 
@@ -39,7 +48,7 @@ internal sealed class PostgresConnection : IDisposable
     /// <exception cref="EngineException">The server is not there, or refuses.</exception>
     public static PostgresConnection Open(NpgsqlConnectionStringBuilder address)
     {
-        var builder = new NpgsqlDataSourceBuilder(address.ConnectionString);
+        var builder = new NpgsqlDataSourceBuilder(new NpgsqlConnectionStringBuilder(address.ConnectionString) { Pooling = false, Enlist = false, Multiplexing = false }.ConnectionString);
 
         // Values come as text: the server's list of types is not needed, and not read.
         builder.ConfigureTypeLoading(types => types.EnableTypeLoading(false));
@@ -68,6 +77,103 @@ internal sealed class PostgresConnection : IDisposable
         }
 
         return command;
+    }
+
+    /// <summary>Whether the server has a transaction open for this session, failed ones too: its own answer, for only there it takes a savepoint.</summary>
+    public bool InTransaction
+    {
+        get
+        {
+            try
+            {
+                Execute("SAVEPOINT swift_ledger_open");
+                return true;
+            }
+            catch (EngineException e) when (e.Code == PostgresErrorCodes.NoActiveSqlTransaction)
+            {
+                return false;
+            }
+            catch (EngineException e) when (e.Code == PostgresErrorCodes.InFailedSqlTransaction)
+            {
+                return true;
+            }
+        }
+    }
+
+    /// <summary>Runs something in a transaction that is rolled back, also where it failed, and in which nothing it executes can end that transaction unseen.</summary>
+    /// <param name="readOnly">Whether the server refuses writes in it. What runs stands behind a savepoint: there even the session itself cannot make it writable (variable.c, check_transaction_read_only).</param>
+    /// <exception cref="SubjectException">A statement ended the transaction: the session is dropped.</exception>
+    public T Undone<T>(Func<T> work, bool readOnly)
+    {
+        Execute(readOnly ? "BEGIN READ ONLY" : "BEGIN");
+        return Held(work, () => Execute("ROLLBACK"));
+    }
+
+    /// <summary>The same within a transaction that goes on.</summary>
+    /// <exception cref="SubjectException">A statement ended the transaction: the session is dropped.</exception>
+    public T Held<T>(Func<T> work) => Held(work, () => { });
+
+    private T Held<T>(Func<T> work, Action end)
+    {
+        Execute($"SAVEPOINT {Hold}");
+        try
+        {
+            return work();
+        }
+        finally
+        {
+            if (_connection.State == System.Data.ConnectionState.Open)
+            {
+                BackToHold();
+                end();
+            }
+        }
+    }
+
+    /// <summary>Executes a statement from outside within a transaction: by the server's own rules it can neither end it nor be several.</summary>
+    /// <remarks>PostgreSQL manual, 43.8 "Transaction Management": what EXECUTE runs within a block cannot control the transaction around it.</remarks>
+    /// <exception cref="EngineException">The server refuses.</exception>
+    /// <exception cref="SubjectException">It ended the transaction all the same: the session is dropped.</exception>
+    public void ExecuteInside(string sql, CancellationToken stop)
+    {
+        Execute($"SAVEPOINT {Hold}", stop);
+        Execute($"DO LANGUAGE plpgsql {Literal($"BEGIN EXECUTE {Literal(sql)}; END")}", stop);
+        Release($"RELEASE SAVEPOINT {Hold}");
+    }
+
+    /// <summary>Asks the server whether a text is one statement that reads or writes rows, and none that controls the session or the schema: only such are prepared by name.</summary>
+    /// <remarks>PostgreSQL manual, "PREPARE": "Any SELECT, INSERT, UPDATE, DELETE, MERGE, or VALUES statement".</remarks>
+    /// <exception cref="EngineException">It is none, or is wrong.</exception>
+    public void MustBePlain(string sql)
+    {
+        const string prefix = "PREPARE swift_ledger_plain AS ";
+        try
+        {
+            Execute(prefix + sql);
+        }
+        catch (EngineException e) when (e.Offset is { } at)
+        {
+            throw new EngineException(e.Message, Math.Max(0, at - prefix.Length), e.TimeLimit) { Code = e.Code };
+        }
+
+        Execute("DEALLOCATE swift_ledger_plain");
+    }
+
+    /// <summary>Takes back what a transaction did since it is held, and makes one usable in which a statement failed.</summary>
+    /// <exception cref="SubjectException">There is no such transaction any more: the session is dropped.</exception>
+    public void BackToHold() => Release($"ROLLBACK TO SAVEPOINT {Hold}");
+
+    private void Release(string sql)
+    {
+        try
+        {
+            Execute(sql);
+        }
+        catch (EngineException e) when (e.Code is PostgresErrorCodes.NoActiveSqlTransaction or PostgresErrorCodes.InvalidSavepointSpecification)
+        {
+            _connection.Close();
+            throw SubjectException.Because("A statement ended the transaction that it was held in: its session is dropped, and the trial ends. Transactions are controlled by the trial alone here.");
+        }
     }
 
     public void Execute(string sql, CancellationToken stop = default)
@@ -127,10 +233,14 @@ internal sealed class PostgresConnection : IDisposable
         PostgresException { SqlState: PostgresErrorCodes.QueryCanceled } p => new($"An execution took longer than its time limit ({p.MessageText})", timeLimit: true),
         PostgresException { SqlState: PostgresErrorCodes.LockNotAvailable } p => new($"A lock was not to be had in time ({p.MessageText})", timeLimit: true),
         PostgresException { SqlState: PostgresErrorCodes.AdminShutdown or PostgresErrorCodes.CrashShutdown } p => new($"The server ended the connection: {p.MessageText}"),
-        PostgresException p => new(p.MessageText + (p.Hint is { Length: > 0 } hint ? $" ({hint.TrimEnd('.')})" : ""), p.Position > 0 ? p.Position - 1 : null),
+        PostgresException p => new(p.MessageText + (p.Hint is { Length: > 0 } hint ? $" ({hint.TrimEnd('.')})" : ""), p.Position > 0 ? p.Position - 1 : PositionInside(p)) { Code = p.SqlState },
         NpgsqlException { InnerException: { } inner } n => new($"{n.Message}: {inner.Message}"),
         _ => new(e.Message),
     };
+
+    /// <summary>The place in a statement that ran by <see cref="ExecuteInside"/>, where the mistake is in it and not in a function that it called.</summary>
+    private static int? PositionInside(PostgresException p) =>
+        p.InternalPosition > 0 && p.Where is { } where && where.Contains("inline_code_block", StringComparison.Ordinal) && !where.Contains('\n') ? p.InternalPosition - 1 : null;
 
     public void Dispose()
     {

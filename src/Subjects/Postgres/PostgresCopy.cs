@@ -9,26 +9,26 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <summary>One side of a trial on a server: a private database, one that is there already, or a transaction that is rolled back.</summary>
 internal sealed class PostgresCopy : ISubjectCopy
 {
-    /// <summary>Settings by which a session that cannot write would be let write after all, or be another one's.</summary>
-    private static readonly string[] Opening = ["TRANSACTION_READ_ONLY", "DEFAULT_TRANSACTION_READ_ONLY", "CHARACTERISTICS", "ROLE", "AUTHORIZATION"];
-
     private readonly NpgsqlConnectionStringBuilder _address;
     private readonly SubjectSides _sides;
     private readonly NpgsqlConnectionStringBuilder? _subject;
     private readonly bool _readOnly;
     private readonly bool _rolledBack;
+    private readonly SessionDefaults? _defaults;
     private readonly List<string> _settings = [];
     private PostgresConnection? _shared;
 
     /// <param name="address">The side's own database, or the subject.</param>
     /// <param name="subject">Of a copy, where it was copied from: the server counts there what was used and what died.</param>
-    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side, NpgsqlConnectionStringBuilder? subject = null)
+    /// <param name="defaults">Of a copy, the settings that sessions on the subject have.</param>
+    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side, NpgsqlConnectionStringBuilder? subject = null, SessionDefaults? defaults = null)
     {
         _subject = subject;
+        _defaults = defaults;
         _sides = sides;
         _rolledBack = sides == SubjectSides.RolledBack && side == Side.After;
         _readOnly = sides is SubjectSides.AsItIs or SubjectSides.Pair;
-        _address = _readOnly ? PostgresSubject.ReadOnly(address) : PostgresSubject.Private(address);
+        _address = _readOnly ? PostgresSession.Reading(address) : PostgresSession.Writing(address);
     }
 
     private PostgresConnection Shared => _shared ??= Connect();
@@ -38,13 +38,13 @@ internal sealed class PostgresCopy : ISubjectCopy
         string sql = step.Sql;
         if (SettingOf(sql) is { } setting)
         {
-            if (_readOnly && SqlLexer.Tokenize(setting, SqlDialect.PostgreSql).Any(t => Opening.Contains(t.Span.Of(setting).Trim('"').ToUpperInvariant())))
+            Shared.Execute(setting, stop);
+            _settings.Add(setting);
+            if (_readOnly && Reading(Shared) is { } lost)
             {
-                throw new EngineException("This database is only read: what its sessions may do, and as whom, stays as it is");
+                throw new EngineException(lost);
             }
 
-            _settings.Add(setting);
-            Shared.Execute(setting, stop);
             return Task.CompletedTask;
         }
 
@@ -55,18 +55,30 @@ internal sealed class PostgresCopy : ISubjectCopy
                 : "Of two databases that are there already neither is changed: the change holds rewrites and session settings (SET), nothing else");
         }
 
-        if (_rolledBack && (StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase)))
+        if (!_rolledBack)
+        {
+            Shared.Execute(sql, stop);
+            return Task.CompletedTask;
+        }
+
+        if (StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "abort" or "savepoint" or "release" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
         {
             throw new EngineException("This cannot run inside the transaction that is rolled back");
         }
 
-        Shared.Execute(sql, stop);
+        Shared.ExecuteInside(sql, stop);
         return Task.CompletedTask;
     }
 
+    /// <summary>Whether a session that was opened for reading still is one; a setting may say otherwise, however it is written.</summary>
+    private static string? Reading(PostgresConnection session) =>
+        session.Ask("SHOW default_transaction_read_only") != "on" || session.Ask("SHOW transaction_read_only") != "on" || session.Ask("SHOW standard_conforming_strings") != "on" || session.Ask("SHOW role") != "none"
+            ? "This database is only read: what its sessions may do, and as whom, stays as it is"
+            : null;
+
     public Task FinishChangeAsync(CancellationToken stop)
     {
-        if (!_rolledBack && _shared is { } shared && shared.Ask("SELECT CASE WHEN pg_current_xact_id_if_assigned() IS NULL THEN '' ELSE 'open' END") == "open")
+        if (!_rolledBack && _shared?.InTransaction == true)
         {
             throw new EngineException("The change ends inside a transaction that it began: its COMMIT is missing.");
         }
@@ -85,11 +97,11 @@ internal sealed class PostgresCopy : ISubjectCopy
         {
             if (_rolledBack)
             {
-                return Task.FromResult(new PostgresInspector(Shared, limit, ownTransaction: false).Look(run));
+                return Task.FromResult(new PostgresInspector(Shared, limit, Holding.OpenTransaction).Look(run));
             }
 
             using PostgresConnection fresh = Connect();
-            return Task.FromResult(new PostgresInspector(fresh, limit, ownTransaction: true).Look(run));
+            return Task.FromResult(new PostgresInspector(fresh, limit, Own).Look(run));
         }
         catch (EngineException e)
         {
@@ -97,19 +109,34 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
     }
 
+    /// <summary>How executions on this side are held: what is there already may not be written to.</summary>
+    private Holding Own => _readOnly ? Holding.ReadOnlyTransaction : Holding.Transaction;
+
     public Catalog? ReadCatalog(TimeSpan limit)
     {
-        Catalog own = new PostgresCatalog(Shared).Read();
-        if (_subject is null)
+        if (_rolledBack)
         {
-            return own;
+            // Only its own session sees what the open transaction did.
+            Dictionary<string, string> seen = PostgresNames.Read(Shared);
+            return Shared.Held(() =>
+            {
+                Shared.Execute("SET LOCAL search_path = pg_catalog, pg_temp");
+                return new PostgresCatalog(Shared, seen).Read();
+            });
         }
 
-        using PostgresConnection subject = PostgresConnection.Open(PostgresSubject.ReadOnly(_subject));
-        return PostgresCatalog.WithCounts(own, new PostgresCatalog(subject).Read());
+        Catalog own = CatalogOf(_address, _defaults);
+        return _subject is null ? own : PostgresCatalog.WithCounts(own, CatalogOf(_subject, null));
     }
 
-    public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), limit);
+    private static Catalog CatalogOf(NpgsqlConnectionStringBuilder address, SessionDefaults? defaults)
+    {
+        Dictionary<string, string> names = PostgresNames.Read(address, defaults);
+        using PostgresConnection questions = PostgresConnection.Open(PostgresSession.Questions(address));
+        return new PostgresCatalog(questions, names).Read();
+    }
+
+    public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
 
     public bool RollbackLeavesTraces => true;
 
@@ -130,6 +157,7 @@ internal sealed class PostgresCopy : ISubjectCopy
     private PostgresConnection Connect()
     {
         PostgresConnection connection = PostgresConnection.Open(_address);
+        _defaults?.Apply(connection);
         foreach (string setting in _settings)
         {
             connection.Execute(setting);

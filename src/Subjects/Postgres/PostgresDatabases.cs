@@ -24,6 +24,14 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 
     public string NameOf(string part) => $"{Prefix}{_trial}_{part}";
 
+    private string RoleName => NameOf("run");
+
+    private string Comment => $"{Mark}, made {DateTime.UtcNow:yyyy-MM-dd HH:mm:ss} UTC; dropped by itself";
+
+    /// <summary>Makes the role that the copies of this trial belong to.</summary>
+    /// <exception cref="EngineException">The server refuses.</exception>
+    public CopyRole MakeRole(PostgresConnection server) => CopyRole.Make(server, RoleName, Comment);
+
     public NpgsqlConnectionStringBuilder AddressOf(string part) => new(address.ConnectionString) { Database = NameOf(part) };
 
     public static bool Exists(PostgresConnection server, string name) => server.Ask("SELECT 1 FROM pg_database WHERE datname = $1", name) is not null;
@@ -63,7 +71,7 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
         try
         {
             server.Execute($"CREATE DATABASE {PostgresConnection.Quoted(name)} {how}", stop);
-            server.Execute($"COMMENT ON DATABASE {PostgresConnection.Quoted(name)} IS {PostgresConnection.Literal($"{Mark}, made {DateTime.UtcNow:yyyy-MM-dd HH:mm:ss} UTC; dropped by itself")}", stop);
+            server.Execute($"COMMENT ON DATABASE {PostgresConnection.Quoted(name)} IS {PostgresConnection.Literal(Comment)}", stop);
         }
         catch (EngineException e)
         {
@@ -71,17 +79,28 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
         }
     }
 
-    /// <summary>Drops this trial's databases, and those of trials of the same ledger whose folder is gone.</summary>
+    /// <summary>Drops this trial's databases and role, and those of trials of the same ledger whose folder is gone.</summary>
     /// <param name="own">Whether this trial has ended: its own go by their names alone, for it may have been killed before it could mark them.</param>
     /// <returns>The names of those that could not be dropped.</returns>
-    public List<string> Sweep(PostgresConnection server, bool own)
-    {
-        var left = new List<string>();
-        foreach (string?[] row in server.Rows("""
+    public List<string> Sweep(PostgresConnection server, bool own) =>
+    [
+        // Sessions of a process that was killed may still hold a database.
+        .. Drop(server, own, "DATABASE", " WITH (FORCE)", """
             SELECT d.datname FROM pg_database d
             WHERE d.datname LIKE 'swift\_ledger\_%' AND pg_has_role(d.datdba, 'MEMBER')
               AND (starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1) OR ($2 = 'own' AND d.datname = ANY (string_to_array($3, ' '))))
-            """, Mark, own ? "own" : "", string.Join(' ', Parts.Select(NameOf))))
+            """),
+        .. Drop(server, own, "ROLE", "", """
+            SELECT r.rolname FROM pg_roles r
+            WHERE r.rolname LIKE 'swift\_ledger\_%' AND r.rolname <> current_user
+              AND (starts_with(coalesce(shobj_description(r.oid, 'pg_authid'), ''), $1) OR ($2 = 'own' AND r.rolname = $3))
+            """),
+    ];
+
+    private List<string> Drop(PostgresConnection server, bool own, string what, string how, string candidates)
+    {
+        var left = new List<string>();
+        foreach (string?[] row in server.Rows(candidates, Mark, own ? "own" : "", what == "ROLE" ? RoleName : string.Join(' ', Parts.Select(NameOf))))
         {
             string name = row[0]!;
             if (CopyName().Match(name) is not { Success: true } match)
@@ -95,8 +114,7 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
             {
                 try
                 {
-                    // Sessions of a process that was killed may still hold it.
-                    server.Execute($"DROP DATABASE {PostgresConnection.Quoted(name)} WITH (FORCE)");
+                    server.Execute($"DROP {what} {PostgresConnection.Quoted(name)}{how}");
                 }
                 catch (EngineException)
                 {
@@ -117,6 +135,6 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
             ? $"Only its owner, or a superuser, may copy '{template}'. Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back)."
         : $"The server could not copy '{template}': {message}.";
 
-    [GeneratedRegex("^swift_ledger_([0-9a-f]{32})_(?:base|before|after)$", RegexOptions.CultureInvariant)]
+    [GeneratedRegex("^swift_ledger_([0-9a-f]{32})_(?:base|before|after|run)$", RegexOptions.CultureInvariant)]
     private static partial Regex CopyName();
 }

@@ -71,11 +71,29 @@ internal sealed partial class PostgresDump : IDisposable
     /// <param name="sections">Those of pre-data, data and post-data that are restored; empty for all.</param>
     /// <param name="without">Objects that are left out, by their number in the subject's own catalogue.</param>
     /// <param name="elsewhere">Whether it is another server, which has tablespaces of its own.</param>
+    /// <param name="asRole">Whether it is restored by who may do nothing but that: extensions are there already.</param>
     /// <exception cref="SubjectException">pg_restore failed.</exception>
-    public void Restore(NpgsqlConnectionStringBuilder to, IEnumerable<string> sections, IReadOnlySet<string> without, bool elsewhere, CancellationToken stop)
+    public void Restore(NpgsqlConnectionStringBuilder to, IEnumerable<string> sections, IReadOnlySet<string> without, bool elsewhere, bool asRole, CancellationToken stop) =>
+        Restore(to, sections, line => !(Entry().Match(line) is { Success: true } m && (without.Contains(m.Groups[1].Value) || (asRole && OfAdministrators().IsMatch(m.Groups[2].Value)))), elsewhere, stop);
+
+    /// <summary>Restores schemas and extensions alone, which a role without rights may not make.</summary>
+    /// <returns>What such a role may not make either, and is left out: foreign servers and what stands on them, event triggers.</returns>
+    /// <exception cref="SubjectException">pg_restore failed.</exception>
+    public IReadOnlyList<string> RestoreExtensions(NpgsqlConnectionStringBuilder to, bool elsewhere, CancellationToken stop)
+    {
+        List<string> entries = [.. Run(Path.Combine(_programs, "pg_restore"), null, ["--list", _dump], stop).Split('\n').Select(l => Entry().Match(l)).Where(m => m.Success).Select(m => m.Groups[2].Value)];
+        if (entries.Any(e => Beforehand().IsMatch(e)))
+        {
+            Restore(to, [], line => Entry().Match(line) is { Success: true } m && Beforehand().IsMatch(m.Groups[2].Value), elsewhere, stop);
+        }
+
+        return [.. entries.Where(e => OfAdministrators().IsMatch(e) && !Beforehand().IsMatch(e) && !e.StartsWith("COMMENT", StringComparison.Ordinal))];
+    }
+
+    private void Restore(NpgsqlConnectionStringBuilder to, IEnumerable<string> sections, Func<string, bool> wanted, bool elsewhere, CancellationToken stop)
     {
         string program = Path.Combine(_programs, "pg_restore"), list = Path.Combine(_dump, "chosen.list");
-        File.WriteAllLines(list, Run(program, null, ["--list", _dump], stop).Split('\n').Where(l => !(Entry().Match(l) is { Success: true } m && without.Contains(m.Groups[1].Value))));
+        File.WriteAllLines(list, Run(program, null, ["--list", _dump], stop).Split('\n').Where(wanted));
         Run(program, to, [$"--jobs={Jobs}", "--no-owner", "--no-privileges", "--exit-on-error", .. sections.Select(s => $"--section={s}"), .. Enumerable.Repeat("--no-tablespaces", elsewhere ? 1 : 0), $"--use-list={list}", $"--dbname={to.Database}", _dump], stop);
     }
 
@@ -138,9 +156,16 @@ internal sealed partial class PostgresDump : IDisposable
         }
     }
 
-    /// <summary>An entry of a dump's list: its own number, the catalogue's and the object's number, and what it is.</summary>
-    [GeneratedRegex("^[0-9]+; [0-9]+ ([0-9]+) ", RegexOptions.CultureInvariant)]
+    /// <summary>An entry of a dump's list: its own number, the catalogue's and the object's number, and what it is called.</summary>
+    [GeneratedRegex("^[0-9]+; [0-9]+ ([0-9]+) (.*)", RegexOptions.CultureInvariant)]
     private static partial Regex Entry();
+
+    /// <summary>What a role without rights may not make: schemas and extensions, which come beforehand, and what leads to other servers or watches others.</summary>
+    [GeneratedRegex("^(?:SCHEMA - |EXTENSION - |COMMENT - EXTENSION |USER MAPPING - |SERVER - |FOREIGN DATA WRAPPER - |FOREIGN TABLE |EVENT TRIGGER - )", RegexOptions.CultureInvariant)]
+    private static partial Regex OfAdministrators();
+
+    [GeneratedRegex("^(?:SCHEMA - |EXTENSION - )", RegexOptions.CultureInvariant)]
+    private static partial Regex Beforehand();
 
     [GeneratedRegex("[0-9]+", RegexOptions.CultureInvariant)]
     private static partial Regex MajorVersion();

@@ -10,19 +10,32 @@ using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Subjects.Postgres;
 
+/// <summary>What takes an execution back.</summary>
+internal enum Holding
+{
+    /// <summary>A transaction of its own: on a private copy.</summary>
+    Transaction,
+
+    /// <summary>One that cannot write: on what is there already.</summary>
+    ReadOnlyTransaction,
+
+    /// <summary>A savepoint of the transaction that holds the change.</summary>
+    OpenTransaction,
+}
+
 /// <summary>Looks at one case: first contact, rows, the plan that an application gets, counted, and the other plan where they differ.</summary>
 /// <remarks>
 /// PostgreSQL manual, "PREPARE": a statement with parameters is planned for its values five times; then a plan for any values is
 /// taken where it is not estimated to be dearer. So the sixth plan is the one that an application keeps.
 /// </remarks>
-internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan limit, bool ownTransaction)
+internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan limit, Holding holding)
 {
     /// <summary>A slower statement is not executed a second time just to see whether it counts the same.</summary>
     private static readonly TimeSpan RepeatUnder = TimeSpan.FromSeconds(2);
 
     private const int ExecutionsPlannedForValues = 5;
 
-    private const string Name = "swift_ledger_case", Mark = "swift_ledger_look", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON", Clocked = "ANALYZE, TIMING OFF, BUFFERS OFF, FORMAT JSON";
+    private const string Name = "swift_ledger_case", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON", Clocked = "ANALYZE, TIMING OFF, BUFFERS OFF, FORMAT JSON";
 
     private const int MostServerTimes = 7;
 
@@ -37,6 +50,15 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         try
         {
             connection.Execute($"SET statement_timeout = {(long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)}");
+            if (holding != Holding.Transaction)
+            {
+                Undone(() =>
+                {
+                    connection.MustBePlain(parameters.Sql);
+                    return true;
+                });
+            }
+
             writes = Writes(run.Sql);
             (cold, RowHash rows) = Undone(() => FirstExecution(parameters, writes));
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
@@ -65,21 +87,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
     }
 
     /// <summary>Runs something and takes it back, also where it failed.</summary>
-    private T Undone<T>(Func<T> work)
-    {
-        connection.Execute(ownTransaction ? "BEGIN" : $"SAVEPOINT {Mark}");
-        try
-        {
-            return work();
-        }
-        finally
-        {
-            if (connection.Handle.State == System.Data.ConnectionState.Open)
-            {
-                connection.Execute(ownTransaction ? "ROLLBACK" : $"ROLLBACK TO SAVEPOINT {Mark}");
-            }
-        }
-    }
+    private T Undone<T>(Func<T> work) => holding == Holding.OpenTransaction ? connection.Held(work) : connection.Undone(work, holding == Holding.ReadOnlyTransaction);
 
     private (double Milliseconds, RowHash Rows) FirstExecution(PostgresParameters parameters, bool writes)
     {
@@ -175,7 +183,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
     private (Plan Plan, string? Note) WithPlanning(Plan kept, string execute, bool writes)
     {
         bool forAny = connection.Handle.PostgreSqlVersion.Major >= 14
-            ? connection.Ask($"SELECT generic_plans > 0 FROM pg_prepared_statements WHERE name = '{Name}'") == "t"
+            ? connection.Rows("SELECT s.name, s.generic_plans FROM pg_catalog.pg_prepared_statements AS s").Any(s => s[0] == Name && s[1] != "0")
             : kept.Lines().Any(l => l.Operator.Condition?.Contains("$1", StringComparison.Ordinal) == true);
         var details = new Dictionary<string, string>(kept.Details) { [Planning.Kind] = forAny ? Planning.Once : Planning.Anew };
         Plan planned = kept with { Details = details };
@@ -219,7 +227,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         catch (EngineException)
         {
             // A transaction that failed refuses even this; prepared statements of a rolled back transaction stay, so the name is freed at the next look.
-            connection.Execute(ownTransaction ? "ROLLBACK" : $"ROLLBACK TO SAVEPOINT {Mark}");
+            connection.BackToHold();
             connection.Execute($"DEALLOCATE {Name}");
         }
     }

@@ -9,7 +9,8 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Lacks">Why it does not work, or what it cannot show.</param>
 /// <param name="Grant">SQL that an administrator runs to allow it; empty where nothing is missing, or no grant helps.</param>
 /// <param name="Elsewhere">Whether it works with the copies on another server, whatever is missing on this one.</param>
-public sealed record SidesOffered(SubjectSides Sides, bool Works, string Shows, string Lacks, string Grant, bool Elsewhere = false);
+/// <param name="WithTrust">Whether it works where the user knows every statement and function, and insists: only the connection's rights stand against it.</param>
+public sealed record SidesOffered(SubjectSides Sides, bool Works, string Shows, string Lacks, string Grant, bool Elsewhere = false, bool WithTrust = false);
 
 /// <summary>What a first look at a server tells, without writing anything.</summary>
 /// <param name="Bytes">Size of the database.</param>
@@ -23,7 +24,7 @@ public sealed record PostgresLook(
     public static PostgresLook At(string address)
     {
         NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
-        using PostgresConnection reading = PostgresSubject.Connect(PostgresSubject.ReadOnly(parsed));
+        using PostgresConnection reading = PostgresSubject.Connect(PostgresSession.Questions(parsed));
         int version = PostgresSubject.CheckedVersion(reading);
         string?[] row = reading.Rows("""
             SELECT current_setting('server_version'), quote_ident(current_user), pg_database_size(current_database()), r.rolsuper OR r.rolcreatedb, r.rolsuper OR pg_has_role(d.datdba, 'MEMBER'),
@@ -34,7 +35,8 @@ public sealed record PostgresLook(
         string?[] tables = reading.Rows("""
             SELECT count(*), count(*) FILTER (WHERE has_table_privilege(c.oid, 'SELECT')), count(*) FILTER (WHERE pg_has_role(c.relowner, 'MEMBER')),
               coalesce(string_agg(DISTINCT quote_ident(n.nspname), ', ') FILTER (WHERE NOT has_table_privilege(c.oid, 'SELECT')), ''),
-              coalesce(string_agg(DISTINCT quote_ident(pg_get_userbyid(c.relowner)), ', ') FILTER (WHERE NOT pg_has_role(c.relowner, 'MEMBER')), '')
+              coalesce(string_agg(DISTINCT quote_ident(pg_get_userbyid(c.relowner)), ', ') FILTER (WHERE NOT pg_has_role(c.relowner, 'MEMBER')), ''),
+              count(*) FILTER (WHERE NOT pg_has_role(c.relowner, 'MEMBER') AND (SELECT rolsuper FROM pg_roles WHERE oid = c.relowner))
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE c.relkind IN ('r', 'p', 'm') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%'
             """)[0];
@@ -65,25 +67,31 @@ public sealed record PostgresLook(
         string grantSequences = string.Join(' ', sequences[1]!.Split(", ", StringSplitOptions.RemoveEmptyEntries).Select(s => $"GRANT SELECT ON ALL SEQUENCES IN SCHEMA {s} TO {user};"));
         string undumped = PostgresDump.Lacking(version) ?? "";
         bool dumps = undumped.Length == 0 && readable == all && unread.Length == 0;
+        PostgresRights rights = PostgresRights.Of(reading);
+        bool confined = rights.Confined, copied = confined || rights.MakesRoles;
+        string unconfined = confined ? "" : $"{rights.Described}: statements would run with these rights.", other = confined ? "" : PostgresRights.ConfinedLogin(database);
+        string uncopied = copied ? "" : $"{rights.Described}, and may not make a role without these rights for the copies.";
+        SidesOffered OnItself(SubjectSides sides, bool works, string shows, string lacks, string grant) =>
+            new(sides, works && confined, shows, Sentences(unconfined, lacks), Sentences(other, grant), WithTrust: works && !confined);
         return new(row[0]!, user, bytes, others, [.. reading.Rows("SELECT extname || ' ' || extversion FROM pg_extension ORDER BY 1").Select(r => r[0]!)],
         [
-            new(SubjectSides.Copies, creates && owns && others == 0,
+            new(SubjectSides.Copies, creates && owns && others == 0 && copied,
                 $"Everything: plans, work and interleaved times of any change, on two private databases ({Size(3 * bytes)} on the server meanwhile).",
-                Sentences(creates ? "" : "This user may not create databases.", owns ? "" : "Only its owner may copy this database.",
+                Sentences(uncopied, creates ? "" : "This user may not create databases.", owns ? "" : "Only its owner may copy this database.",
                     others == 0 ? "" : $"{others} other session{(others == 1 ? " is" : "s are")} connected, and the server copies a database only while nobody is."),
-                Sentences(grantCreate, owns ? "" : $"ALTER DATABASE {database} OWNER TO {user};")),
-            new(SubjectSides.Dumped, creates && dumps,
+                Sentences(grantCreate, owns ? "" : $"ALTER DATABASE {database} OWNER TO {user};"), WithTrust: creates && owns && others == 0 && !copied),
+            new(SubjectSides.Dumped, creates && dumps && copied,
                 $"The same, while others go on working: pg_dump and pg_restore write {size} out and in again, or the rows of chosen tables alone, or rows made from statistics; also on another server. Tables lie packed then, and statistics are gathered anew.",
-                Sentences(creates ? "" : dumps ? "This user may not create databases here: the copies have to stand on another server." : "This user may not create databases.", undumped, unreadable, unread),
-                Sentences(grantCreate, grantRead, grantSequences), Elsewhere: dumps),
-            new(SubjectSides.AsItIs, readable > 0 || all == 0, "Rewrites and session settings: plans, work and interleaved times, on the subject itself, which is only read.",
+                Sentences(creates ? "" : dumps ? "This user may not create databases here: the copies have to stand on another server." : "This user may not create databases.", uncopied, undumped, unreadable, unread),
+                Sentences(grantCreate, grantRead, grantSequences), Elsewhere: dumps, WithTrust: creates && dumps && !copied),
+            OnItself(SubjectSides.AsItIs, readable > 0 || all == 0, "Rewrites and session settings: plans, work and interleaved times, on the subject itself, which is only read.",
                 Sentences("No index, no migration, no statement that writes.", unreadable), grantRead),
-            new(SubjectSides.RolledBack, owned > 0, "Any change that can stand in a transaction: plans and work, no times. Its locks are held while the after side is looked at.",
+            OnItself(SubjectSides.RolledBack, owned > 0, "Any change that can stand in a transaction: plans and work, no times. Its locks are held while the after side is looked at.",
                 Sentences("It is not timed, and locks what it changes meanwhile.", owned == all ? "" : $"This user owns {Figures.Count(owned)} of {Figures.Count(all)} tables, and can change those only."),
-                owned == all ? "" : $"GRANT {tables[4]} TO {user};"),
-            new(SubjectSides.Pair, readable > 0 || all == 0, "Two databases that are there already, the old deployment and the new one: plans, work and interleaved times.",
+                owned == all || tables[5] != "0" ? "" : $"GRANT {tables[4]} TO {user};"),
+            OnItself(SubjectSides.Pair, readable > 0 || all == 0, "Two databases that are there already, the old deployment and the new one: plans, work and interleaved times.",
                 Sentences("Differences of their data and of their servers count as well.", unreadable), grantRead),
-            new(SubjectSides.InPlace, owned > 0, "Any change, on this one database: plans, work and times before and after it.",
+            OnItself(SubjectSides.InPlace, owned > 0, "Any change, on this one database: plans, work and times before and after it.",
                 Sentences("The change stays in it, so it must be expendable, and its sides are timed one after the other: weaker evidence.",
                     owned == all ? "" : $"This user owns {Figures.Count(owned)} of {Figures.Count(all)} tables, and can change those only."), ""),
         ], notes);

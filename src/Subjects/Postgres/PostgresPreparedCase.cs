@@ -14,15 +14,18 @@ internal sealed class PostgresPreparedCase : IPreparedCase
     private readonly PostgresParameters _parameters;
     private readonly NpgsqlCommand _command;
     private readonly bool _writes;
+    private readonly bool _readOnly;
     private readonly TimeSpan _limit;
     private readonly string? _schedule;
 
     /// <param name="writes">Whether each execution is rolled back.</param>
+    /// <param name="readOnly">Whether each batch stands in a transaction that cannot write, and is rolled back.</param>
     /// <exception cref="EngineException">The server cannot prepare it.</exception>
-    public PostgresPreparedCase(PostgresConnection connection, CaseRun run, bool writes, TimeSpan limit)
+    public PostgresPreparedCase(PostgresConnection connection, CaseRun run, bool writes, bool readOnly, TimeSpan limit)
     {
         _connection = connection;
         _writes = writes;
+        _readOnly = readOnly;
         _limit = limit;
         _schedule = connection.LocalProcess is { } folder ? Path.Combine(folder, "schedstat") : null;
         _parameters = PostgresParameters.Of(run);
@@ -65,13 +68,7 @@ internal sealed class PostgresPreparedCase : IPreparedCase
         try
         {
             _connection.Execute($"SET statement_timeout = {(long)Math.Clamp(_limit.TotalMilliseconds, 1, int.MaxValue)}");
-            long ticks = 0;
-            for (int i = 0; i < times; i++)
-            {
-                ticks += _writes ? Written() : Once();
-            }
-
-            return ticks * (1e6 / Stopwatch.Frequency);
+            return (_readOnly ? _connection.Undone(() => Executed(times), readOnly: true) : Executed(times)) * (1e6 / Stopwatch.Frequency);
         }
         catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
         {
@@ -102,6 +99,17 @@ internal sealed class PostgresPreparedCase : IPreparedCase
         _command.Dispose();
     }
 
+    private long Executed(int times)
+    {
+        long ticks = 0;
+        for (int i = 0; i < times; i++)
+        {
+            ticks += _writes ? Written() : Once();
+        }
+
+        return ticks;
+    }
+
     private long Once()
     {
         long start = Stopwatch.GetTimestamp();
@@ -117,11 +125,18 @@ internal sealed class PostgresPreparedCase : IPreparedCase
 
     private long Written()
     {
-        using NpgsqlTransaction transaction = _connection.Handle.BeginTransaction();
-        _command.Transaction = transaction;
-        long took = Once();
-        transaction.Rollback();
-        return took;
+        _connection.Execute("BEGIN");
+        try
+        {
+            return Once();
+        }
+        finally
+        {
+            if (_connection.Handle.State == ConnectionState.Open)
+            {
+                _connection.Execute("ROLLBACK");
+            }
+        }
     }
 
     private EngineException Placed(Exception e)

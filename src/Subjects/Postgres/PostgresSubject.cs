@@ -15,8 +15,10 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Expendable">The database that may be changed for good, by name.</param>
 /// <param name="Dump">What copies of a dump hold; null for the whole subject.</param>
 /// <param name="Seed">Draws the rows that are made.</param>
+/// <param name="Trusted">Whether statements may run with rights that reach beyond the database, because the user knows them all.</param>
 public sealed record PostgresAccess(
-    string Address, SubjectSides Sides = SubjectSides.Copies, string? OtherAddress = null, long MostBytes = 50L << 30, string? Expendable = null, DumpContents? Dump = null, ulong Seed = 1)
+    string Address, SubjectSides Sides = SubjectSides.Copies, string? OtherAddress = null, long MostBytes = 50L << 30, string? Expendable = null, DumpContents? Dump = null, ulong Seed = 1,
+    bool Trusted = false)
 {
     /// <summary>Where the private copies stand, if there are any.</summary>
     internal string CopiesAddress => Sides == SubjectSides.Dumped && Dump?.On is { } on ? OtherAddress ?? on : Address;
@@ -27,23 +29,27 @@ public sealed class PostgresSubject : ISubject
 {
     public const int OldestVersion = 130_000, BeyondVersion = 190_000;
 
-    private const int LockSeconds = 5, IdleSeconds = 600, ExplainSeconds = 10;
+    private const int ExplainSeconds = 10;
 
     private static readonly string[] RecordedSettings =
     [
         "shared_buffers", "effective_cache_size", "work_mem", "maintenance_work_mem", "hash_mem_multiplier", "random_page_cost", "seq_page_cost", "cpu_tuple_cost", "cpu_index_tuple_cost",
         "cpu_operator_cost", "default_statistics_target", "effective_io_concurrency", "jit", "max_parallel_workers_per_gather", "max_parallel_workers", "plan_cache_mode", "autovacuum",
-        "track_io_timing", "from_collapse_limit", "join_collapse_limit", "server_encoding", "lc_collate", "block_size", "search_path",
+        "track_io_timing", "from_collapse_limit", "join_collapse_limit", "server_encoding", "lc_collate", "block_size",
     ];
 
     private readonly PostgresAccess _access;
     private readonly NpgsqlConnectionStringBuilder _address;
     private readonly PostgresDatabases _databases;
     private readonly NpgsqlConnectionStringBuilder _copies;
+    private readonly CopyRole? _role;
+    private readonly SessionDefaults _defaults;
+    private readonly ClusterState _state;
 
-    private PostgresSubject(PostgresAccess access, NpgsqlConnectionStringBuilder address, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, SubjectInfo info)
+    private PostgresSubject(
+        PostgresAccess access, NpgsqlConnectionStringBuilder address, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, CopyRole? role, SessionDefaults defaults, ClusterState state, SubjectInfo info)
     {
-        (_access, _address, _copies, _databases, Info) = (access, address, copies, databases, info);
+        (_access, _address, _copies, _databases, _role, _defaults, _state, Info) = (access, address, copies, databases, role, defaults, state, info);
     }
 
     public SubjectInfo Info { get; }
@@ -58,7 +64,7 @@ public sealed class PostgresSubject : ISubject
     /// <summary>Connects, checks, and makes the base of the copies, or goes on from the one that an earlier session made.</summary>
     /// <param name="folder">The trial's own folder.</param>
     /// <param name="doing">Told what is being done, in a few words.</param>
-    /// <exception cref="SubjectException">The server is not there, too old or too new, or what is wanted cannot be done on it.</exception>
+    /// <exception cref="SubjectException">The server is not there, too old or too new, or what is wanted cannot be done on it, or not safely.</exception>
     public static PostgresSubject Open(PostgresAccess access, string folder, Action<string>? doing = null, CancellationToken stop = default)
     {
         NpgsqlConnectionStringBuilder address = PostgresAddress.Parse(access.Address);
@@ -75,26 +81,88 @@ public sealed class PostgresSubject : ISubject
         NpgsqlConnectionStringBuilder copies = PostgresAddress.Parse(access.CopiesAddress);
         var databases = new PostgresDatabases(copies, folder);
         SubjectInfo info;
+        ClusterState state;
+        SessionDefaults defaults;
         int version;
-        using (PostgresConnection reading = Connect(ReadOnly(address)))
+        string path;
+        using (PostgresConnection questions = Connect(PostgresSession.Questions(address)))
         {
-            version = CheckedVersion(reading);
-            info = Read(reading);
+            version = CheckedVersion(questions);
+            using PostgresConnection applications = Connect(PostgresSession.Reading(address));
+            path = applications.Ask("SHOW search_path") ?? "";
+            info = Read(questions, PostgresNames.Read(applications), path);
+            defaults = SessionDefaults.Read(questions);
+            state = ClusterState.Read(questions, transactional: access.Sides is SubjectSides.Copies or SubjectSides.Dumped or SubjectSides.InPlace);
         }
 
+        CopyRole? role = null;
         if (access.Sides is SubjectSides.Copies or SubjectSides.Dumped)
         {
             File.WriteAllText(MarkIn(folder), "");
-            IReadOnlyList<string> notes = new CopyBase(access, address, version, copies, databases, info.Bytes, folder, doing ?? (_ => { })).Make(stop);
-            using PostgresConnection made = Connect(databases.AddressOf("base"));
+            role = RoleFor(access, copies, databases);
+            IReadOnlyList<string> notes = new CopyBase(access, address, version, copies, databases, role, info.Bytes, folder, doing ?? (_ => { })).Make(stop);
+            using PostgresConnection made = Connect(PostgresSession.Questions(databases.AddressOf("base")));
 
             // What the copies run on, which may be another server.
-            SubjectInfo there = Read(made);
+            SubjectInfo there = Read(made, [], path);
             info = info with { Version = there.Version, Settings = there.Settings, Notes = notes };
         }
+        else if (!access.Trusted)
+        {
+            MustBeConfined(address);
+            if (access.Sides == SubjectSides.Pair)
+            {
+                MustBeConfined(PostgresAddress.Parse(access.OtherAddress!));
+            }
+        }
 
-        return new(access, address, copies, databases, info);
+        return new(access, address, copies, databases, role, defaults, state, info);
     }
+
+    /// <summary>The role that everything from outside runs as on the copies; null where it runs as the connection itself.</summary>
+    /// <exception cref="SubjectException">The connection has rights that no stranger's statement may have, and no role without them can be made.</exception>
+    private static CopyRole? RoleFor(PostgresAccess access, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases)
+    {
+        if (access.Trusted)
+        {
+            return null;
+        }
+
+        using PostgresConnection server = Connect(PostgresSession.Server(copies));
+        PostgresRights rights = PostgresRights.Of(server);
+        if (rights.Confined)
+        {
+            return null;
+        }
+
+        if (!rights.MakesRoles)
+        {
+            throw Unconfined(rights, "The copies would run with these rights, and the connection may not make a role without them.", copies.Database!);
+        }
+
+        try
+        {
+            databases.Sweep(server, own: false);
+            return databases.MakeRole(server);
+        }
+        catch (EngineException e)
+        {
+            throw Unconfined(rights, $"A role without these rights, which the copies would run as, could not be made: {e.Message}.", copies.Database!);
+        }
+    }
+
+    private static void MustBeConfined(NpgsqlConnectionStringBuilder address)
+    {
+        using PostgresConnection questions = Connect(PostgresSession.Questions(address));
+        PostgresRights rights = PostgresRights.Of(questions);
+        if (!rights.Confined)
+        {
+            throw Unconfined(rights, "On a database that is there already, every statement of the workload and the change would run with these rights.", address.Database!);
+        }
+    }
+
+    private static SubjectException Unconfined(PostgresRights rights, string why, string database) => SubjectException.Because(
+        $"{rights.Described}. {why} Connect as a user without them, for example: {PostgresRights.ConfinedLogin(PostgresConnection.Quoted(database))} Where you know every statement and function, insist with --trust-this-sql.");
 
     /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
@@ -110,7 +178,7 @@ public sealed class PostgresSubject : ISubject
         try
         {
             NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
-            using PostgresConnection server = Connect(Server(parsed));
+            using PostgresConnection server = Connect(PostgresSession.Server(parsed));
             List<string> left = new PostgresDatabases(parsed, folder).Sweep(server, own);
             return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}. They are dropped at the next trial on this server.";
         }
@@ -126,21 +194,68 @@ public sealed class PostgresSubject : ISubject
         if (MakesCopies)
         {
             string part = side == Side.Before ? "before" : "after";
-            using PostgresConnection server = Connect(Server(_copies));
+            using PostgresConnection server = Connect(PostgresSession.Server(_copies));
             if (PostgresDatabases.Exists(server, _databases.NameOf(part)))
             {
                 server.Execute($"DROP DATABASE {PostgresConnection.Quoted(_databases.NameOf(part))} WITH (FORCE)", stop);
             }
 
             _databases.Make(server, part, _databases.NameOf("base"), stop);
-            address = _databases.AddressOf(part);
+            _role?.Admit(server, _databases.NameOf(part), stop);
+            address = CopyAddress(part);
         }
         else if (_access.Sides == SubjectSides.Pair && side == Side.After)
         {
             address = PostgresAddress.Parse(_access.OtherAddress!);
         }
 
-        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null));
+        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null, MakesCopies ? _defaults : null));
+    }
+
+    /// <summary>A copy as it is reached by what runs on it: over the network on this machine where the role cannot come by a socket.</summary>
+    private NpgsqlConnectionStringBuilder CopyAddress(string part)
+    {
+        NpgsqlConnectionStringBuilder own = _databases.AddressOf(part);
+        if (_role is null)
+        {
+            return own;
+        }
+
+        var ways = new List<NpgsqlConnectionStringBuilder> { _role.AddressOf(own) };
+        if (own.Host?.StartsWith('/') == true)
+        {
+            ways.Add(new(ways[0].ConnectionString) { Host = "127.0.0.1" });
+        }
+
+        EngineException? refused = null;
+        foreach (NpgsqlConnectionStringBuilder way in ways)
+        {
+            try
+            {
+                PostgresConnection.Open(way).Dispose();
+                return way;
+            }
+            catch (EngineException e)
+            {
+                refused ??= e;
+            }
+        }
+
+        throw SubjectException.Because(
+            $"The copies run as a role of their own, without rights beyond them, and the server does not let it in: {refused!.Message}. Let roles in by password (pg_hba.conf, scram-sha-256), connect as a user without such rights, or, where you know every statement and function, insist with --trust-this-sql.");
+    }
+
+    public IReadOnlyList<string> Aftermath()
+    {
+        try
+        {
+            using PostgresConnection questions = Connect(PostgresSession.Questions(_address));
+            return _state.Since(ClusterState.Read(questions, _state.Transactional));
+        }
+        catch (SubjectException e)
+        {
+            return [$"Whether anything outside the copies changed could not be seen: {e.Problem.Message}"];
+        }
     }
 
     /// <summary>Runs a script whole on a private copy.</summary>
@@ -150,33 +265,50 @@ public sealed class PostgresSubject : ISubject
     public async Task<BatchRun> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
     {
         await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
-        using PostgresConnection connection = Connect(Private(_databases.AddressOf("before")));
+        using PostgresConnection connection = Connect(PostgresSession.Writing(CopyAddress("before")));
+        _defaults.Apply(connection);
         return await Task.Run(() => new PostgresBatch(connection, limit).Run(script, whole, stop), CancellationToken.None);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
 
     /// <summary>The plan of a statement by the server's statistics; nothing is run. Parameters have no values: the plan is one for any.</summary>
-    /// <exception cref="SubjectException">No connection.</exception>
+    /// <exception cref="SubjectException">No connection, or one whose rights the subject's own code would get while it is planned.</exception>
     /// <exception cref="EngineException">The server cannot explain it.</exception>
     public static Plan Explain(string address, string sql)
     {
-        using PostgresConnection reading = Connect(ReadOnly(PostgresAddress.Parse(address)));
-        reading.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
-        PostgresParameters parameters = PostgresParameters.Of(new(sql.Trim().TrimEnd(';'), []));
-        string text;
-        if (parameters.Values.Count == 0)
+        NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
+        using (PostgresConnection questions = Connect(PostgresSession.Questions(parsed)))
         {
-            text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) {parameters.Sql}") ?? "";
-        }
-        else
-        {
-            reading.Execute("SET plan_cache_mode = force_generic_plan");
-            reading.Execute($"PREPARE swift_ledger_plan AS {parameters.Sql}");
-            text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) EXECUTE swift_ledger_plan({parameters.Literals})") ?? "";
+            PostgresRights rights = PostgresRights.Of(questions);
+            if (rights.MeetsStrangersCode(questions))
+            {
+                throw SubjectException.Because($"{rights.Described}, and functions of other users are in this database: planning may execute them with these rights. Connect as a user without them, for example: {PostgresRights.ConfinedLogin(PostgresConnection.Quoted(parsed.Database!))}");
+            }
         }
 
-        return PostgresPlanText.Read(text) ?? throw new EngineException("it gave no plan");
+        PostgresParameters parameters = PostgresParameters.Of(new(sql.Trim().TrimEnd(';'), []));
+        using PostgresConnection reading = Connect(PostgresSession.Reading(parsed));
+        reading.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
+        return reading.Undone(
+            () =>
+            {
+                reading.MustBePlain(parameters.Sql);
+                string text;
+                if (parameters.Values.Count == 0)
+                {
+                    text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) {parameters.Sql}") ?? "";
+                }
+                else
+                {
+                    reading.Execute("SET plan_cache_mode = force_generic_plan");
+                    reading.Execute($"PREPARE swift_ledger_plan AS {parameters.Sql}");
+                    text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) EXECUTE swift_ledger_plan({parameters.Literals})") ?? "";
+                }
+
+                return PostgresPlanText.Read(text) ?? throw new EngineException("it gave no plan");
+            },
+            readOnly: true);
     }
 
     /// <summary>Checks what can be seen of an address without connecting.</summary>
@@ -222,45 +354,34 @@ public sealed class PostgresSubject : ISubject
         }
     }
 
-    /// <summary>A session that cannot write, wait long for a lock, or be forgotten.</summary>
-    internal static NpgsqlConnectionStringBuilder ReadOnly(NpgsqlConnectionStringBuilder address) => WithOptions(address,
-        $"-c default_transaction_read_only=on -c lock_timeout={LockSeconds}s -c idle_in_transaction_session_timeout={IdleSeconds}s");
-
-    /// <summary>A session that may write to its own copy, or in a transaction that is rolled back.</summary>
-    internal static NpgsqlConnectionStringBuilder Private(NpgsqlConnectionStringBuilder address) => WithOptions(address,
-        $"-c lock_timeout={LockSeconds}s -c idle_in_transaction_session_timeout={IdleSeconds}s");
-
-    private static NpgsqlConnectionStringBuilder WithOptions(NpgsqlConnectionStringBuilder address, string options) =>
-        new(address.ConnectionString) { Options = string.IsNullOrEmpty(address.Options) ? options : $"{address.Options} {options}" };
-
-    /// <summary>Databases are made and dropped from another one.</summary>
-    internal static NpgsqlConnectionStringBuilder Server(NpgsqlConnectionStringBuilder address) => new(address.ConnectionString) { Database = "postgres" };
-
     private bool MakesCopies => _access.Sides is SubjectSides.Copies or SubjectSides.Dumped;
 
     /// <summary>There once databases were made on a server for the trial of this folder.</summary>
     private static string MarkIn(string folder) => Path.Combine(folder, "on-server");
 
-    private static SubjectInfo Read(PostgresConnection reading)
+    private static SubjectInfo Read(PostgresConnection questions, Dictionary<string, string> names, string path)
     {
         var settings = new SortedDictionary<string, string>(StringComparer.Ordinal);
-        foreach (string?[] row in reading.Rows("SELECT name, current_setting(name, true) FROM pg_settings WHERE name = ANY (string_to_array($1, ','))", string.Join(',', RecordedSettings)))
+        foreach (string?[] row in questions.Rows("SELECT name, current_setting(name, true) FROM pg_settings WHERE name = ANY (string_to_array($1, ','))", string.Join(',', RecordedSettings)))
         {
             settings[row[0]!] = row[1] ?? "";
         }
 
-        return new("PostgreSQL", reading.Ask("SHOW server_version")!, long.Parse(reading.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(reading));
+        // That of the subject's applications, and not of this session.
+        settings["search_path"] = path;
+        return new("PostgreSQL", questions.Ask("SHOW server_version")!, long.Parse(questions.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(questions, names));
     }
 
     /// <summary>Indexes with their definitions, and tables with their columns: what a change to them is seen by.</summary>
-    private static List<SchemaObject> Schema(PostgresConnection reading) =>
-        [.. reading.Rows("""
-            SELECT CASE c.relkind WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END, c.oid::regclass::text,
+    private static List<SchemaObject> Schema(PostgresConnection questions, Dictionary<string, string> names) =>
+        [.. questions.Rows("""
+            SELECT CASE c.relkind WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END, c.oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname),
               CASE WHEN c.relkind IN ('i', 'I') THEN pg_get_indexdef(c.oid) WHEN c.relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid)
-                ELSE 'CREATE TABLE ' || c.oid::regclass::text || ' (' || coalesce((SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
-                  || CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END, ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') || ')' END
+                ELSE coalesce((SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
+                  || CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END, ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') END
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%' AND c.relkind IN ('r', 'p', 'i', 'I', 'v', 'm', 'f')
-            ORDER BY 1 DESC, 2
-            """).Select(r => new SchemaObject(r[0]!, r[1]!, r[2] ?? ""))];
+            ORDER BY 1 DESC, n.nspname, c.relname
+            """).Select(r => (Kind: r[0]!, Name: names.GetValueOrDefault(r[1]!, r[2]!), Text: r[3] ?? ""))
+            .Select(r => new SchemaObject(r.Kind, r.Name, r.Kind == "table" ? $"CREATE TABLE {r.Name} ({r.Text})" : r.Text))];
 }

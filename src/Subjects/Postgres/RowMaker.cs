@@ -38,9 +38,7 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
 
     public void Make(IReadOnlyList<TableRows> tables, CancellationToken stop)
     {
-        // Names in definitions are written in full.
-        subject.Execute("SET search_path = ''", stop);
-        copy.Execute("SET search_path = ''", stop);
+        // Both sessions see the server's catalogue alone: names in definitions are written in full.
         ILookup<string, ForeignKey> keys = ForeignKeys.OfEachTable(subject).ToLookup(k => k.Table);
         ILookup<string, UniqueIndex> unique = UniqueIndexes();
         var indexed = new HashSet<string>();

@@ -62,7 +62,7 @@ public sealed class EstimateTests : IDisposable
         string folder = Directory.CreateTempSubdirectory("swift-ledger-estimate-").FullName;
         try
         {
-            await using PostgresSubject subject = PostgresSubject.Open(new(address, SubjectSides.AsItIs), folder);
+            await using PostgresSubject subject = PostgresSubject.Open(new(address, SubjectSides.AsItIs, Trusted: true), folder);
             await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
             Catalog catalog = side.ReadCatalog(TimeSpan.FromSeconds(5))!;
             PlanOperator scan = PostgresPlanText.Read(_postgres.Sql(_database, $"SET max_parallel_workers_per_gather = 0; EXPLAIN (FORMAT JSON) SELECT 1 FROM parcel WHERE {condition}"))!.Roots[0];
