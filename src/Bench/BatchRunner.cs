@@ -1,72 +1,66 @@
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Bench;
 
-/// <summary>Runs a script on a private copy of a subject and folds what it cost; the copy is removed.</summary>
+/// <summary>Has a script run on a private copy of a subject, in a process of its own, and folds what it cost; the copy is removed.</summary>
 public static class BatchRunner
 {
-    public const int LongestScript = 64 << 20;
+    public const int LongestScript = 32 << 20;
 
     /// <param name="limit">Of one statement.</param>
     /// <param name="whole">Of the script.</param>
+    /// <param name="options">Its bounds of disk and memory, and whether it is trusted.</param>
     /// <returns>What ran, or why nothing did.</returns>
     /// <exception cref="SubjectException">The subject cannot be used.</exception>
-    public static async Task<(BatchRun? Run, string? Problem)> RunAsync(LedgerHome home, string subject, string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
+    /// <exception cref="BenchProcessException">The process died.</exception>
+    /// <exception cref="OperationCanceledException">It was stopped; the copy is gone.</exception>
+    public static async Task<(BatchRun? Run, string? Problem)> RunAsync(LedgerHome home, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop)
     {
+        options = options with { Dialect = SubjectAddress.DialectOf(subject) };
         if (SubjectAddress.IsPostgres(subject))
         {
-            return await OnServerAsync(home, subject, script, limit, whole, stop);
-        }
+            PostgresLook look = await Task.Run(() => PostgresLook.At(subject), stop);
+            SidesOffered[] ways = [.. look.Sides.Where(s => s.Sides is SubjectSides.Copies or SubjectSides.Dumped)];
+            if (ways.FirstOrDefault(w => w.Works || (w.WithTrust && options.TrustSql)) is not { } way)
+            {
+                return (null, $"A script runs on a private copy, and none can be made. {ways[^1].Lacks} {ways[^1].Grant}".TrimEnd());
+            }
 
-        if (PlanLibrary.Find() is not { } library)
-        {
-            return (null, "A batch is run by the SQLite that counts, which is not built for want of a C compiler. Install gcc and libc6-dev, and start Swift Ledger again.");
+            options = options with { Sides = way.Sides };
         }
 
         (string folder, IDisposable hold) = home.NewCopyFolder();
+        var job = new BenchJob(subject, folder, home.MeasuringLock, "", "", options, [], Confirming: false, null, Batch: new(script, limit.TotalSeconds, whole.TotalSeconds));
         try
         {
-            await using SqliteSubject opened = SqliteSubject.Open(subject, folder, stop: stop);
-            await using ISubjectCopy copy = await opened.CopyAsync(Side.Before, stop);
-            using var process = new ExplainProcess(library);
-            using CancellationTokenRegistration stopping = stop.Register(process.Dispose);
-            (BatchRun? run, string? problem) = await Task.Run(() => process.RunScript(Path.Combine(folder, "before.db"), script, limit, whole), CancellationToken.None);
-            stop.ThrowIfCancellationRequested();
-            return (run, problem);
+            await foreach (BenchEvent happened in BenchProcess.RunAsync(job, stop: stop))
+            {
+                switch (happened)
+                {
+                    case ScriptRan ran:
+                        return (ran.Run, null);
+                    case JobRefused { BadInput: true } refused:
+                        throw new SubjectException(refused.Problems[0]);
+                    case JobRefused refused:
+                        return (null, refused.Problems[0].Message);
+                }
+            }
+
+            return (null, "Nothing ran.");
         }
         finally
         {
-            hold.Dispose();
-            Directory.Delete(folder, recursive: true);
-        }
-    }
+            if (options.Dialect == SqlDialect.PostgreSql)
+            {
+                await Task.Run(() => PostgresSubject.Clean(job.Access, folder), CancellationToken.None);
+            }
 
-    /// <summary>The server does the work; copied by whichever way it allows.</summary>
-    private static async Task<(BatchRun? Run, string? Problem)> OnServerAsync(LedgerHome home, string subject, string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
-    {
-        PostgresLook look = await Task.Run(() => PostgresLook.At(subject), stop);
-        SidesOffered[] ways = [.. look.Sides.Where(s => s.Sides is SubjectSides.Copies or SubjectSides.Dumped)];
-        if (ways.FirstOrDefault(w => w.Works) is not { } way)
-        {
-            return (null, $"A script runs on a private copy, and none can be made. {ways[^1].Lacks} {ways[^1].Grant}".TrimEnd());
-        }
-
-        var access = new PostgresAccess(subject, way.Sides);
-        (string folder, IDisposable hold) = home.NewCopyFolder();
-        try
-        {
-            await using PostgresSubject opened = await Task.Run(() => PostgresSubject.Open(access, folder, stop: stop), stop);
-            return (await opened.RunScriptAsync(script, limit, whole, stop), null);
-        }
-        finally
-        {
-            await Task.Run(() => PostgresSubject.Clean(access, folder), CancellationToken.None);
             hold.Dispose();
-            Directory.Delete(folder, recursive: true);
+            CopyFolder.Remove(folder);
         }
     }
 }

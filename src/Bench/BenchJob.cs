@@ -1,9 +1,15 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Bench;
+
+/// <summary>A script that is run whole on a copy.</summary>
+/// <param name="StatementSeconds">Limit of one statement.</param>
+/// <param name="Seconds">Limit of the script.</param>
+public sealed record BatchOrder(string Script, double StatementSeconds, double Seconds);
 
 /// <summary>What the measuring process is asked to do: one JSON object on its standard input.</summary>
 /// <param name="Subject">Path of the database under test, or its connection string.</param>
@@ -12,6 +18,7 @@ namespace SwiftLedger.Bench;
 /// <param name="Lines">Numbers of the lines to measure; empty for all.</param>
 /// <param name="Confirming">Whether this is the second session of a trial, on fresh copies of the same snapshot.</param>
 /// <param name="OtherAddress">The second address that the options want, with its password; null where the options tell it.</param>
+/// <param name="Batch">A script to run whole, instead of a trial; null for a trial.</param>
 /// <param name="SecondsLeft">What is left of the trial's measuring time; null for no bound.</param>
 public sealed record BenchJob(
     string Subject,
@@ -23,11 +30,22 @@ public sealed record BenchJob(
     IReadOnlyList<int> Lines,
     bool Confirming,
     double? SecondsLeft,
-    string? OtherAddress = null)
+    string? OtherAddress = null,
+    BatchOrder? Batch = null)
 {
+    private const int Gibibyte = 1 << 30;
+
+    /// <summary>What a change or a script may make of a copy.</summary>
+    [JsonIgnore]
+    public ChangeBounds Bounds => new(Options.ChangeGigabytes is { } most ? (long)(most * Gibibyte) : null);
+
+    /// <summary>What the job's processes may take of memory.</summary>
+    [JsonIgnore]
+    public MemoryShares Memory => new(Options.MostMegabytes);
+
     /// <summary>How a subject on a server is reached.</summary>
     [JsonIgnore]
-    public PostgresAccess Access => new(Subject, Options.Sides, OtherAddress ?? Options.OtherAddress, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable, Options.Dump, Options.Seed, Options.TrustSql);
+    public PostgresAccess Access => new(Subject, Options.Sides, OtherAddress ?? Options.OtherAddress, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable, Options.Dump, Options.Seed, Options.TrustSql, Bounds);
 
     /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)

@@ -17,17 +17,7 @@ public static class BenchMain
             return 2;
         }
 
-        var lifeline = new Thread(() =>
-        {
-            while (input.Read() >= 0)
-            {
-            }
-
-            Abandon(job.Folder);
-        })
-        { IsBackground = true, Name = "lifeline" };
-        lifeline.Start();
-
+        Lifeline.Watch(input, () => Abandon(job.Folder));
         void Tell(BenchEvent happened)
         {
             byte[] json = JsonSerializer.SerializeToUtf8Bytes(happened, BenchJob.Json);
@@ -38,7 +28,7 @@ public static class BenchMain
 
         try
         {
-            await new BenchSession(job, Tell, CancellationToken.None).RunAsync();
+            await (job.Batch is { } batch ? new BatchSession(job, batch, Tell).RunAsync() : new BenchSession(job, Tell, CancellationToken.None).RunAsync());
             return 0;
         }
         catch (IOException) when (!output.CanWrite)
@@ -50,15 +40,7 @@ public static class BenchMain
 
     private static void Abandon(string folder)
     {
-        try
-        {
-            Directory.Delete(folder, recursive: true);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            // The next start sweeps what could not be removed.
-        }
-
+        CopyFolder.Remove(folder);
         Environment.Exit(3);
     }
 }

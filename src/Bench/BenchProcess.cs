@@ -17,7 +17,7 @@ public static class BenchProcess
     public static async IAsyncEnumerable<BenchEvent> RunAsync(
         BenchJob job, Action<int>? started = null, [EnumeratorCancellation] CancellationToken stop = default)
     {
-        using Process process = Process.Start(StartInfo("bench-job"))!;
+        using Process process = Process.Start(StartInfo("bench-job", job.Folder))!;
         started?.Invoke(process.Id);
         await using CancellationTokenRegistration killing = stop.Register(() => Kill(process));
         Task<string> complaints = process.StandardError.ReadToEndAsync(CancellationToken.None);
@@ -38,7 +38,7 @@ public static class BenchProcess
             {
                 if (line.Length > 0 && JsonSerializer.Deserialize<BenchEvent>(line, BenchJob.Json) is { } happened)
                 {
-                    ended |= happened is JobDone or JobRefused;
+                    ended |= happened is JobDone or JobRefused or ScriptRan;
                     yield return happened;
                 }
             }
@@ -72,7 +72,8 @@ public static class BenchProcess
     }
 
     /// <param name="verb">What this program is to be in the new process.</param>
-    internal static ProcessStartInfo StartInfo(string verb)
+    /// <param name="folder">Where its temporary files go; null for the usual place.</param>
+    internal static ProcessStartInfo StartInfo(string verb, string? folder)
     {
         string host = Path.Combine(AppContext.BaseDirectory, "swift-ledger");
         var info = new ProcessStartInfo
@@ -92,6 +93,12 @@ public static class BenchProcess
         // No collection and no compiler may run beside a sample: everything is compiled fully at first use.
         info.Environment["DOTNET_gcConcurrent"] = "0";
         info.Environment["DOTNET_TieredCompilation"] = "0";
+        info.Environment["DOTNET_GCHeapHardLimit"] = MemoryShares.Managed.ToString("x", System.Globalization.CultureInfo.InvariantCulture);
+        if (folder is not null)
+        {
+            info.Environment["SQLITE_TMPDIR"] = info.Environment["TMPDIR"] = folder;
+        }
+
         return info;
     }
 }

@@ -16,17 +16,33 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 {
     private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
 
-    /// <summary>A table that takes longer to count stays uncounted.</summary>
+    /// <summary>Tables that cannot be counted within it stay uncounted.</summary>
     private static readonly TimeSpan CatalogLimit = TimeSpan.FromSeconds(5);
+
+    private static readonly TimeSpan LongestSyntax = TimeSpan.FromSeconds(10);
 
     /// <summary>Of each line and side, where the sides are not measured by turns.</summary>
     private const int MostBatches = 60;
 
     private TrialBrief _brief = null!;
 
+    /// <summary>Runs while something is measured: looking, counting and warming are, the copies and the change are not.</summary>
+    private readonly Stopwatch _clock = new();
+
+    private TimeSpan? Deadline => job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
+
+    private bool IsSpent => _clock.Elapsed >= Deadline;
+
+    private ExecutionLimit Limit => new(TimeSpan.FromSeconds(job.Options.StatementSeconds), Deadline is { } deadline ? () => deadline - _clock.Elapsed : null);
+
+    /// <summary>What counting all tables may take.</summary>
+    private TimeSpan CountingTables => Deadline is { } deadline && deadline - _clock.Elapsed < CatalogLimit ? deadline - _clock.Elapsed : CatalogLimit;
+
     public async Task RunAsync()
     {
         Parsed<TrialBrief> read = TrialBrief.Read(job.Workload, job.Change, job.Options);
+        SqliteBounds.LimitMemory(job.Memory.Timed);
+        ProcessBounds.LimitFiles(MostFileBytes());
         var problems = read.Problems.Concat(job.Options.Dialect == SqlDialect.Sqlite ? SyntaxProblems(read.Value) : []).ToList();
         if (problems.Count > 0)
         {
@@ -58,22 +74,16 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     /// <summary>Statements that the engine's parser refuses, with their place in the file that they come from.</summary>
     private IEnumerable<InputProblem> SyntaxProblems(TrialBrief brief)
     {
-        foreach (WorkloadStatement s in brief.Workload.Statements)
-        {
-            if (SqliteSyntax.Check(s.Sql) is { } e)
-            {
-                yield return At(InputPart.Workload, job.Workload, s.Body, s.Number, e);
-            }
-        }
-
-        foreach (Rewrite r in brief.Change.Rewrites)
-        {
-            if (SqliteSyntax.Check(r.Sql) is { } e)
-            {
-                yield return At(InputPart.Change, job.Change, r.Body, r.Number, e);
-            }
-        }
+        (InputPart Part, string Text, TextSpan Body, int Number, string Sql)[] all =
+        [
+            .. brief.Workload.Statements.Select(s => (InputPart.Workload, job.Workload, s.Body, s.Number, s.Sql)),
+            .. brief.Change.Rewrites.Select(r => (InputPart.Change, job.Change, r.Body, r.Number, r.Sql)),
+        ];
+        return SqliteSyntax.CheckAll([.. all.Select(a => a.Sql)], LongestSyntax).Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint));
     }
+
+    /// <summary>No file that this process or the one that counts writes grows beyond it: a copy, its log, a temporary file.</summary>
+    private long MostFileBytes() => ProcessBounds.MostFileBytes(job.Subject, job.Bounds);
 
     private static InputProblem At(InputPart part, string text, TextSpan body, int number, EngineException e) =>
         InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}.");
@@ -102,7 +112,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     {
         tell(new StageReached("copying", null));
         double lastTold = 0;
-        using var counter = new ExplainProcess(PlanLibrary.Find());
+        using var counter = new ExplainProcess(PlanLibrary.Find(), job.Folder, job.Memory, MostFileBytes());
         void Told(double share)
         {
             if (share >= lastTold + 0.1)
@@ -114,7 +124,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 
         await using ISubject subject = job.Options.Dialect == SqlDialect.PostgreSql
             ? PostgresSubject.Open(job.Access, job.Folder, doing => tell(new StageReached("copying", doing)), stop)
-            : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, stop);
+            : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, job.Bounds, stop);
         tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
             Machine.Describe(), Machine.LoadAverage(), subject.Info.Notes)));
         tell(new SchemaRead(subject.Info.Schema));
@@ -136,8 +146,11 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         if (!job.Confirming)
         {
             tell(new StageReached("inspecting", "the catalogue"));
-            tell(new CatalogsRead(before.ReadCatalog(CatalogLimit), after.ReadCatalog(CatalogLimit)));
+            _clock.Start();
+            tell(new CatalogsRead(before.ReadCatalog(CountingTables), after.ReadCatalog(CountingTables)));
         }
+
+        _clock.Start();
 
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
@@ -158,14 +171,17 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     {
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
-        var limit = TimeSpan.FromSeconds(job.Options.StatementSeconds);
+        ExecutionLimit limit = Limit;
         tell(new StageReached("inspecting", "the catalogue"));
-        Catalog? catalogBefore = before.ReadCatalog(CatalogLimit);
-        Dictionary<int, Inspection> seen = await InspectSideAsync(before, Side.Before, limit);
+        _clock.Start();
+        Catalog? catalogBefore = before.ReadCatalog(CountingTables);
+
+        // Half of the time is each side's.
+        TimeSpan? deadline = Deadline, half = deadline / 2;
+        Dictionary<int, Inspection> seen = await InspectSideAsync(before, Side.Before, half);
         using WholeSide? sideBefore = timed ? new(before, stolen, limit) : null, sideAfter = timed ? new(after, stolen, limit) : null;
-        TimeSpan? deadline = job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
-        var clock = Stopwatch.StartNew();
-        bool IsTimed(LineBrief line) => timed && seen[line.Number] is { Failure: null, Writes: false };
+        Stopwatch clock = _clock;
+        bool IsTimed(LineBrief line) => timed && seen.TryGetValue(line.Number, out Inspection? i) && i is { Failure: null, Writes: false };
         void Measure(WholeSide? side, Side which, TimeSpan? until)
         {
             if (side is not null)
@@ -177,23 +193,29 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             }
         }
 
-        await Task.Run(() => Measure(sideBefore, Side.Before, deadline / 2), stop);
+        await Task.Run(() => Measure(sideBefore, Side.Before, half), stop);
         if (!await ApplyAsync(before, after))
         {
             tell(new AftermathRead(subject.Aftermath()));
             return;
         }
 
-        tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CatalogLimit)));
-        Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, limit);
-        foreach (LineBrief line in _brief.Lines)
+        tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CountingTables)));
+        Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, deadline);
+        List<LineBrief> looked = [.. _brief.Lines.Where(l => seen.ContainsKey(l.Number) && then.ContainsKey(l.Number))];
+        foreach (LineBrief line in looked)
         {
             tell(new LineInspected(line.Number, seen[line.Number], then[line.Number]));
         }
 
+        foreach (LineBrief line in _brief.Lines.Except(looked))
+        {
+            tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+        }
+
         await Task.Run(() => Measure(sideAfter, Side.After, deadline), stop);
         double[] speeds = [.. _brief.Lines.SelectMany(l => (sideBefore?.Of(l.Number) ?? []).Concat(sideAfter?.Of(l.Number) ?? [])).Select(b => b.Yardstick)];
-        foreach (LineBrief line in _brief.Lines)
+        foreach (LineBrief line in looked)
         {
             Inspection x = seen[line.Number], y = then[line.Number];
             bool failed = x.Failure is not null || y.Failure is not null
@@ -216,13 +238,20 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 
     private static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
 
-    private async Task<Dictionary<int, Inspection>> InspectSideAsync(ISubjectCopy copy, Side side, TimeSpan limit)
+    /// <returns>What was seen of the lines that there was time for.</returns>
+    /// <param name="until">On the clock; null for no bound.</param>
+    private async Task<Dictionary<int, Inspection>> InspectSideAsync(ISubjectCopy copy, Side side, TimeSpan? until)
     {
         var seen = new Dictionary<int, Inspection>();
-        foreach (LineBrief line in _brief.Lines)
+        var limit = new ExecutionLimit(Limit.One, until is { } end ? () => end - _clock.Elapsed : null);
+        foreach (LineBrief line in _brief.Lines.TakeWhile(_ => !limit.IsSpent))
         {
             tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), {side.ToString().ToLowerInvariant()}"));
-            seen[line.Number] = await copy.InspectAsync(RunOf(line, side), limit, stop);
+            Inspection found = await copy.InspectAsync(RunOf(line, side), limit, stop);
+            if (found.Failure is not { TimeLimit: true } || !limit.IsSpent)
+            {
+                seen[line.Number] = found;
+            }
         }
 
         return seen;
@@ -231,6 +260,10 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     private async Task<bool> ApplyAsync(ISubjectCopy before, ISubjectCopy after)
     {
         ChangeStep? at = null;
+        _clock.Stop();
+        var clock = Stopwatch.StartNew();
+        TimeSpan most = job.Options.ChangeLimit;
+        var limit = new ExecutionLimit(most, () => most - clock.Elapsed);
         try
         {
             foreach (ChangeStep step in _brief.Change.Steps)
@@ -238,19 +271,20 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 at = step;
                 tell(new StageReached("applying", $"statement {step.Number}"));
                 long start = Stopwatch.GetTimestamp();
-                await after.ApplyAsync(step, stop);
+                await after.ApplyAsync(step, stop, limit);
                 tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
             }
 
             await before.FinishChangeAsync(stop);
             await after.FinishChangeAsync(stop);
+            _clock.Start();
             return true;
         }
         catch (EngineException e) when (at is not null)
         {
             int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
             tell(new JobRefused([InputProblem.At(InputPart.Change, job.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
-                $"Statement {at.Number} of the change failed: {e.Message}. {(job.Options.Sides switch
+                $"Statement {at.Number} of the change {(e.TimeLimit && limit.IsSpent ? $"was ended: the change took longer than {most.TotalSeconds:0.###} s, its limit (--change-seconds)" : $"failed: {e.Message}")}. {(job.Options.Sides switch
                 {
                     SubjectSides.InPlace => "The database keeps what the statements before it did; nothing is decided",
                     SubjectSides.Copies or SubjectSides.Dumped => "Nothing was measured, and both copies are removed",
@@ -264,12 +298,25 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
     private async Task<ILookup<bool, LineBrief>> InspectAsync(ISubjectCopy before, ISubjectCopy after)
     {
         var measurable = new List<(LineBrief Line, bool Writes)>();
-        var limit = TimeSpan.FromSeconds(job.Options.StatementSeconds);
+        ExecutionLimit limit = Limit;
         foreach (LineBrief line in _brief.Lines.Where(l => job.Lines.Count == 0 || job.Lines.Contains(l.Number)))
         {
+            if (limit.IsSpent)
+            {
+                tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+                continue;
+            }
+
             tell(new StageReached("inspecting", $"{line.Statement} ({line.Case})"));
             Inspection a = await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), limit, stop);
             Inspection b = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), limit, stop);
+            if ((a.Failure is { TimeLimit: true } || b.Failure is { TimeLimit: true }) && limit.IsSpent)
+            {
+                // The trial's time was over, not the statement's: nothing is said against either side.
+                tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+                continue;
+            }
+
             tell(new LineInspected(line.Number, a, b));
             var evidence = new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = a, After = b };
             if (a.Failure is not null || b.Failure is not null || (line.Rewritten && evidence.SameRows == false))
@@ -290,15 +337,16 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         using CpuPlacement? placement = job.Options.Dialect == SqlDialect.PostgreSql ? CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]) : null;
         GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
         GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
-        TimeSpan? deadline = job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
-        var clock = Stopwatch.StartNew();
+        TimeSpan? deadline = Deadline;
+        Stopwatch clock = _clock;
+        TimeSpan begun = clock.Elapsed;
         ulong seed = new SplitMix(job.Options.Seed + (job.Confirming ? 1UL : 0)).Next();
-        List<LineMeasuring> Open(IEnumerable<LineBrief> briefs) => [.. briefs.Select(line => new LineMeasuring(line, before, after, job.Options, seed, stolen))];
+        List<LineMeasuring> Open(IEnumerable<LineBrief> briefs) => [.. briefs.Select(line => new LineMeasuring(line, before, after, job.Options, Limit, seed, stolen))];
         if (before.RollbackLeavesTraces)
         {
             // Reads first, and where the time is short no more of it than their share.
             List<LineBrief> reads = [.. lines[false]], writes = [.. lines[true]];
-            MeasureInRounds(Open(reads), clock, deadline * ((double)reads.Count / Math.Max(1, reads.Count + writes.Count)));
+            MeasureInRounds(Open(reads), clock, deadline is { } end ? begun + ((end - begun) * ((double)reads.Count / Math.Max(1, reads.Count + writes.Count))) : null);
             MeasureInRounds(Open(writes), clock, deadline);
         }
         else
@@ -333,6 +381,10 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             tell(new StageReached("measuring", $"{line.Brief.Statement} ({line.Brief.Case})"));
             tell(new BlocksMeasured(number, line.Visit(clock, Quantum, deadline)));
             return line.End is { } end ? new(number, end) : null;
+        }
+        catch (EngineException e) when (e.TimeLimit && IsSpent)
+        {
+            return new(number, LineEnd.TimeSpent);
         }
         catch (EngineException e)
         {

@@ -12,11 +12,20 @@ namespace SwiftLedger.Bench;
 public static class ExplainMain
 {
     /// <param name="library">Path of the library.</param>
-    public static async Task<int> RunAsync(string library, TextReader input, Stream output)
+    /// <param name="mostMemory">Bytes that the engine may take.</param>
+    /// <param name="mostFileBytes">No file that it writes grows beyond it.</param>
+    public static async Task<int> RunAsync(string library, long mostMemory, long mostFileBytes, TextReader input, Stream output)
     {
         string? broken = Load(library);
+        if (broken is null)
+        {
+            SqliteBounds.LimitMemory(mostMemory);
+            ProcessBounds.LimitFiles(mostFileBytes);
+        }
+
         using SqlitePlanCounter? counter = broken is null ? new() : null;
-        while (await input.ReadLineAsync() is { } line)
+        using var requests = Lifeline.Lines(input, () => Environment.Exit(3));
+        foreach (string line in requests.GetConsumingEnumerable())
         {
             ExplainReply reply = JsonSerializer.Deserialize<ExplainRequest>(line, BenchJob.Json) is not { } request ? new(null, null, "No request.")
                 : counter is null ? new(null, null, broken)
@@ -48,7 +57,7 @@ public static class ExplainMain
         try
         {
             return request.Script is { } script
-                ? new(null, null, null, counter.Run(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds)))
+                ? new(null, null, null, counter.Run(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds), new(request.Growth)))
                 : request.Sql is { } sql
                 ? new(counter.Count(request.Path, request.Settings, new(sql, BindLine.Pairs(request.Binds)), limit), null, null)
                 : new(null, counter.ReadCatalog(request.Path, request.Settings, limit), null);

@@ -1,19 +1,24 @@
 using System.Diagnostics;
+using System.Globalization;
 using System.Text.Json;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
 
 /// <summary>Asks an explaining process, started at the first question. Whatever goes wrong with it costs counts, never the trial.</summary>
-public sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
+/// <param name="folder">The job's own, for temporary files; null for the usual place.</param>
+/// <param name="memory">What the job may take; null for the usual.</param>
+/// <param name="mostFileBytes">No file that it writes grows beyond it.</param>
+public sealed class ExplainProcess(string? library, string? folder = null, MemoryShares? memory = null, long mostFileBytes = long.MaxValue) : IPlanCounter, IDisposable
 {
     /// <summary>What an answer may take beyond the executions that it needs.</summary>
-    private static readonly TimeSpan Grace = TimeSpan.FromSeconds(20);
+    private static readonly TimeSpan Grace = TimeSpan.FromSeconds(5);
 
-    private const int ExecutionsForAnAnswer = 3, MostStarts = 3;
+    private const int MostStarts = 3;
 
     private Process? _process;
     private int _starts;
@@ -33,9 +38,9 @@ public sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
     /// <param name="limit">Of one statement.</param>
     /// <param name="whole">Of the script.</param>
     /// <returns>What ran, or why nothing did.</returns>
-    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole)
+    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
     {
-        ExplainReply reply = Ask(new(path, [], null, "", limit.TotalSeconds, script, whole.TotalSeconds), whole + limit);
+        ExplainReply reply = Ask(new(path, [], null, "", limit.TotalSeconds, script, whole.TotalSeconds, bounds.Growth), whole);
         return (reply.Batch, reply.Problem);
     }
 
@@ -54,7 +59,7 @@ public sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
             _process.StandardInput.WriteLine(JsonSerializer.Serialize(request, BenchJob.Json));
             _process.StandardInput.Flush();
             Task<string?> answer = _process.StandardOutput.ReadLineAsync();
-            if (!answer.Wait((limit * ExecutionsForAnAnswer) + Grace))
+            if (!answer.Wait(limit + Grace))
             {
                 return Lost("The process that counts gave no answer in time: there are only estimates.");
             }
@@ -72,8 +77,10 @@ public sealed class ExplainProcess(string? library) : IPlanCounter, IDisposable
     private Process Start()
     {
         _starts++;
-        ProcessStartInfo info = BenchProcess.StartInfo("explain-job");
+        ProcessStartInfo info = BenchProcess.StartInfo("explain-job", folder);
         info.ArgumentList.Add(library!);
+        info.ArgumentList.Add((memory ?? new(TrialOptions.UsualMegabytes)).Counted.ToString(CultureInfo.InvariantCulture));
+        info.ArgumentList.Add(mostFileBytes.ToString(CultureInfo.InvariantCulture));
         return Process.Start(info)!;
     }
 

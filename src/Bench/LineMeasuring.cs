@@ -23,14 +23,13 @@ internal sealed class LineMeasuring : IDisposable
     private SplitMix _random;
 
     public LineMeasuring(
-        LineBrief brief, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ulong seed, Machine.StolenTime stolen)
+        LineBrief brief, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ExecutionLimit limit, ulong seed, Machine.StolenTime stolen)
     {
         Brief = brief;
         _looks = options.Looks;
         _floor = options.FloorMicroseconds;
         _stolen = stolen;
         _random = new(seed ^ ((ulong)brief.Number * 0x9E3779B97F4A7C15));
-        var limit = TimeSpan.FromSeconds(options.StatementSeconds);
         _prepare = [() => new(before, before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit)), () => new(after, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit))];
     }
 

@@ -48,10 +48,7 @@ public sealed class TrialRunner(LedgerHome home)
             }
 
             hold.Dispose();
-            if (Directory.Exists(folder))
-            {
-                Directory.Delete(folder, recursive: true);
-            }
+            CopyFolder.Remove(folder);
         }
     }
 
@@ -68,7 +65,7 @@ public sealed class TrialRunner(LedgerHome home)
         return account;
     }
 
-    /// <summary>Runs from the first block of a session to its end: what a bound on measuring time counts.</summary>
+    /// <summary>Runs from the first look of a session to its end, not while the change is applied: what a bound on measuring time counts.</summary>
     private sealed class MeasuringClock
     {
         private readonly Stopwatch _watch = new();
@@ -77,11 +74,11 @@ public sealed class TrialRunner(LedgerHome home)
 
         public void See(BenchEvent happened)
         {
-            if (happened is StageReached { Stage: "measuring" })
+            if (happened is StageReached { Stage: "inspecting" or "measuring" })
             {
                 _watch.Start();
             }
-            else if (happened is JobDone or JobRefused)
+            else if (happened is JobDone or JobRefused or StageReached { Stage: "applying" })
             {
                 _watch.Stop();
             }

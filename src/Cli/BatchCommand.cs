@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Text;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Trials;
@@ -16,15 +15,24 @@ internal static class BatchCommand
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one statement.", DefaultValueFactory = _ => 30 };
     private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the whole script.", DefaultValueFactory = _ => 600 };
 
+    private static readonly Option<double?> ChangeGigabytes = new("--change-gigabytes") { Description = "By how much the script may make the copy larger; twice the subject and one more, when left out." };
+    private static readonly Option<int> MostMegabytes = new("--most-megabytes") { Description = "What the processes may take of memory together.", DefaultValueFactory = _ => 700 };
+    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "PostgreSQL: run the script with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
+
     public static Command Build()
     {
-        var command = new Command("batch", "Run a script whole on a copy: which of its statements cost the most, and what it repeats.") { Subject, Script, Out, StatementSeconds, MaxSeconds };
+        var command = new Command("batch", "Run a script whole on a copy: which of its statements cost the most, and what it repeats.") { Subject, Script, Out, StatementSeconds, MaxSeconds, ChangeGigabytes, MostMegabytes, Trust };
         command.SetAction(RunAsync);
         return command;
     }
 
     private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
     {
+        if (parsed.GetValue(ChangeGigabytes) is not (null or (> 0 and <= 1e6)) || parsed.GetValue(MostMegabytes) is not (>= MemoryShares.Least and <= 1 << 20))
+        {
+            return await Refuse($"--change-gigabytes is a number above 0, --most-megabytes one from {MemoryShares.Least} on.");
+        }
+
         if (parsed.GetValue(StatementSeconds) is not (> 0 and <= 86_400) || parsed.GetValue(MaxSeconds) is not (> 0 and <= 86_400))
         {
             return await Refuse("--statement-seconds and --max-seconds are numbers of seconds above 0.");
@@ -33,7 +41,7 @@ internal static class BatchCommand
         try
         {
             string subject = parsed.GetValue(Subject)!, path = parsed.GetValue(Script)!;
-            string script = path == "-" ? await Console.In.ReadToEndAsync(stop) : await File.ReadAllTextAsync(path, new UTF8Encoding(false, throwOnInvalidBytes: true), stop);
+            string script = path == "-" ? await Console.In.ReadToEndAsync(stop) : InputText.Read(path, BatchRunner.LongestScript);
             if (script.Length > BatchRunner.LongestScript)
             {
                 return await Refuse($"The script is longer than {BatchRunner.LongestScript >> 20} million characters.");
@@ -42,7 +50,8 @@ internal static class BatchCommand
             LedgerHome home = LedgerHome.FromEnvironment();
             home.SweepCopies();
             (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, SubjectAddress.IsPostgres(subject) ? subject : Path.GetFullPath(subject), script,
-                TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)), stop);
+                TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)),
+                new(TrustSql: parsed.GetValue(Trust), ChangeGigabytes: parsed.GetValue(ChangeGigabytes), MostMegabytes: parsed.GetValue(MostMegabytes)), stop);
             if (run is null)
             {
                 await Console.Error.WriteLineAsync(problem);
@@ -58,15 +67,20 @@ internal static class BatchCommand
                 await Console.Out.WriteAsync(BatchReport.Text(run));
             }
 
-            return run.Failure is null ? ExitCode.Good : ExitCode.NotMeasured;
+            return run.Failure switch { null => ExitCode.Good, { Bound: true } => ExitCode.BadInput, _ => ExitCode.NotMeasured };
         }
         catch (SubjectException e)
         {
             return await Refuse(e.Problem.Message);
         }
-        catch (DecoderFallbackException)
+        catch (InputTextException e)
         {
-            return await Refuse("The script is not UTF-8 text.");
+            return await Refuse($"The script '{parsed.GetValue(Script)}' {e.Message}");
+        }
+        catch (BenchProcessException e)
+        {
+            await Console.Error.WriteLineAsync(e.Message);
+            return ExitCode.NotMeasured;
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Globalization;
 using SwiftLedger.Bench;
 using SwiftLedger.Cli;
 
@@ -8,9 +9,14 @@ if (args is ["bench-job"])
     return await BenchMain.RunAsync(Console.In, Console.OpenStandardOutput());
 }
 
-if (args is ["explain-job", var library])
+if (args is ["explain-job", var library, var memory, var files])
 {
-    return await ExplainMain.RunAsync(library, Console.In, Console.OpenStandardOutput());
+    return await ExplainMain.RunAsync(library, long.Parse(memory, CultureInfo.InvariantCulture), long.Parse(files, CultureInfo.InvariantCulture), Console.In, Console.OpenStandardOutput());
+}
+
+if (args is ["check-job"])
+{
+    return CheckMain.Run(Console.In, Console.OpenStandardOutput());
 }
 
 var root = new RootCommand("Swift Ledger keeps the account of what a database change costs.")

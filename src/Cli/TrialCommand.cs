@@ -32,15 +32,21 @@ internal static class TrialCommand
     private static readonly Option<double?> MadeRows = new("--made-rows") { Description = "Dumped: the other tables, or all, get rows made from their statistics, N for each row of the subject." };
     private static readonly Option<string?> CopiesOn = new("--copies-on") { Description = "Dumped: a database on the server that holds the copies, where that is another one." };
     private static readonly Option<double> MostGigabytes = new("--most-gigabytes") { Description = "PostgreSQL: a larger database is not copied.", DefaultValueFactory = _ => 50 };
+    private static readonly Option<double?> ChangeSeconds = new("--change-seconds") { Description = "Bound on the change as a whole; 600, or less where --max-seconds is given, when left out." };
+    private static readonly Option<double?> ChangeGigabytes = new("--change-gigabytes") { Description = "By how much the change may make a copy larger; twice the subject and one more, when left out." };
+    private static readonly Option<int> MostMegabytes = new("--most-megabytes") { Description = "What the trial's processes may take of memory together.", DefaultValueFactory = _ => 700 };
     private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "PostgreSQL: run statements with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
+
+    /// <summary>Characters of a workload or a change: rows belong into the subject, and not into a change that loads them.</summary>
+    private const long LongestText = 4 << 20;
 
     public static Command Build()
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust, ChangeSeconds, ChangeGigabytes, MostMegabytes,
         };
         command.SetAction(RunAsync);
         return command;
@@ -142,6 +148,9 @@ internal static class TrialCommand
 
         return parsed.GetValue(Tolerance) is not (> 0 and <= 1000) ? "--tolerance is a percentage above 0."
             : parsed.GetValue(StatementSeconds) is not (> 0 and <= 86_400) ? "--statement-seconds is a number of seconds above 0."
+            : parsed.GetValue(ChangeSeconds) is not (null or (> 0 and <= 604_800)) ? "--change-seconds is a number of seconds above 0."
+            : parsed.GetValue(ChangeGigabytes) is not (null or (> 0 and <= 1e6)) ? "--change-gigabytes is a number above 0."
+            : parsed.GetValue(MostMegabytes) is not (>= MemoryShares.Least and <= 1 << 20) ? $"--most-megabytes is a number from {MemoryShares.Least} on."
             : parsed.GetValue(MaxSeconds) is not (>= 0 and <= 1e9) ? "--max-seconds is 0 or a number of seconds."
             : null;
     }
@@ -163,7 +172,10 @@ internal static class TrialCommand
             MostGigabytes: parsed.GetValue(MostGigabytes),
             Expendable: parsed.GetValue(Expendable),
             Dump: DumpOf(parsed),
-            TrustSql: parsed.GetValue(Trust));
+            TrustSql: parsed.GetValue(Trust),
+            ChangeSeconds: parsed.GetValue(ChangeSeconds),
+            ChangeGigabytes: parsed.GetValue(ChangeGigabytes),
+            MostMegabytes: parsed.GetValue(MostMegabytes));
     }
 
     /// <summary>What only a dump can do means a dump.</summary>
@@ -191,18 +203,13 @@ internal static class TrialCommand
     {
         try
         {
-            return File.ReadAllText(path, new UTF8Encoding(false, throwOnInvalidBytes: true));
+            return InputText.Read(path, LongestText);
         }
-        catch (DecoderFallbackException)
+        catch (InputTextException e)
         {
-            Console.Error.WriteLine($"The {what} file '{path}' is not UTF-8 text.");
+            Console.Error.WriteLine($"The {what} file '{path}' {e.Message}");
+            return null;
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException)
-        {
-            Console.Error.WriteLine($"The {what} file '{path}' cannot be read: {e.Message}");
-        }
-
-        return null;
     }
 
     private static bool Write(ParseResult parsed, ResultDocument result)

@@ -7,22 +7,33 @@ namespace SwiftLedger.Subjects;
 /// <summary>Goes through a script, whatever the engine: until its end, that of the time, or a statement that cannot be executed; what ran until then is told.</summary>
 internal static class BatchLoop
 {
+    /// <param name="limit">Of one statement.</param>
     /// <param name="whole">Limit of the whole script.</param>
-    /// <param name="execute">Executes a statement of a line and adds it; gives why it could not; null where it could.</param>
-    public static BatchRun Run(string script, SqlDialect dialect, TimeSpan whole, Func<string, int, BatchFold, string?> execute, CancellationToken stop = default)
+    /// <param name="execute">Executes a statement of a line within a limit, and adds it.</param>
+    public static BatchRun Run(string script, SqlDialect dialect, TimeSpan limit, TimeSpan whole, Action<string, int, BatchFold, ExecutionLimit> execute, CancellationToken stop = default)
     {
         var fold = new BatchFold(dialect);
         var clock = Stopwatch.StartNew();
+        var within = new ExecutionLimit(limit, () => whole - clock.Elapsed);
         var lines = new LineCounter(script);
         foreach (ScriptStatement item in SqlScript.Split(script, dialect).Statements)
         {
             stop.ThrowIfCancellationRequested();
             string sql = item.Body.Of(script);
             int line = lines.LineOf(item.Body.Start);
-            string? failure = clock.Elapsed > whole ? $"The script took longer than {whole.TotalSeconds:0.###} s." : Refusal(sql, dialect) ?? execute(sql, line, fold);
-            if (failure is not null)
+            if (Refusal(sql, dialect) is { } refusal)
             {
-                return fold.Result(new(item.Number, line, failure));
+                return fold.Result(new(item.Number, line, refusal));
+            }
+
+            try
+            {
+                execute(sql, line, fold, within);
+            }
+            catch (EngineException e)
+            {
+                stop.ThrowIfCancellationRequested();
+                return fold.Result(new(item.Number, line, within.IsSpent ? $"The script took longer than {whole.TotalSeconds:0.###} s, its limit." : e.Message, within.IsSpent || e.TimeLimit || e.Bound));
             }
         }
 

@@ -47,23 +47,24 @@ public interface ISubject : IAsyncDisposable
 public interface ISubjectCopy : IAsyncDisposable
 {
     /// <summary>Runs one statement of the change.</summary>
-    /// <exception cref="EngineException">The engine refused it.</exception>
-    Task ApplyAsync(ChangeStep step, CancellationToken stop);
+    /// <param name="limit">Of this statement; null for none.</param>
+    /// <exception cref="EngineException">The engine refused it, or it exceeded a bound.</exception>
+    Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null);
 
     /// <summary>Called once after the last step: brings the copy into the state that it is measured in.</summary>
     /// <exception cref="EngineException">The change left something open.</exception>
     Task FinishChangeAsync(CancellationToken stop);
 
     /// <summary>Plan, rows, counters and the first execution on a fresh connection. Engine errors come back as the inspection's failure.</summary>
-    Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop);
+    Task<Inspection> InspectAsync(CaseRun run, ExecutionLimit limit, CancellationToken stop);
 
     /// <summary>Tables, indexes, sizes and statistics; null where nothing can read them.</summary>
-    /// <param name="limit">Of counting one table.</param>
+    /// <param name="limit">Of counting all tables.</param>
     Catalog? ReadCatalog(TimeSpan limit);
 
     /// <summary>Prepares a case for timing on the connection that all cases of this side share.</summary>
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>
-    IPreparedCase Prepare(CaseRun run, TimeSpan limit);
+    IPreparedCase Prepare(CaseRun run, ExecutionLimit limit);
 
     /// <summary>Whether a write that is rolled back leaves dead row versions that later reads of the same rows have to pass over.</summary>
     bool RollbackLeavesTraces => false;
@@ -99,6 +100,9 @@ public sealed class EngineException(string message, int? offset = null, bool tim
     public int? Offset { get; } = offset;
 
     public bool TimeLimit { get; } = timeLimit;
+
+    /// <summary>Whether a bound of ours was met that is no time limit: of memory, or of disk.</summary>
+    public bool Bound { get; init; }
 
     /// <summary>The engine's own code of the failure; null where it has none.</summary>
     public string? Code { get; init; }

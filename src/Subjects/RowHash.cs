@@ -13,6 +13,9 @@ namespace SwiftLedger.Subjects;
 /// </remarks>
 internal sealed class RowHash
 {
+    /// <summary>Bytes of a value that stand in the row as they are; a longer one stands there by its own hash.</summary>
+    private const int LongestAsItIs = 4096;
+
     private byte[] _row = new byte[1024];
     private int _length;
     private UInt128 _sum;
@@ -53,7 +56,37 @@ internal sealed class RowHash
     public void AddBytes(byte type, ReadOnlySpan<byte> bytes)
     {
         AddNumber(type, bytes.Length);
+        if (bytes.Length > LongestAsItIs)
+        {
+            // So that a row of large values needs no memory of their size.
+            UInt128 hash = XxHash128.HashToUInt128(bytes);
+            BinaryPrimitives.WriteUInt128LittleEndian(Reserve(16), hash);
+            return;
+        }
+
         bytes.CopyTo(Reserve(bytes.Length));
+    }
+
+    /// <summary>Adds a value of varying length that comes in pieces.</summary>
+    public void AddStream(byte type, Stream stream, byte[] buffer)
+    {
+        int held = stream.ReadAtLeast(buffer, LongestAsItIs + 1, throwOnEndOfStream: false);
+        if (held <= LongestAsItIs)
+        {
+            AddBytes(type, buffer.AsSpan(0, held));
+            return;
+        }
+
+        var hash = new XxHash128();
+        int length = 0;
+        for (int read = held; read > 0; read = stream.Read(buffer))
+        {
+            hash.Append(buffer.AsSpan(0, read));
+            length += read;
+        }
+
+        AddNumber(type, length);
+        BinaryPrimitives.WriteUInt128LittleEndian(Reserve(16), hash.GetCurrentHashAsUInt128());
     }
 
     private Span<byte> Reserve(int bytes)

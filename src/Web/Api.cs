@@ -70,10 +70,10 @@ internal static class Api
             changes, run));
     }
 
-    private static CheckReport Check(CheckRequest request)
+    private static CheckReport Check(CheckRequest request, CheckProcess checker)
     {
         (TrialBrief brief, IReadOnlyList<InputProblem> problems) =
-            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Dialect: SubjectAddress.DialectOf(request.Subject), Sides: request.Sides), request.Subject);
+            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Dialect: SubjectAddress.DialectOf(request.Subject), Sides: request.Sides), request.Subject, checker);
         return CheckReport.Of(brief, request.Workload, problems);
     }
 
@@ -140,10 +140,10 @@ internal static class Api
     }
 
     private static Results<Ok<TrialSummary>, UnprocessableEntity<ProblemReport>> StartTrial(
-        TrialRequest request, BookStore books, TrialStore trials, TrialDesk desk, SubjectPasswords passwords)
+        TrialRequest request, BookStore books, TrialStore trials, TrialDesk desk, SubjectPasswords passwords, CheckProcess checker)
     {
         TrialOptions options = (request.Settings ?? new()).ToOptions(request.Subject);
-        (TrialBrief _, IReadOnlyList<InputProblem> problems) = TrialChecks.Check(request.Workload, request.Change, options, request.Subject);
+        (TrialBrief _, IReadOnlyList<InputProblem> problems) = TrialChecks.Check(request.Workload, request.Change, options, request.Subject, checker);
         if (problems.Count > 0)
         {
             return TypedResults.UnprocessableEntity(new ProblemReport(problems.Select(ProblemView.Of).ToList()));

@@ -8,7 +8,8 @@ using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Web;
 
-public sealed record BatchRequest(string Script);
+/// <param name="TrustSql">On a server: run with the connection's own rights, because every statement and function is known.</param>
+public sealed record BatchRequest(string Script, bool TrustSql = false);
 
 /// <param name="Calls">Executions that ran by it.</param>
 /// <param name="Plan">With what its first execution counted, and what stands out in it.</param>
@@ -68,12 +69,16 @@ internal static class BatchApi
 
         try
         {
-            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, passwords.ForConnecting(book.Subject!), request.Script, StatementLimit, ScriptLimit, stop);
+            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, passwords.ForConnecting(book.Subject!), request.Script, StatementLimit, ScriptLimit, new(TrustSql: request.TrustSql), stop);
             return run is null ? TypedResults.UnprocessableEntity(ProblemReport.Because("script", problem ?? "Nothing ran.")) : TypedResults.Ok(BatchView.Of(run));
         }
         catch (SubjectException e)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", e.Problem.Message));
+        }
+        catch (BenchProcessException e)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("script", e.Message));
         }
     }
 }

@@ -65,6 +65,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<WatchStore>();
         builder.Services.AddSingleton<WatchDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<WatchDesk>());
+        builder.Services.AddSingleton<CheckProcess>();
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());

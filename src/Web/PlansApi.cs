@@ -1,3 +1,4 @@
+using SwiftLedger.Bench;
 using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Plans;
@@ -30,7 +31,7 @@ internal static class PlansApi
         api.MapPost("/books/{id:long}/pins/{pin:long}/replaced", ReplacePin);
     }
 
-    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans, TrialStore trials, BookStore books, SubjectPasswords passwords)
+    private static Results<Ok<PastedView>, UnprocessableEntity<ProblemReport>> Compare(PastedRequest request, PlanStore plans, TrialStore trials, BookStore books, SubjectPasswords passwords, CheckProcess checker)
     {
         if ((request.Before + request.After + request.BeforeSql + request.AfterSql).Trim().Length == 0)
         {
@@ -40,8 +41,8 @@ internal static class PlansApi
         IReadOnlyList<SchemaObject> schema = request.BookId is { } book ? plans.Schema(book) : [];
         Catalog? catalog = request.BookId is { } known ? LatestCatalog(known, trials) : null;
         string? server = request.BookId is { } chosen && books.Find(chosen)?.Subject is { } subject && SubjectAddress.IsPostgres(subject) ? passwords.ForConnecting(subject) : null;
-        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, server);
-        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, server);
+        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, server, checker);
+        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, server, checker);
         ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
         return TypedResults.Ok(new PastedView(view, noteBefore, noteAfter));
     }
@@ -51,7 +52,7 @@ internal static class PlansApi
     /// plans it that is asked, without running it.
     /// </summary>
     /// <param name="server">The book's server; null where it has a file, or nothing.</param>
-    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string? server)
+    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string? server, CheckProcess checker)
     {
         if (plan.Trim().Length > 0)
         {
@@ -85,15 +86,9 @@ internal static class PlansApi
             return (null, "A statement alone has no plan: choose a book that had a trial, whose schema and statistics the planner can go by.");
         }
 
-        try
-        {
-            return (new PlanSide(SqliteSketch.Explain(schema, catalog, sql), sql) { Catalog = catalog },
-                catalog is null ? "The book's latest trial read no statistics: the planner goes by the schema alone." : null);
-        }
-        catch (EngineException e)
-        {
-            return (null, $"The statement cannot be explained: {e.Message}.");
-        }
+        (Plan? drawn, string? failure) = checker.Explain(schema, catalog, sql);
+        return drawn is null ? (null, $"The statement cannot be explained: {failure}.")
+            : (new PlanSide(drawn, sql) { Catalog = catalog }, catalog is null ? "The book's latest trial read no statistics: the planner goes by the schema alone." : null);
     }
 
     private static IResult ExportPasted(string format, PastedRequest request) => PlanInput.Read(request.Before).Plan is { } plan

@@ -1,3 +1,4 @@
+using SwiftLedger.Bench;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -13,7 +14,8 @@ internal static class TrialChecks
     /// <summary>Longest workload or change, in UTF-16 code units.</summary>
     public const int LongestText = 4 << 20;
 
-    public static (TrialBrief Brief, IReadOnlyList<InputProblem> Problems) Check(string workload, string change, TrialOptions options, string? subject)
+    /// <param name="checker">Shows statements to the engine's parser.</param>
+    public static (TrialBrief Brief, IReadOnlyList<InputProblem> Problems) Check(string workload, string change, TrialOptions options, string? subject, CheckProcess checker)
     {
         var problems = new List<InputProblem>();
         foreach ((InputPart part, string text) in new[] { (InputPart.Workload, workload), (InputPart.Change, change) })
@@ -34,7 +36,7 @@ internal static class TrialChecks
         if (options.Dialect == SqlDialect.Sqlite)
         {
             // A server's own parser is asked when the trial runs: nothing here connects to it.
-            AddSyntax(workload, change, read.Value, problems);
+            AddSyntax(workload, change, read.Value, problems, checker);
         }
 
         AddOptions(options, problems);
@@ -75,21 +77,22 @@ internal static class TrialChecks
         }
     }
 
-    private static void AddSyntax(string workload, string change, TrialBrief brief, List<InputProblem> problems)
+    private static void AddSyntax(string workload, string change, TrialBrief brief, List<InputProblem> problems, CheckProcess checker)
     {
         if (problems.Any(p => p.Part is InputPart.Workload && p.Message.StartsWith("Statement", StringComparison.Ordinal)))
         {
             return;
         }
 
-        var texts = brief.Workload.Statements.Select(s => (InputPart.Workload, workload, s.Number, s.Sql, s.Body))
-            .Concat(brief.Change.Rewrites.Select(r => (InputPart.Change, change, r.Number, r.Sql, r.Body)));
-        foreach ((InputPart part, string text, int number, string sql, TextSpan body) in texts)
+        (InputPart Part, string Text, int Number, string Sql, TextSpan Body)[] texts =
+        [
+            .. brief.Workload.Statements.Select(s => (InputPart.Workload, workload, s.Number, s.Sql, s.Body)),
+            .. brief.Change.Rewrites.Select(r => (InputPart.Change, change, r.Number, r.Sql, r.Body)),
+        ];
+        foreach (ParserComplaint found in checker.Check([.. texts.Select(t => t.Sql)]))
         {
-            if (SqliteSyntax.Check(sql) is { } e)
-            {
-                problems.Add(InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}."));
-            }
+            (InputPart part, string text, int number, _, TextSpan body) = texts[found.Statement];
+            problems.Add(InputProblem.At(part, text, new(body.Start + Math.Min(found.Offset ?? 0, body.Length), 1), $"Statement {number}: {found.Message}."));
         }
     }
 
@@ -97,6 +100,10 @@ internal static class TrialChecks
     {
         string? wrong = o.Tolerance is not (> 0 and <= 10) ? "The tolerance is a percentage above 0."
             : o.StatementSeconds is not (> 0 and <= 86_400) ? "The time limit of one execution is a number of seconds above 0."
+            : o.ChangeSeconds is not (null or (> 0 and <= 604_800)) ? "The change's time limit is a number of seconds above 0, at most a week."
+            : o.ChangeGigabytes is not (null or (> 0 and <= 1e6)) ? "The change's limit of disk is a number of gigabytes above 0."
+            : o.MostGigabytes is not (> 0 and <= 1e6) ? "The size of a database that is copied is a number of gigabytes above 0."
+            : o.MostMegabytes is not (>= MemoryShares.Least and <= 1 << 20) ? $"A trial's memory is at least {MemoryShares.Least} megabytes."
             : DumpContents.ProblemOf(o.Dump, o.Sides, o.Dialect) is { } dump ? dump
             : o.MaxSeconds is not (null or (> 0 and <= 1e9)) ? "The measuring time is a number of seconds above 0, or empty for no bound."
             : null;

@@ -63,7 +63,7 @@ public sealed class BatchRunnerTests : IDisposable
 
     private async Task<BatchRun> RunAsync(string script, double seconds = 20)
     {
-        (BatchRun? run, string? problem) = await BatchRunner.RunAsync(Home, Database, script, TimeSpan.FromSeconds(seconds), TimeSpan.FromSeconds(60), TestContext.Current.CancellationToken);
+        (BatchRun? run, string? problem) = await BatchRunner.RunAsync(Home, Database, script, TimeSpan.FromSeconds(seconds), TimeSpan.FromSeconds(60), new(), TestContext.Current.CancellationToken);
         return run.ShouldNotBeNull(problem);
     }
 }

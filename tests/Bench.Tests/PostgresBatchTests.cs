@@ -94,7 +94,7 @@ public sealed class PostgresBatchTests(PostgresBatchTests.Parcels parcels) : ICl
     public async Task Without_the_right_to_copy_it_says_what_is_missing()
     {
         parcels.Server.Sql("postgres", "CREATE ROLE reader LOGIN");
-        (BatchRun? run, string? problem) = await BatchRunner.RunAsync(parcels.Home, parcels.Server.Connection("parcels", "reader"), "SELECT 1", TimeSpan.FromSeconds(1), TimeSpan.FromSeconds(1), TestContext.Current.CancellationToken);
+        (BatchRun? run, string? problem) = await BatchRunner.RunAsync(parcels.Home, parcels.Server.Connection("parcels", "reader"), "SELECT 1", TimeSpan.FromSeconds(1), TimeSpan.FromSeconds(1), new(), TestContext.Current.CancellationToken);
         run.ShouldBeNull();
         problem.ShouldNotBeNull().ShouldContain("This user may not create databases.");
         problem.ShouldContain("ALTER ROLE reader CREATEDB;");
@@ -108,7 +108,7 @@ public sealed class PostgresBatchTests(PostgresBatchTests.Parcels parcels) : ICl
 
     private async Task<BatchRun> RunAsync(string script, double seconds = 30, CancellationToken stop = default)
     {
-        (BatchRun? run, string? problem) = await BatchRunner.RunAsync(parcels.Home, parcels.Server.Connection("parcels"), script, TimeSpan.FromSeconds(seconds), TimeSpan.FromSeconds(120), stop);
+        (BatchRun? run, string? problem) = await BatchRunner.RunAsync(parcels.Home, parcels.Server.Connection("parcels"), script, TimeSpan.FromSeconds(seconds), TimeSpan.FromSeconds(120), new(), stop);
         problem.ShouldBeNull();
         return run.ShouldNotBeNull();
     }

@@ -65,7 +65,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     public async Task Both_engines_hold_the_same_rows()
     {
         string folder = huts.NewFolder();
-        await using PostgresSubject subject = PostgresSubject.Open(new(huts.Address, SubjectSides.AsItIs), folder);
+        await using PostgresSubject subject = PostgresSubject.Open(new(huts.Address, SubjectSides.AsItIs, Trusted: true), folder);
         await using ISubjectCopy server = await subject.CopyAsync(Side.Before, default);
         await using SqliteSubject file = SqliteSubject.Open(huts.File.DatabasePath, huts.NewFolder());
         await using ISubjectCopy copy = await file.CopyAsync(Side.Before, default);
@@ -158,7 +158,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     public async Task Plans_and_work_are_compared_where_the_change_is_rolled_back()
     {
         const string change = "DROP INDEX trail_report_section_written";
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.RolledBack, Only: ["latest_reports", "huts_of_section"]);
+        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.RolledBack, TrustSql: true, Only: ["latest_reports", "huts_of_section"]);
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, change, options).Value;
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, change, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
         account.Lines.Select(l => (l.Evidence.Brief.Statement, l.Decision!.Verdict, l.Decision.Basis)).ShouldBe([
@@ -172,7 +172,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         huts.Server.Sql("postgres", "CREATE DATABASE spare TEMPLATE huts");
         const string change = "CREATE INDEX booking_night_hut_night ON booking_night(hut_id, night)";
         string address = huts.Server.Connection("spare");
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.InPlace, Only: ["arrivals_tonight", "add_night"]);
+        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.InPlace, TrustSql: true, Only: ["arrivals_tonight", "add_night"]);
         async Task<TrialAccount> RunAsync(TrialOptions with, string text)
         {
             TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, text, with).Value;

@@ -24,7 +24,8 @@ public sealed record BatchStatement(
 public sealed record BatchBlock(int? Statement, IReadOnlyList<BatchBlock> Body, long Times, double Milliseconds);
 
 /// <summary>Where and why a batch ended before its last statement.</summary>
-public sealed record BatchFailure(int Statement, int Line, string Message);
+/// <param name="Bound">Whether a limit of time, memory or disk ended it, and not the engine's refusal.</param>
+public sealed record BatchFailure(int Statement, int Line, string Message, bool Bound = false);
 
 /// <summary>A script that was run whole, folded: what it cost is found without looking at thousands of equal plans.</summary>
 /// <param name="Statements">The costliest first.</param>

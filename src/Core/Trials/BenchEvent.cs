@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
@@ -22,6 +23,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(LineEnded), "lineEnded")]
 [JsonDerivedType(typeof(JobRefused), "refused")]
 [JsonDerivedType(typeof(JobDone), "done")]
+[JsonDerivedType(typeof(ScriptRan), "script")]
 public abstract record BenchEvent;
 
 /// <summary>What is being done now.</summary>
@@ -75,6 +77,9 @@ public sealed record LineEnded(int Line, LineEnd End, SideFailure? Before = null
 /// <param name="Problems">What, where, and what to do.</param>
 /// <param name="BadInput">False where the machine is at fault and not the input: a full disk, say.</param>
 public sealed record JobRefused(IReadOnlyList<InputProblem> Problems, bool BadInput) : BenchEvent;
+
+/// <summary>A script ran whole, or as far as it could; the last word of its job.</summary>
+public sealed record ScriptRan(BatchRun Run) : BenchEvent;
 
 /// <summary>All lines have ended and the copies are gone.</summary>
 public sealed record JobDone(double LoadAverage, double StolenMilliseconds, double PeakMebibytes) : BenchEvent;

@@ -3,6 +3,7 @@ using System.Text;
 using System.Text.RegularExpressions;
 using Microsoft.Data.Sqlite;
 using Npgsql;
+using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Demo.Postgres;
 
@@ -126,8 +127,11 @@ public static partial class PostgresHuts
 
     private static void Run(NpgsqlConnection connection, string sql)
     {
-        using var command = new NpgsqlCommand(sql, connection) { CommandTimeout = 0 };
-        command.ExecuteNonQuery();
+        foreach (ScriptStatement statement in SqlScript.Split(sql, SqlDialect.PostgreSql).Statements)
+        {
+            using var command = new NpgsqlCommand(statement.Body.Of(sql), connection) { CommandTimeout = 0 };
+            command.ExecuteNonQuery();
+        }
     }
 
     [GeneratedRegex(@"CREATE TABLE (\w+)[^;]*;", RegexOptions.CultureInvariant)]

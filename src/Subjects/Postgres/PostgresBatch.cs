@@ -12,31 +12,27 @@ namespace SwiftLedger.Subjects.Postgres;
 /// PostgreSQL manual, "EXPLAIN": with ANALYZE a statement is executed, with all that it does. So each one that has a plan runs explained: at its
 /// pattern's first execution with a clock in every operator, which takes time itself, and from then on without. Its time is the server's own.
 /// </remarks>
-internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limit)
+internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limit, GrowthWatch growth)
 {
     private static readonly HashSet<string> Explained = new(StringComparer.Ordinal) { "select", "insert", "update", "delete", "merge", "values", "with", "table", "execute" };
 
     private readonly HashSet<ulong> _seen = [];
-    private bool _limited;
 
     /// <param name="whole">Limit of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole, CancellationToken stop) => BatchLoop.Run(script, SqlDialect.PostgreSql, whole, (sql, line, fold) =>
+    public BatchRun Run(string script, TimeSpan whole, CancellationToken stop) => BatchLoop.Run(script, SqlDialect.PostgreSql, limit, whole, (sql, line, fold, within) =>
     {
         try
         {
-            if (!_limited)
-            {
-                connection.Execute($"SET statement_timeout = {((long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)).ToString(CultureInfo.InvariantCulture)}", stop);
-                _limited = true;
-            }
-
-            Execute(sql, line, fold, stop);
-            return null;
+            connection.Execute($"SET statement_timeout = {within.Milliseconds.ToString(CultureInfo.InvariantCulture)}", growth.Token);
+            Execute(sql, line, fold, growth.Token);
         }
-        catch (EngineException e)
+        catch (EngineException) when (growth.Exceeded is not null)
         {
-            stop.ThrowIfCancellationRequested();
-            return e.TimeLimit ? $"It took longer than {limit.TotalSeconds:0.###} s, the limit of one statement, or waited too long for a lock." : e.Message;
+            throw growth.Exceeded;
+        }
+        catch (EngineException e) when (e.TimeLimit)
+        {
+            throw new EngineException($"It took longer than {limit.TotalSeconds:0.###} s, the limit of one statement, or waited too long for a lock.", timeLimit: true);
         }
     }, stop);
 
@@ -47,9 +43,6 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
             string meant = PostgresCopy.SettingOf(sql) ?? sql;
             long start = Stopwatch.GetTimestamp();
             connection.Execute(meant, stop);
-
-            // It may have been a setting, or the end of the transaction that one was made in.
-            _limited = false;
             fold.Add(sql, line, Stopwatch.GetElapsedTime(start).TotalMilliseconds, 0, 0, "", () => null);
             return;
         }

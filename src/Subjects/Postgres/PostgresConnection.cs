@@ -230,7 +230,7 @@ internal sealed class PostgresConnection : IDisposable
 
     public static EngineException Failure(Exception e) => e switch
     {
-        PostgresException { SqlState: PostgresErrorCodes.QueryCanceled } p => new($"An execution took longer than its time limit ({p.MessageText})", timeLimit: true),
+        PostgresException { SqlState: PostgresErrorCodes.QueryCanceled } p => new($"An execution took longer than its time limit ({p.MessageText})", timeLimit: true) { Code = p.SqlState },
         PostgresException { SqlState: PostgresErrorCodes.LockNotAvailable } p => new($"A lock was not to be had in time ({p.MessageText})", timeLimit: true),
         PostgresException { SqlState: PostgresErrorCodes.AdminShutdown or PostgresErrorCodes.CrashShutdown } p => new($"The server ended the connection: {p.MessageText}"),
         PostgresException p => new(p.MessageText + (p.Hint is { Length: > 0 } hint ? $" ({hint.TrimEnd('.')})" : ""), p.Position > 0 ? p.Position - 1 : PositionInside(p)) { Code = p.SqlState },

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Npgsql;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
@@ -15,14 +16,19 @@ internal sealed class PostgresCopy : ISubjectCopy
     private readonly bool _readOnly;
     private readonly bool _rolledBack;
     private readonly SessionDefaults? _defaults;
+    private readonly ChangeBounds _bounds;
+    private readonly long _bytes;
     private readonly List<string> _settings = [];
     private PostgresConnection? _shared;
 
     /// <param name="address">The side's own database, or the subject.</param>
     /// <param name="subject">Of a copy, where it was copied from: the server counts there what was used and what died.</param>
     /// <param name="defaults">Of a copy, the settings that sessions on the subject have.</param>
-    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side, NpgsqlConnectionStringBuilder? subject = null, SessionDefaults? defaults = null)
+    /// <param name="bounds">Of what a change may make of it.</param>
+    /// <param name="bytes">Its size.</param>
+    public PostgresCopy(NpgsqlConnectionStringBuilder address, SubjectSides sides, Side side, NpgsqlConnectionStringBuilder? subject, SessionDefaults? defaults, ChangeBounds bounds, long bytes)
     {
+        (_bounds, _bytes) = (bounds, bytes);
         _subject = subject;
         _defaults = defaults;
         _sides = sides;
@@ -33,7 +39,26 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     private PostgresConnection Shared => _shared ??= Connect();
 
-    public Task ApplyAsync(ChangeStep step, CancellationToken stop)
+    public Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
+    {
+        if (limit is null)
+        {
+            return ApplyAsync(step, stop);
+        }
+
+        using var growth = new GrowthWatch(_address, _bounds, _bytes, stop);
+        try
+        {
+            Shared.Execute($"SET statement_timeout = {limit.Milliseconds.ToString(CultureInfo.InvariantCulture)}", growth.Token);
+            return ApplyAsync(step, growth.Token);
+        }
+        catch (EngineException e)
+        {
+            throw growth.Exceeded ?? (e.Code == PostgresErrorCodes.QueryCanceled ? limit.Exceeded : e);
+        }
+    }
+
+    private Task ApplyAsync(ChangeStep step, CancellationToken stop)
     {
         string sql = step.Sql;
         if (SettingOf(sql) is { } setting)
@@ -86,7 +111,7 @@ internal sealed class PostgresCopy : ISubjectCopy
         return Task.CompletedTask;
     }
 
-    public Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop)
+    public Task<Inspection> InspectAsync(CaseRun run, ExecutionLimit limit, CancellationToken stop)
     {
         if (_readOnly && PostgresInspector.Writes(run.Sql))
         {
@@ -136,7 +161,7 @@ internal sealed class PostgresCopy : ISubjectCopy
         return new PostgresCatalog(questions, names).Read();
     }
 
-    public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
+    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
 
     public bool RollbackLeavesTraces => true;
 

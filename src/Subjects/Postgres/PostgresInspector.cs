@@ -28,7 +28,7 @@ internal enum Holding
 /// PostgreSQL manual, "PREPARE": a statement with parameters is planned for its values five times; then a plan for any values is
 /// taken where it is not estimated to be dearer. So the sixth plan is the one that an application keeps.
 /// </remarks>
-internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan limit, Holding holding)
+internal sealed class PostgresInspector(PostgresConnection connection, ExecutionLimit limit, Holding holding)
 {
     /// <summary>A slower statement is not executed a second time just to see whether it counts the same.</summary>
     private static readonly TimeSpan RepeatUnder = TimeSpan.FromSeconds(2);
@@ -49,7 +49,6 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         double? cold = null;
         try
         {
-            connection.Execute($"SET statement_timeout = {(long)Math.Clamp(limit.TotalMilliseconds, 1, int.MaxValue)}");
             if (holding != Holding.Transaction)
             {
                 Undone(() =>
@@ -72,7 +71,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
         }
         catch (EngineException e)
         {
-            string message = e.TimeLimit ? $"An execution took longer than {limit.TotalSeconds:0.###} s, its time limit." : e.Message;
+            string message = e.TimeLimit ? limit.Exceeded.Message : e.Message;
             return new(plan, cold, null, writes, null, null, true, new Dictionary<string, long>(), null, new(message, e.TimeLimit));
         }
     }
@@ -87,7 +86,11 @@ internal sealed class PostgresInspector(PostgresConnection connection, TimeSpan 
     }
 
     /// <summary>Runs something and takes it back, also where it failed.</summary>
-    private T Undone<T>(Func<T> work) => holding == Holding.OpenTransaction ? connection.Held(work) : connection.Undone(work, holding == Holding.ReadOnlyTransaction);
+    private T Undone<T>(Func<T> work)
+    {
+        connection.Execute($"SET statement_timeout = {limit.Milliseconds.ToString(CultureInfo.InvariantCulture)}");
+        return holding == Holding.OpenTransaction ? connection.Held(work) : connection.Undone(work, holding == Holding.ReadOnlyTransaction);
+    }
 
     private (double Milliseconds, RowHash Rows) FirstExecution(PostgresParameters parameters, bool writes)
     {

@@ -15,13 +15,13 @@ internal sealed class PostgresPreparedCase : IPreparedCase
     private readonly NpgsqlCommand _command;
     private readonly bool _writes;
     private readonly bool _readOnly;
-    private readonly TimeSpan _limit;
+    private readonly ExecutionLimit _limit;
     private readonly string? _schedule;
 
     /// <param name="writes">Whether each execution is rolled back.</param>
     /// <param name="readOnly">Whether each batch stands in a transaction that cannot write, and is rolled back.</param>
     /// <exception cref="EngineException">The server cannot prepare it.</exception>
-    public PostgresPreparedCase(PostgresConnection connection, CaseRun run, bool writes, bool readOnly, TimeSpan limit)
+    public PostgresPreparedCase(PostgresConnection connection, CaseRun run, bool writes, bool readOnly, ExecutionLimit limit)
     {
         _connection = connection;
         _writes = writes;
@@ -67,7 +67,7 @@ internal sealed class PostgresPreparedCase : IPreparedCase
     {
         try
         {
-            _connection.Execute($"SET statement_timeout = {(long)Math.Clamp(_limit.TotalMilliseconds, 1, int.MaxValue)}");
+            _connection.Execute($"SET statement_timeout = {_limit.Milliseconds.ToString(System.Globalization.CultureInfo.InvariantCulture)}");
             return (_readOnly ? _connection.Undone(() => Executed(times), readOnly: true) : Executed(times)) * (1e6 / Stopwatch.Frequency);
         }
         catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
@@ -142,6 +142,6 @@ internal sealed class PostgresPreparedCase : IPreparedCase
     private EngineException Placed(Exception e)
     {
         EngineException failure = PostgresConnection.Failure(e);
-        return new(failure.TimeLimit ? $"An execution took longer than {_limit.TotalSeconds:0.###} s, its time limit." : failure.Message, _parameters.Original(failure.Offset), failure.TimeLimit);
+        return new(failure.TimeLimit ? _limit.Exceeded.Message : failure.Message, _parameters.Original(failure.Offset), failure.TimeLimit);
     }
 }

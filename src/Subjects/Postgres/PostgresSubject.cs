@@ -15,10 +15,11 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Expendable">The database that may be changed for good, by name.</param>
 /// <param name="Dump">What copies of a dump hold; null for the whole subject.</param>
 /// <param name="Seed">Draws the rows that are made.</param>
+/// <param name="Bounds">Of what a change or a script may make of a copy; null for the usual ones.</param>
 /// <param name="Trusted">Whether statements may run with rights that reach beyond the database, because the user knows them all.</param>
 public sealed record PostgresAccess(
     string Address, SubjectSides Sides = SubjectSides.Copies, string? OtherAddress = null, long MostBytes = 50L << 30, string? Expendable = null, DumpContents? Dump = null, ulong Seed = 1,
-    bool Trusted = false)
+    bool Trusted = false, ChangeBounds? Bounds = null)
 {
     /// <summary>Where the private copies stand, if there are any.</summary>
     internal string CopiesAddress => Sides == SubjectSides.Dumped && Dump?.On is { } on ? OtherAddress ?? on : Address;
@@ -209,7 +210,7 @@ public sealed class PostgresSubject : ISubject
             address = PostgresAddress.Parse(_access.OtherAddress!);
         }
 
-        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null, MakesCopies ? _defaults : null));
+        return Task.FromResult<ISubjectCopy>(new PostgresCopy(address, _access.Sides, side, MakesCopies ? _address : null, MakesCopies ? _defaults : null, _access.Bounds ?? new(), Info.Bytes));
     }
 
     /// <summary>A copy as it is reached by what runs on it: over the network on this machine where the role cannot come by a socket.</summary>
@@ -267,7 +268,8 @@ public sealed class PostgresSubject : ISubject
         await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
         using PostgresConnection connection = Connect(PostgresSession.Writing(CopyAddress("before")));
         _defaults.Apply(connection);
-        return await Task.Run(() => new PostgresBatch(connection, limit).Run(script, whole, stop), CancellationToken.None);
+        using var growth = new GrowthWatch(CopyAddress("before"), _access.Bounds ?? new(), Info.Bytes, stop);
+        return await Task.Run(() => new PostgresBatch(connection, limit, growth).Run(script, whole, stop), CancellationToken.None);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

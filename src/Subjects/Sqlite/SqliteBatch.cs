@@ -7,43 +7,36 @@ using SwiftLedger.Core.Sql;
 namespace SwiftLedger.Subjects.Sqlite;
 
 /// <summary>Runs a whole script on a private copy with the library that counts, and folds what each statement did.</summary>
-internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog, TimeSpan limit)
+/// <param name="bytes">The copy's size before it.</param>
+internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog, TimeSpan limit, ChangeBounds bounds, long bytes)
 {
     /// <summary>Runs until the script or the time is over, or the engine refuses a statement; what ran until then is told.</summary>
     /// <param name="whole">Of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole) => BatchLoop.Run(script, SqlDialect.Sqlite, whole, Execute);
+    public BatchRun Run(string script, TimeSpan whole) => BatchLoop.Run(script, SqlDialect.Sqlite, limit, whole, Execute);
 
-    /// <returns>Why it could not be executed; null where it was.</returns>
-    private string? Execute(string sql, int line, BatchFold fold)
+    private void Execute(string sql, int line, BatchFold fold, ExecutionLimit within)
     {
-        try
+        using sqlite3_stmt statement = connection.Prepare(sql);
+        watchdog.Arm(connection.Handle, within.Now);
+        long start = Stopwatch.GetTimestamp(), rows = 0;
+        int rc;
+        while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
         {
-            using sqlite3_stmt statement = connection.Prepare(sql);
-            watchdog.Arm(connection.Handle, limit);
-            long start = Stopwatch.GetTimestamp(), rows = 0;
-            int rc;
-            while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
-            {
-                rows++;
-            }
-
-            double took = Stopwatch.GetElapsedTime(start).TotalMilliseconds;
-            if (rc != raw.SQLITE_DONE)
-            {
-                string message = watchdog.Fired ? $"It took longer than {limit.TotalSeconds:0.###} s, the limit of one statement." : connection.Failure().Message;
-                watchdog.Disarm();
-                return message;
-            }
-
-            watchdog.Disarm();
-            (string plan, long visited) = Seen(statement);
-            fold.Add(sql, line, took, visited, rows, plan, () => SqlitePlanCounter.Read(connection, statement));
-            return null;
+            rows++;
         }
-        catch (EngineException e)
+
+        double took = Stopwatch.GetElapsedTime(start).TotalMilliseconds;
+        EngineException? failure = rc == raw.SQLITE_DONE ? null
+            : watchdog.Fired ? new($"It took longer than {limit.TotalSeconds:0.###} s, the limit of one statement.", timeLimit: true)
+            : SqliteCopy.Bounded(connection.Failure(), bounds, bytes);
+        watchdog.Disarm();
+        if (failure is not null)
         {
-            return e.Message;
+            throw failure;
         }
+
+        (string plan, long visited) = Seen(statement);
+        fold.Add(sql, line, took, visited, rows, plan, () => SqlitePlanCounter.Read(connection, statement));
     }
 
     private static (string Plan, long Visited) Seen(sqlite3_stmt statement)

@@ -6,9 +6,18 @@ using SwiftLedger.Core.Sql;
 namespace SwiftLedger.Subjects.Sqlite;
 
 /// <summary>Reads the catalogue: tables, columns, indexes, sizes (dbstat) and statistics (sqlite_stat1).</summary>
+/// <param name="limit">Of all that takes time: counting tables and pages.</param>
 internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchdog, TimeSpan limit)
 {
     private const int MostTables = 2_000;
+
+    private readonly ExecutionLimit _left = new(limit, Remaining(limit));
+
+    private static Func<TimeSpan> Remaining(TimeSpan whole)
+    {
+        var clock = System.Diagnostics.Stopwatch.StartNew();
+        return () => whole - clock.Elapsed;
+    }
 
     public Catalog Read()
     {
@@ -75,9 +84,14 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
     /// <summary>Counting a table reads its smallest index; one that takes too long stays uncounted.</summary>
     private long? Count(string table)
     {
+        if (_left.IsSpent)
+        {
+            return null;
+        }
+
         try
         {
-            watchdog.Arm(connection.Handle, limit);
+            watchdog.Arm(connection.Handle, _left.Now);
             return long.Parse(connection.Ask($"SELECT count(*) FROM \"{table.Replace("\"", "\"\"", StringComparison.Ordinal)}\""), CultureInfo.InvariantCulture);
         }
         catch (EngineException)
@@ -95,7 +109,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         var pages = new Dictionary<string, long>(StringComparer.OrdinalIgnoreCase);
         try
         {
-            watchdog.Arm(connection.Handle, limit);
+            watchdog.Arm(connection.Handle, _left.Now);
             using sqlite3_stmt statement = connection.Prepare("SELECT name, pageno FROM dbstat WHERE aggregate = TRUE");
             while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
             {
@@ -130,7 +144,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
                 .TakeWhile(w => double.TryParse(w, CultureInfo.InvariantCulture, out _)).Select(w => double.Parse(w, CultureInfo.InvariantCulture))];
             if (numbers.Count > 0)
             {
-                statistics[(raw.sqlite3_column_text(statement, 0).utf8_to_string(), raw.sqlite3_column_text(statement, 1).utf8_to_string() ?? "")] = numbers;
+                statistics[(raw.sqlite3_column_text(statement, 0).utf8_to_string() ?? "", raw.sqlite3_column_text(statement, 1).utf8_to_string() ?? "")] = numbers;
             }
         }
 
@@ -143,7 +157,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         _ = raw.sqlite3_bind_text(statement, 1, table);
         while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
         {
-            yield return new(raw.sqlite3_column_text(statement, 0).utf8_to_string(), EventOf(raw.sqlite3_column_text(statement, 1).utf8_to_string()));
+            yield return new(raw.sqlite3_column_text(statement, 0).utf8_to_string(), EventOf(raw.sqlite3_column_text(statement, 1).utf8_to_string() ?? ""));
         }
     }
 

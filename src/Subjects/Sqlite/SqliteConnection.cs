@@ -42,10 +42,41 @@ internal sealed class SqliteConnection : IDisposable
         return connection;
     }
 
+    /// <summary>Prepares one statement.</summary>
+    /// <exception cref="EngineException">It cannot be prepared, is none, or is followed by another one: the engine would leave that out without a word.</exception>
     public sqlite3_stmt Prepare(string sql)
     {
-        int rc = raw.sqlite3_prepare_v2(Handle, sql, out sqlite3_stmt statement);
-        return rc == raw.SQLITE_OK ? statement : throw Failure(sql);
+        int rc = raw.sqlite3_prepare_v2(Handle, sql, out sqlite3_stmt statement, out string tail);
+        if (rc != raw.SQLITE_OK)
+        {
+            throw Failure(sql);
+        }
+
+        if (statement.IsInvalid)
+        {
+            throw new EngineException("there is no statement in this text");
+        }
+
+        if (tail.Length > 0 && new SqlLexer(tail) is var lexer && HoldsMore(ref lexer))
+        {
+            statement.Dispose();
+            throw new EngineException("the engine takes this text for several statements", sql.Length - tail.Length);
+        }
+
+        return statement;
+    }
+
+    private static bool HoldsMore(ref SqlLexer lexer)
+    {
+        while (lexer.TryReadSignificant(out Token token))
+        {
+            if (token.Kind != TokenKind.Semicolon)
+            {
+                return true;
+            }
+        }
+
+        return false;
     }
 
     /// <summary>EXPLAIN QUERY PLAN of a statement; empty for one that explains by itself.</summary>
@@ -118,7 +149,8 @@ internal sealed class SqliteConnection : IDisposable
     {
         string message = raw.sqlite3_errmsg(Handle).utf8_to_string();
         int at = sql is null ? -1 : Native.ErrorOffset(Handle);
-        return new(message, sql is not null && at >= 0 ? CodeUnits(sql, at) : null);
+        int code = raw.sqlite3_errcode(Handle) & 0xff;
+        return new(message, sql is not null && at >= 0 ? CodeUnits(sql, at) : null) { Code = code.ToString(System.Globalization.CultureInfo.InvariantCulture) };
     }
 
     public void Dispose() => Handle.Dispose();

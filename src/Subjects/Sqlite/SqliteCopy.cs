@@ -13,18 +13,44 @@ internal sealed class SqliteCopy : ISubjectCopy
     private readonly List<string> _settings = [];
     private readonly SqliteConnection _shared;
     private readonly IPlanCounter? _counter;
+    private readonly ChangeBounds _bounds;
+    private readonly long _bytes;
 
-    public SqliteCopy(string path, IPlanCounter? counter)
+    /// <param name="bounds">Of what a change may make of it.</param>
+    public SqliteCopy(string path, IPlanCounter? counter, ChangeBounds bounds)
     {
         _counter = counter;
         _path = path;
+        _bounds = bounds;
+        _bytes = new FileInfo(path).Length;
         _shared = Connect();
     }
 
-    public Task ApplyAsync(ChangeStep step, CancellationToken stop)
+    public Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
     {
         using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(_shared.Handle));
-        _shared.Execute(step.Sql);
+        try
+        {
+            if (limit is not null)
+            {
+                _watchdog.Arm(_shared.Handle, limit.Now);
+            }
+
+            _shared.Execute(step.Sql);
+        }
+        catch (EngineException) when (limit is not null && _watchdog.Fired)
+        {
+            throw limit.Exceeded;
+        }
+        catch (EngineException e)
+        {
+            throw Bounded(e, _bounds, _bytes);
+        }
+        finally
+        {
+            _watchdog.Disarm();
+        }
+
         if (ConnectionSettings.IsOne(step.Sql))
         {
             _settings.Add(step.Sql);
@@ -46,14 +72,14 @@ internal sealed class SqliteCopy : ISubjectCopy
         return Task.CompletedTask;
     }
 
-    public Task<Inspection> InspectAsync(CaseRun run, TimeSpan limit, CancellationToken stop)
+    public Task<Inspection> InspectAsync(CaseRun run, ExecutionLimit limit, CancellationToken stop)
     {
         using SqliteConnection fresh = Connect();
         Inspection found = new SqliteInspector(fresh, _watchdog, limit).Look(run);
-        return Task.FromResult(_counter is null || found.Failure is not null ? found : found.With(_counter.Count(_path, _settings, run, limit)));
+        return Task.FromResult(_counter is null || found.Failure is not null || limit.IsSpent ? found : found.With(_counter.Count(_path, _settings, run, limit.Now)));
     }
 
-    public IPreparedCase Prepare(CaseRun run, TimeSpan limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
+    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
 
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 
@@ -71,16 +97,32 @@ internal sealed class SqliteCopy : ISubjectCopy
         return ValueTask.CompletedTask;
     }
 
-    private SqliteConnection Connect() => Connect(_path, _settings);
+    private SqliteConnection Connect() => Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes));
+
+    /// <summary>Says of a failure that it was a bound of ours where it was: the engine has one word for those and for the machine's.</summary>
+    internal static EngineException Bounded(EngineException e, ChangeBounds bounds, long bytes) =>
+        e.Code == Text(raw.SQLITE_FULL) ? new($"{bounds.Exceeded(bytes)}, or the disk is full", e.Offset) { Bound = true, Code = e.Code }
+        : e.Code == Text(raw.SQLITE_NOMEM) ? new("It wanted more memory than a trial's processes may take (--most-megabytes)", e.Offset) { Bound = true, Code = e.Code }
+        : e.Code == Text(raw.SQLITE_TOOBIG) ? new($"{e.Message}: a value, a row or a statement is larger than the bound ({SqliteBounds.LongestValue >> 20} MiB, {SqliteBounds.LongestStatement >> 20} MiB)", e.Offset) { Bound = true, Code = e.Code }
+        : e;
+
+    private static string Text(int code) => code.ToString(System.Globalization.CultureInfo.InvariantCulture);
 
     /// <summary>A connection to a private copy as every statement of its side has it.</summary>
     /// <param name="settings">Statements of the change that last only as long as a connection.</param>
-    internal static SqliteConnection Connect(string path, IReadOnlyList<string> settings)
+    /// <param name="mostBytes">The size that the engine lets the file reach; null for none but the disk's.</param>
+    internal static SqliteConnection Connect(string path, IReadOnlyList<string> settings, long? mostBytes = null)
     {
         SqliteConnection connection = SqliteConnection.Open(path, raw.SQLITE_OPEN_READWRITE);
 
         // A private copy need not survive a power cut; waiting for the disk would only add noise to both sides.
         connection.Execute("PRAGMA synchronous = OFF");
+        if (mostBytes is { } most)
+        {
+            long page = long.Parse(connection.Ask("PRAGMA page_size"), System.Globalization.CultureInfo.InvariantCulture);
+            connection.Ask($"PRAGMA max_page_count = {Math.Max(1, most / page).ToString(System.Globalization.CultureInfo.InvariantCulture)}");
+        }
+
         SqliteGuard.Protect(connection);
         foreach (string setting in settings)
         {

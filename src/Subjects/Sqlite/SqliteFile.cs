@@ -24,6 +24,11 @@ internal sealed record SqliteFile(string Path, long Bytes, bool IsWal, bool HasW
             throw SubjectException.Because($"There is no file '{path}'.");
         }
 
+        if (RegularFile.NotOne(path) is { } other)
+        {
+            throw SubjectException.Because($"'{path}' is {other}, and no file.");
+        }
+
         Span<byte> header = stackalloc byte[100];
         long bytes;
         int read;

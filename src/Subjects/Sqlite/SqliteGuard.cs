@@ -8,9 +8,15 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// </summary>
 internal static class SqliteGuard
 {
-    /// <summary>Denies what is listed here to every statement that is prepared on the connection from now on.</summary>
-    public static void Protect(SqliteConnection connection) =>
+    /// <summary>Denies what is listed here to every statement that is prepared on the connection from now on, and bounds what it may be made of.</summary>
+    public static void Protect(SqliteConnection connection)
+    {
+        SqliteBounds.Limit(connection);
         raw.sqlite3_set_authorizer(connection.Handle, (strdelegate_authorizer)Authorize, null);
+    }
+
+    /// <summary>Settings by which a statement would lift its own bounds; they may be read.</summary>
+    private static readonly HashSet<string> Bounds = new(StringComparer.OrdinalIgnoreCase) { "max_page_count", "hard_heap_limit", "soft_heap_limit" };
 
     private static int Authorize(object user, int action, string first, string second, string database, string inner)
     {
@@ -22,7 +28,8 @@ internal static class SqliteGuard
             raw.SQLITE_FUNCTION => string.Equals(second, "load_extension", StringComparison.OrdinalIgnoreCase),
             raw.SQLITE_PRAGMA => first is not null
                 && (first.Equals("temp_store_directory", StringComparison.OrdinalIgnoreCase)
-                    || first.Equals("data_store_directory", StringComparison.OrdinalIgnoreCase)),
+                    || first.Equals("data_store_directory", StringComparison.OrdinalIgnoreCase)
+                    || (second is not null && Bounds.Contains(first))),
             _ => false,
         };
         return denied ? raw.SQLITE_DENY : raw.SQLITE_OK;

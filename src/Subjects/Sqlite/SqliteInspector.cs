@@ -6,7 +6,7 @@ using SwiftLedger.Core.Trials;
 namespace SwiftLedger.Subjects.Sqlite;
 
 /// <summary>Looks at one case on a fresh connection: first contact, rows, counters, plan.</summary>
-internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watchdog, TimeSpan limit)
+internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watchdog, ExecutionLimit limit)
 {
     /// <summary>A statement slower than this is not run a second time just to see whether its counts repeat.</summary>
     private static readonly TimeSpan RepeatUnder = TimeSpan.FromSeconds(2);
@@ -47,7 +47,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         sqlite3_stmt statement = prepared.Statement;
         var hash = new RowHash();
         ReadCounters(statement, reset: true);
-        watchdog.Arm(connection.Handle, limit * 2);
+        watchdog.Arm(connection.Handle, limit.Now);
         prepared.Enter();
         WriteEffect? effect = prepared.Writes ? new(connection) : null;
         int rc;

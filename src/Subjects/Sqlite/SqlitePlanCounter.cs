@@ -20,10 +20,13 @@ public sealed class SqlitePlanCounter : IDisposable
 
     public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit)
     {
+        // All executions of the statement together.
+        var clock = Stopwatch.StartNew();
+        var within = new ExecutionLimit(limit, () => limit - clock.Elapsed);
         try
         {
             using SqliteConnection connection = Connect(path, settings);
-            using var prepared = new SqlitePreparedCase(connection, _watchdog, run, limit);
+            using var prepared = new SqlitePreparedCase(connection, _watchdog, run, within);
             double took = prepared.Execute(1) / 1000;
             if (took < WarmedUnder.TotalMilliseconds)
             {
@@ -34,7 +37,7 @@ public sealed class SqlitePlanCounter : IDisposable
             Plan plan = Read(connection, prepared.Statement);
 
             // Rows are hashed in an execution of their own: what was counted stays what the statement alone does.
-            RowHash? hash = prepared.Writes ? null : Hash(prepared, connection, limit);
+            RowHash? hash = prepared.Writes ? null : Hash(prepared, connection, within);
             return new(plan, hash?.Rows, hash?.Multiset, took, null);
         }
         catch (EngineException e)
@@ -57,25 +60,26 @@ public sealed class SqlitePlanCounter : IDisposable
     /// <param name="limit">Of one statement.</param>
     /// <param name="whole">Of the script.</param>
     /// <exception cref="EngineException">The copy cannot be opened.</exception>
-    public BatchRun Run(string path, string script, TimeSpan limit, TimeSpan whole)
+    public BatchRun Run(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
     {
-        using SqliteConnection connection = Connect(path, []);
-        return new SqliteBatch(connection, _watchdog, limit).Run(script, whole);
+        long bytes = new FileInfo(path).Length;
+        using SqliteConnection connection = Connect(path, [], bytes + bounds.GrowthOf(bytes));
+        return new SqliteBatch(connection, _watchdog, limit, bounds, bytes).Run(script, whole);
     }
 
     public void Dispose() => _watchdog.Dispose();
 
-    private static SqliteConnection Connect(string path, IReadOnlyList<string> settings)
+    private static SqliteConnection Connect(string path, IReadOnlyList<string> settings, long? mostBytes = null)
     {
-        SqliteConnection connection = SqliteCopy.Connect(path, settings);
+        SqliteConnection connection = SqliteCopy.Connect(path, settings, mostBytes);
         _ = raw.sqlite3_db_config(connection.Handle, CountsOption, 1, out _);
         return connection;
     }
 
-    private RowHash Hash(SqlitePreparedCase prepared, SqliteConnection connection, TimeSpan limit)
+    private RowHash Hash(SqlitePreparedCase prepared, SqliteConnection connection, ExecutionLimit limit)
     {
         var hash = new RowHash();
-        _watchdog.Arm(connection.Handle, limit);
+        _watchdog.Arm(connection.Handle, limit.Now);
         int rc;
         while ((rc = raw.sqlite3_step(prepared.Statement)) == raw.SQLITE_ROW)
         {

@@ -10,12 +10,12 @@ internal sealed class SqlitePreparedCase : IPreparedCase
 
     private readonly SqliteConnection _connection;
     private readonly Watchdog _watchdog;
-    private readonly TimeSpan _limit;
+    private readonly ExecutionLimit _limit;
     private readonly sqlite3_stmt _statement;
     private readonly sqlite3_stmt? _begin;
     private readonly sqlite3_stmt? _rollback;
 
-    public SqlitePreparedCase(SqliteConnection connection, Watchdog watchdog, CaseRun run, TimeSpan limit)
+    public SqlitePreparedCase(SqliteConnection connection, Watchdog watchdog, CaseRun run, ExecutionLimit limit)
     {
         _connection = connection;
         _watchdog = watchdog;
@@ -36,7 +36,7 @@ internal sealed class SqlitePreparedCase : IPreparedCase
 
     public double Execute(int times)
     {
-        _watchdog.Arm(_connection.Handle, _limit * Math.Max(1, Math.Min(times, 2)));
+        _watchdog.Arm(_connection.Handle, _limit.Now);
         long ticks = Writes ? RunWrites(times) : RunReads(times);
         _watchdog.Disarm();
         return ticks * (1e6 / Stopwatch.Frequency);
@@ -83,7 +83,7 @@ internal sealed class SqlitePreparedCase : IPreparedCase
     internal EngineException Failed()
     {
         EngineException failure = _watchdog.Fired
-            ? new($"An execution took longer than {_limit.TotalSeconds:0.###} s, its time limit.", timeLimit: true)
+            ? _limit.Exceeded
             : _connection.Failure();
         _watchdog.Disarm();
         _ = raw.sqlite3_reset(_statement);

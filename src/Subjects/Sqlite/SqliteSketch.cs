@@ -11,7 +11,7 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// </summary>
 public static class SqliteSketch
 {
-    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(5);
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2);
 
     /// <param name="schema">Definitions, tables before what stands on them.</param>
     /// <param name="catalog">Where the statistics come from; null for none.</param>
@@ -19,9 +19,8 @@ public static class SqliteSketch
     public static Plan Explain(IReadOnlyList<SchemaObject> schema, Catalog? catalog, string sql)
     {
         using SqliteConnection connection = SqliteConnection.Open(":memory:", raw.SQLITE_OPEN_READWRITE | raw.SQLITE_OPEN_MEMORY);
-        using var watchdog = new Watchdog();
-        watchdog.Arm(connection.Handle, Longest);
         SqliteGuard.Protect(connection);
+        SqliteBounds.Distrust(connection, Longest);
         foreach (SchemaObject definition in schema)
         {
             Define(connection, definition);
@@ -39,9 +38,7 @@ public static class SqliteSketch
             connection.Execute("ANALYZE sqlite_schema");
         }
 
-        Plan plan = connection.Explain(sql);
-        watchdog.Disarm();
-        return plan;
+        return connection.Explain(sql);
     }
 
     private static void Define(SqliteConnection connection, SchemaObject definition)

@@ -14,9 +14,11 @@ public sealed class SqliteSubject : ISubject
     private readonly string _snapshot;
 
     private readonly IPlanCounter? _counter;
+    private readonly ChangeBounds _bounds;
 
-    private SqliteSubject(string folder, string snapshot, IPlanCounter? counter, SubjectInfo info)
+    private SqliteSubject(string folder, string snapshot, IPlanCounter? counter, ChangeBounds bounds, SubjectInfo info)
     {
+        _bounds = bounds;
         _counter = counter;
         _folder = folder;
         _snapshot = snapshot;
@@ -38,9 +40,10 @@ public sealed class SqliteSubject : ISubject
     /// <param name="counter">Counts what plans do; null for estimates only.</param>
     /// <param name="freeBytes">Free space of the disk that holds a folder; null for the machine's own answer.</param>
     /// <param name="progress">Told the share copied, 0 to 1.</param>
+    /// <param name="bounds">Of what a change may make of a copy; null for the usual ones.</param>
     /// <exception cref="SubjectException">The file cannot be used.</exception>
     public static SqliteSubject Open(
-        string path, string folder, IPlanCounter? counter = null, Func<string, long>? freeBytes = null, Action<double>? progress = null, CancellationToken stop = default)
+        string path, string folder, IPlanCounter? counter = null, Func<string, long>? freeBytes = null, Action<double>? progress = null, ChangeBounds? bounds = null, CancellationToken stop = default)
     {
         string snapshot = SnapshotIn(folder);
         if (!File.Exists(snapshot))
@@ -56,8 +59,10 @@ public sealed class SqliteSubject : ISubject
         }
 
         using SqliteConnection connection = SqliteConnection.Open(snapshot, raw.SQLITE_OPEN_READWRITE);
+        SqliteGuard.Protect(connection);
+        SqliteBounds.Distrust(connection, SqliteSnapshot.LongestLook);
         var settings = RecordedSettings.ToDictionary(s => s, s => connection.Ask("PRAGMA " + s));
-        return new(folder, snapshot, counter, new("SQLite", SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
+        return new(folder, snapshot, counter, bounds ?? new(), new("SQLite", SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
     }
 
     /// <summary>Objects with a definition; those that the engine makes by itself have none.</summary>
@@ -83,7 +88,7 @@ public sealed class SqliteSubject : ISubject
         }
 
         SqliteSnapshot.CopyPrivate(_snapshot, target, stop);
-        return Task.FromResult<ISubjectCopy>(new SqliteCopy(target, _counter));
+        return Task.FromResult<ISubjectCopy>(new SqliteCopy(target, _counter, _bounds));
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

@@ -5,15 +5,37 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// <summary>Asks the engine's own parser about a statement, against an empty database in memory: nothing runs.</summary>
 public static class SqliteSyntax
 {
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2);
+
+    /// <summary>Checks statements one after the other, until one of them takes what is left of the time: that one is told, and those behind it stay unchecked.</summary>
+    /// <param name="longest">Of all together.</param>
+    /// <returns>The complaints, by the statement's place from 0.</returns>
+    public static IEnumerable<(int Statement, EngineException Complaint)> CheckAll(IReadOnlyList<string> statements, TimeSpan longest)
+    {
+        var clock = System.Diagnostics.Stopwatch.StartNew();
+        for (int i = 0; i < statements.Count && clock.Elapsed < longest; i++)
+        {
+            if (Check(statements[i], longest - clock.Elapsed) is { } complaint)
+            {
+                yield return (i, complaint);
+            }
+        }
+    }
+
     /// <returns>The engine's complaint where the statement is not well-formed SQL; null where only its tables are missing.</returns>
-    public static EngineException? Check(string sql)
+    public static EngineException? Check(string sql, TimeSpan? longest = null)
     {
         using SqliteConnection connection = SqliteConnection.Open(":memory:", raw.SQLITE_OPEN_READWRITE | raw.SQLITE_OPEN_MEMORY);
         SqliteGuard.Protect(connection);
+        SqliteBounds.Distrust(connection, longest ?? Longest);
         try
         {
             using sqlite3_stmt statement = connection.Prepare(sql);
             return null;
+        }
+        catch (EngineException e) when (e.Message is "interrupted" or "out of memory")
+        {
+            return new("the engine's parser takes too long over it, or too much memory: it is nested too deep");
         }
         catch (EngineException e) when (IsSyntax(e.Message))
         {
@@ -30,5 +52,6 @@ public static class SqliteSyntax
     private static bool IsSyntax(string message) =>
         message.EndsWith("syntax error", StringComparison.Ordinal)
         || message.StartsWith("unrecognized token", StringComparison.Ordinal)
-        || message == "incomplete input";
+        || message == "incomplete input"
+        || message.StartsWith("the engine takes this text for several statements", StringComparison.Ordinal);
 }

@@ -1,0 +1,64 @@
+using System.Text.Json;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Sqlite;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>What the checking process is asked: one JSON object a line on its standard input.</summary>
+/// <param name="Statements">To be checked by the engine's parser; null where a plan is asked for.</param>
+/// <param name="Sql">To be explained.</param>
+internal sealed record CheckRequest(IReadOnlyList<string>? Statements, IReadOnlyList<SchemaObject>? Schema = null, Catalog? Catalog = null, string? Sql = null);
+
+/// <summary>What is wrong with a statement.</summary>
+/// <param name="Statement">Its place in the request, from 0.</param>
+/// <param name="Offset">Where in it, in UTF-16 code units; null where the engine does not say.</param>
+public sealed record ParserComplaint(int Statement, string Message, int? Offset);
+
+/// <summary>What it answers, one line for each request.</summary>
+internal sealed record CheckReply(IReadOnlyList<ParserComplaint>? Problems, Plan? Plan = null, string? Failure = null);
+
+/// <summary>
+/// The checking process: shows strangers' statements to the engine's parser and planner, in an empty database. It runs nothing, but parsing alone can
+/// take any time and any memory; so it is no part of the server, which ends it where it gives no answer.
+/// </summary>
+public static class CheckMain
+{
+    private const long MostMemory = 96L << 20;
+
+    /// <summary>The engine itself ends what takes longer; whoever asks waits a little longer than that, and then ends the process.</summary>
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(1.5);
+
+    public static int Run(TextReader input, Stream output)
+    {
+        SqliteBounds.LimitMemory(MostMemory);
+        using var requests = Lifeline.Lines(input, () => Environment.Exit(0));
+        foreach (string line in requests.GetConsumingEnumerable())
+        {
+            CheckReply reply = JsonSerializer.Deserialize<CheckRequest>(line, BenchJob.Json) is { } request ? Answer(request) : new(null, Failure: "No request.");
+            JsonSerializer.Serialize(output, reply, BenchJob.Json);
+            output.WriteByte((byte)'\n');
+            output.Flush();
+        }
+
+        return 0;
+    }
+
+    private static CheckReply Answer(CheckRequest request)
+    {
+        if (request.Statements is { } statements)
+        {
+            return new([.. SqliteSyntax.CheckAll(statements, Longest).Select(c => new ParserComplaint(c.Statement, c.Complaint.Message, c.Complaint.Offset))]);
+        }
+
+        try
+        {
+            return new(null, SqliteSketch.Explain(request.Schema ?? [], request.Catalog, request.Sql ?? ""));
+        }
+        catch (EngineException e)
+        {
+            return new(null, Failure: e.Message);
+        }
+    }
+}

@@ -1,0 +1,80 @@
+using System.Diagnostics;
+using System.Text.Json;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>Asks a checking process, started at the first question and again after one that it did not survive. One question at a time.</summary>
+public sealed class CheckProcess : IDisposable
+{
+    /// <summary>What an answer may take; a process that has just been started gets more, for its start.</summary>
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2), Start = TimeSpan.FromSeconds(3);
+
+    private readonly Lock _gate = new();
+    private Process? _process;
+
+    /// <summary>What the engine's parser has against statements, also that it gave no answer in time.</summary>
+    public IReadOnlyList<ParserComplaint> Check(IReadOnlyList<string> statements)
+    {
+        if (statements.Count == 0)
+        {
+            return [];
+        }
+
+        CheckReply reply = Ask(new(statements));
+        return reply.Problems ?? [new(0, reply.Failure!, null)];
+    }
+
+    /// <summary>The plan of a statement by a schema and its statistics alone.</summary>
+    /// <returns>The plan, or why there is none.</returns>
+    public (Plan? Plan, string? Failure) Explain(IReadOnlyList<SchemaObject> schema, Catalog? catalog, string sql)
+    {
+        CheckReply reply = Ask(new(null, schema, catalog, sql));
+        return (reply.Plan, reply.Plan is null ? reply.Failure ?? "there is no plan" : null);
+    }
+
+    public void Dispose()
+    {
+        lock (_gate)
+        {
+            End();
+        }
+    }
+
+    private CheckReply Ask(CheckRequest request)
+    {
+        lock (_gate)
+        {
+            try
+            {
+                TimeSpan longest = _process is null ? Longest + Start : Longest;
+                _process ??= Process.Start(BenchProcess.StartInfo("check-job", null))!;
+                _process.StandardInput.WriteLine(JsonSerializer.Serialize(request, BenchJob.Json));
+                _process.StandardInput.Flush();
+                Task<string?> answer = _process.StandardOutput.ReadLineAsync();
+                if (answer.Wait(longest) && answer.Result is { } line && JsonSerializer.Deserialize<CheckReply>(line, BenchJob.Json) is { } reply)
+                {
+                    return reply;
+                }
+            }
+            catch (Exception e) when (e is IOException or JsonException or AggregateException)
+            {
+                // It ended while it was asked; what it was asked is the reason.
+            }
+
+            End();
+            return new(null, Failure: $"the engine's parser took longer than {Longest.TotalSeconds:0} s over it, or more memory than it may");
+        }
+    }
+
+    private void End()
+    {
+        if (_process is { } process)
+        {
+            BenchProcess.Kill(process);
+            process.Dispose();
+            _process = null;
+        }
+    }
+}
