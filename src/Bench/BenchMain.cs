@@ -1,5 +1,6 @@
 using System.Text.Json;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Bench;
 
@@ -34,6 +35,12 @@ public static class BenchMain
         catch (IOException) when (!output.CanWrite)
         {
             Abandon(job.Folder);
+            return 3;
+        }
+        catch (Exception e)
+        {
+            // The process boundary: whoever sent the job learns of any failure as an event, and never from a process that is gone.
+            Tell(new JobRefused([new(InputPart.Subject, null, $"The measuring process failed ({e.GetType().Name}): {e.Message.ReplaceLineEndings(" ")}")], BadInput: false));
             return 3;
         }
     }

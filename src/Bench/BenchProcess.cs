@@ -47,7 +47,7 @@ public static class BenchProcess
             stop.ThrowIfCancellationRequested();
             if (!ended)
             {
-                string said = (await complaints).Trim();
+                string said = (await complaints).Trim().Split('\n')[0].Trim();
                 string signal = process.ExitCode > 128 ? $"killed by signal {process.ExitCode - 128}" : $"exit code {process.ExitCode}";
                 throw new BenchProcessException($"The measuring process ended early ({signal}). {said}".Trim());
             }

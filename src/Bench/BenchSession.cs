@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Diagnostics;
 using System.Runtime;
 using SwiftLedger.Core.Measuring;
@@ -12,14 +13,17 @@ using SwiftLedger.Subjects.Sqlite;
 namespace SwiftLedger.Bench;
 
 /// <summary>One session of the measuring process: copy, apply, inspect, measure.</summary>
-internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, CancellationToken stop)
+internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, CancellationToken stop)
 {
     private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
 
     /// <summary>Tables that cannot be counted within it stay uncounted.</summary>
     private static readonly TimeSpan CatalogLimit = TimeSpan.FromSeconds(5);
 
-    private static readonly TimeSpan LongestSyntax = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan LongestSyntax = TimeSpan.FromSeconds(5);
+
+    /// <summary>How long the engine gets to listen to an interruption.</summary>
+    private static readonly TimeSpan Grace = TimeSpan.FromSeconds(3);
 
     /// <summary>Of each line and side, where the sides are not measured by turns.</summary>
     private const int MostBatches = 60;
@@ -28,6 +32,22 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 
     /// <summary>Runs while something is measured: looking, counting and warming are, the copies and the change are not.</summary>
     private readonly Stopwatch _clock = new();
+
+    private readonly ConcurrentDictionary<int, bool> _ended = [];
+    private readonly Lock _telling = new();
+
+    /// <summary>Tells one event at a time, whoever has something to tell.</summary>
+    private void Tell(BenchEvent happened)
+    {
+        lock (_telling)
+        {
+            teller(happened);
+            if (happened is LineEnded ended)
+            {
+                _ended[ended.Line] = true;
+            }
+        }
+    }
 
     private TimeSpan? Deadline => job.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
 
@@ -46,7 +66,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         var problems = read.Problems.Concat(job.Options.Dialect == SqlDialect.Sqlite ? SyntaxProblems(read.Value) : []).ToList();
         if (problems.Count > 0)
         {
-            tell(new JobRefused(problems, BadInput: true));
+            Tell(new JobRefused(problems, BadInput: true));
             return;
         }
 
@@ -58,16 +78,16 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         }
         catch (SubjectException e)
         {
-            tell(new JobRefused([e.Problem], e.BadInput));
+            Tell(new JobRefused([e.Problem], e.BadInput));
         }
         catch (EngineException e)
         {
             // Not of a line, which would have ended with it: a server that went away between two of them, say.
-            tell(new JobRefused([new(InputPart.Subject, null, $"The database was lost: {e.Message.TrimEnd('.')}.")], BadInput: false));
+            Tell(new JobRefused([new(InputPart.Subject, null, $"The database was lost: {e.Message.TrimEnd('.')}.")], BadInput: false));
         }
         catch (IOException e)
         {
-            tell(new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false));
+            Tell(new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false));
         }
     }
 
@@ -79,7 +99,13 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             .. brief.Workload.Statements.Select(s => (InputPart.Workload, job.Workload, s.Body, s.Number, s.Sql)),
             .. brief.Change.Rewrites.Select(r => (InputPart.Change, job.Change, r.Body, r.Number, r.Sql)),
         ];
-        return SqliteSyntax.CheckAll([.. all.Select(a => a.Sql)], LongestSyntax).Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint));
+        int at = 0;
+
+        // The engine's parser does not always listen to an interruption: then the process ends with the parser in it.
+        var checking = Task.Run(() => SqliteSyntax.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax).ToList());
+        return checking.Wait(LongestSyntax + Grace)
+            ? checking.Result.Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint))
+            : [At(all[at].Part, all[at].Text, all[at].Body, all[at].Number, SqliteSyntax.TooDeep)];
     }
 
     /// <summary>No file that this process or the one that counts writes grows beyond it: a copy, its log, a temporary file.</summary>
@@ -100,7 +126,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             {
                 if (!told)
                 {
-                    tell(new StageReached("waiting", "another trial is being measured"));
+                    Tell(new StageReached("waiting", "another trial is being measured"));
                 }
 
                 await Task.Delay(200, stop);
@@ -110,7 +136,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 
     private async Task MeasureAsync()
     {
-        tell(new StageReached("copying", null));
+        Tell(new StageReached("copying", null));
         double lastTold = 0;
         using var counter = new ExplainProcess(PlanLibrary.Find(), job.Folder, job.Memory, MostFileBytes());
         void Told(double share)
@@ -118,19 +144,20 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
             if (share >= lastTold + 0.1)
             {
                 lastTold = share;
-                tell(new StageReached("copying", Figures.Percent(share)));
+                Tell(new StageReached("copying", Figures.Percent(share)));
             }
         }
 
         await using ISubject subject = job.Options.Dialect == SqlDialect.PostgreSql
-            ? PostgresSubject.Open(job.Access, job.Folder, doing => tell(new StageReached("copying", doing)), stop)
+            ? PostgresSubject.Open(job.Access, job.Folder, doing => Tell(new StageReached("copying", doing)), stop)
             : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, job.Bounds, stop);
-        tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
+        Tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
             Machine.Describe(), Machine.LoadAverage(), subject.Info.Notes)));
-        tell(new SchemaRead(subject.Info.Schema));
+        Tell(new SchemaRead(subject.Info.Schema));
         await using ISubjectCopy before = await subject.CopyAsync(Side.Before, stop);
         await using ISubjectCopy after = await subject.CopyAsync(Side.After, stop);
 
+        using var overtime = new Overtime(() => Deadline is { } deadline && _clock.Elapsed > deadline + Grace, EndSpent);
         if (subject.Turns != SideTurns.ByTurns)
         {
             await OneSideAtATimeAsync(subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther);
@@ -139,15 +166,15 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
 
         if (!await ApplyAsync(before, after))
         {
-            tell(new AftermathRead(subject.Aftermath()));
+            Tell(new AftermathRead(subject.Aftermath()));
             return;
         }
 
         if (!job.Confirming)
         {
-            tell(new StageReached("inspecting", "the catalogue"));
+            Tell(new StageReached("inspecting", "the catalogue"));
             _clock.Start();
-            tell(new CatalogsRead(before.ReadCatalog(CountingTables), after.ReadCatalog(CountingTables)));
+            Tell(new CatalogsRead(before.ReadCatalog(CountingTables), after.ReadCatalog(CountingTables)));
         }
 
         _clock.Start();
@@ -161,8 +188,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 counter.Dispose();
                 MeasureLines(lines, before, after, stolen);
             }, stop);
-        tell(new AftermathRead(subject.Aftermath()));
-        tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+        Tell(new AftermathRead(subject.Aftermath()));
+        Tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
     }
 
     /// <summary>The before side first, while nothing is changed yet, then the change, then the after side.</summary>
@@ -172,7 +199,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
         ExecutionLimit limit = Limit;
-        tell(new StageReached("inspecting", "the catalogue"));
+        Tell(new StageReached("inspecting", "the catalogue"));
         _clock.Start();
         Catalog? catalogBefore = before.ReadCatalog(CountingTables);
 
@@ -186,7 +213,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         {
             if (side is not null)
             {
-                tell(new StageReached("measuring", $"all lines, {which.ToString().ToLowerInvariant()}"));
+                Tell(new StageReached("measuring", $"all lines, {which.ToString().ToLowerInvariant()}"));
                 using CpuPlacement? placement = CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
                 GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
                 side.Measure([.. _brief.Lines.Where(IsTimed).Select(l => (l.Number, RunOf(l, which)))], MostBatches, clock, until, stop);
@@ -196,21 +223,21 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         await Task.Run(() => Measure(sideBefore, Side.Before, half), stop);
         if (!await ApplyAsync(before, after))
         {
-            tell(new AftermathRead(subject.Aftermath()));
+            Tell(new AftermathRead(subject.Aftermath()));
             return;
         }
 
-        tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CountingTables)));
+        Tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CountingTables)));
         Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, deadline);
         List<LineBrief> looked = [.. _brief.Lines.Where(l => seen.ContainsKey(l.Number) && then.ContainsKey(l.Number))];
         foreach (LineBrief line in looked)
         {
-            tell(new LineInspected(line.Number, seen[line.Number], then[line.Number]));
+            Tell(new LineInspected(line.Number, seen[line.Number], then[line.Number]));
         }
 
         foreach (LineBrief line in _brief.Lines.Except(looked))
         {
-            tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+            Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
         }
 
         await Task.Run(() => Measure(sideAfter, Side.After, deadline), stop);
@@ -222,18 +249,18 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 || (line.Rewritten && new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = x, After = y }.SameRows == false);
             if (failed || !IsTimed(line))
             {
-                tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));
+                Tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));
                 continue;
             }
 
             SideFailure? b = sideBefore!.Failures.GetValueOrDefault(line.Number), a = sideAfter!.Failures.GetValueOrDefault(line.Number);
             IReadOnlyList<Block> blocks = speeds.Length == 0 ? [] : WholeSide.Paired(sideBefore.Of(line.Number), sideAfter.Of(line.Number), Quantile.Median(speeds));
-            tell(new BlocksMeasured(line.Number, blocks));
-            tell(new LineEnded(line.Number, b is not null || a is not null ? LineEnd.Failed : blocks.Count >= MostBatches ? LineEnd.Looked : clock.Elapsed >= deadline ? LineEnd.TimeSpent : LineEnd.TakenAway, b, a));
+            Tell(new BlocksMeasured(line.Number, blocks));
+            Tell(new LineEnded(line.Number, b is not null || a is not null ? LineEnd.Failed : blocks.Count >= MostBatches ? LineEnd.Looked : clock.Elapsed >= deadline ? LineEnd.TimeSpent : LineEnd.TakenAway, b, a));
         }
 
-        tell(new AftermathRead(subject.Aftermath()));
-        tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+        Tell(new AftermathRead(subject.Aftermath()));
+        Tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
     }
 
     private static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
@@ -246,7 +273,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         var limit = new ExecutionLimit(Limit.One, until is { } end ? () => end - _clock.Elapsed : null);
         foreach (LineBrief line in _brief.Lines.TakeWhile(_ => !limit.IsSpent))
         {
-            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), {side.ToString().ToLowerInvariant()}"));
+            Tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), {side.ToString().ToLowerInvariant()}"));
             Inspection found = await copy.InspectAsync(RunOf(line, side), limit, stop);
             if (found.Failure is not { TimeLimit: true } || !limit.IsSpent)
             {
@@ -264,15 +291,16 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         var clock = Stopwatch.StartNew();
         TimeSpan most = job.Options.ChangeLimit;
         var limit = new ExecutionLimit(most, () => most - clock.Elapsed);
+        using var overtime = new Overtime(() => clock.Elapsed > most + Grace, () => Tell(Refused(at!, limit.Exceeded, limit)));
         try
         {
             foreach (ChangeStep step in _brief.Change.Steps)
             {
                 at = step;
-                tell(new StageReached("applying", $"statement {step.Number}"));
+                Tell(new StageReached("applying", $"statement {step.Number}"));
                 long start = Stopwatch.GetTimestamp();
                 await after.ApplyAsync(step, stop, limit);
-                tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
+                Tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
             }
 
             await before.FinishChangeAsync(stop);
@@ -282,16 +310,32 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         }
         catch (EngineException e) when (at is not null)
         {
-            int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
-            tell(new JobRefused([InputProblem.At(InputPart.Change, job.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
-                $"Statement {at.Number} of the change {(e.TimeLimit && limit.IsSpent ? $"was ended: the change took longer than {most.TotalSeconds:0.###} s, its limit (--change-seconds)" : $"failed: {e.Message}")}. {(job.Options.Sides switch
-                {
-                    SubjectSides.InPlace => "The database keeps what the statements before it did; nothing is decided",
-                    SubjectSides.Copies or SubjectSides.Dumped => "Nothing was measured, and both copies are removed",
-                    _ => "Nothing was measured",
-                })}.")], BadInput: true));
+            Tell(Refused(at, e, limit));
             return false;
         }
+    }
+
+    private JobRefused Refused(ChangeStep at, EngineException e, ExecutionLimit limit)
+    {
+        int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
+        return new([InputProblem.At(InputPart.Change, job.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
+            $"Statement {at.Number} of the change {(e.TimeLimit && limit.IsSpent ? $"was ended: the change took longer than {job.Options.ChangeLimit.TotalSeconds:0.###} s, its limit (--change-seconds)" : $"failed: {e.Message}")}. {(job.Options.Sides switch
+            {
+                SubjectSides.InPlace => "The database keeps what the statements before it did; nothing is decided",
+                SubjectSides.Copies or SubjectSides.Dumped => "Nothing was measured, and both copies are removed",
+                _ => "Nothing was measured",
+            })}.")], BadInput: true);
+    }
+
+    /// <summary>The last words of a job whose engine does not listen: what there is by then counts.</summary>
+    private void EndSpent()
+    {
+        foreach (LineBrief line in _brief.Lines.Where(l => (job.Lines.Count == 0 || job.Lines.Contains(l.Number)) && !_ended.ContainsKey(l.Number)))
+        {
+            Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+        }
+
+        Tell(new JobDone(Machine.LoadAverage(), 0, Machine.PeakMebibytes()));
     }
 
     /// <returns>The lines that can be measured, by whether they write.</returns>
@@ -303,25 +347,25 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         {
             if (limit.IsSpent)
             {
-                tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+                Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
                 continue;
             }
 
-            tell(new StageReached("inspecting", $"{line.Statement} ({line.Case})"));
+            Tell(new StageReached("inspecting", $"{line.Statement} ({line.Case})"));
             Inspection a = await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), limit, stop);
             Inspection b = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), limit, stop);
             if ((a.Failure is { TimeLimit: true } || b.Failure is { TimeLimit: true }) && limit.IsSpent)
             {
                 // The trial's time was over, not the statement's: nothing is said against either side.
-                tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+                Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
                 continue;
             }
 
-            tell(new LineInspected(line.Number, a, b));
+            Tell(new LineInspected(line.Number, a, b));
             var evidence = new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = a, After = b };
             if (a.Failure is not null || b.Failure is not null || (line.Rewritten && evidence.SameRows == false))
             {
-                tell(new LineEnded(line.Number, LineEnd.Failed));
+                Tell(new LineEnded(line.Number, LineEnd.Failed));
                 continue;
             }
 
@@ -365,7 +409,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
                 LineEnded? end = clock.Elapsed >= deadline ? new(line.Brief.Number, LineEnd.TimeSpent) : Visit(line, clock, deadline);
                 if (end is not null)
                 {
-                    tell(end);
+                    Tell(end);
                     open.Remove(line);
                     line.Dispose();
                 }
@@ -378,8 +422,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> tell, Cancel
         int number = line.Brief.Number;
         try
         {
-            tell(new StageReached("measuring", $"{line.Brief.Statement} ({line.Brief.Case})"));
-            tell(new BlocksMeasured(number, line.Visit(clock, Quantum, deadline)));
+            Tell(new StageReached("measuring", $"{line.Brief.Statement} ({line.Brief.Case})"));
+            Tell(new BlocksMeasured(number, line.Visit(clock, Quantum, deadline)));
             return line.End is { } end ? new(number, end) : null;
         }
         catch (EngineException e) when (e.TimeLimit && IsSpent)

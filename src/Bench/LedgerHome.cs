@@ -1,5 +1,8 @@
 namespace SwiftLedger.Bench;
 
+/// <summary>Another server has the ledger.</summary>
+public sealed class LedgerHeldException(string root, string holder) : Exception($"The ledger in {root} is held by {holder}. Use that server, end it, or set SWIFT_LEDGER_HOME to another folder.");
+
 /// <summary>Where everything lies that the program keeps: <c>SWIFT_LEDGER_HOME</c>, else the XDG data folder.</summary>
 public sealed record LedgerHome(string Root)
 {
@@ -11,6 +14,11 @@ public sealed record LedgerHome(string Root)
     public string Copies => Path.Combine(Root, "copies");
 
     public string Uploads => Path.Combine(Root, "uploads");
+
+    /// <summary>What is received and not yet read: it may hold customers' statements, so it stays here, and goes when its reader is gone.</summary>
+    public string Spool => Path.Combine(Root, "spool");
+
+    private string Owner => Path.Combine(Root, "owner.lock");
 
     public string Demo => Path.Combine(Root, "demo");
 
@@ -35,7 +43,53 @@ public sealed record LedgerHome(string Root)
         Directory.CreateDirectory(Root);
         Directory.CreateDirectory(Copies);
         Directory.CreateDirectory(Uploads);
+        Directory.CreateDirectory(Spool);
         return this;
+    }
+
+    /// <summary>A new name for something that is received.</summary>
+    public string NewSpool() => Path.Combine(Spool, Guid.NewGuid().ToString("n"));
+
+    /// <summary>Takes the ledger for one server: its queue and its running trials are that server's alone.</summary>
+    /// <param name="address">Where it answers, told to whoever comes second.</param>
+    /// <returns>Held until it is disposed; the system lets go of it however the process ends.</returns>
+    /// <exception cref="LedgerHeldException">Another server has it.</exception>
+    public IDisposable Claim(string address)
+    {
+        FileStream claim;
+        try
+        {
+            claim = new(Owner, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException) when (File.Exists(Owner))
+        {
+            throw new LedgerHeldException(Root, Holder());
+        }
+
+        claim.SetLength(0);
+        claim.Write(System.Text.Encoding.UTF8.GetBytes($"process {Environment.ProcessId} at {address}, since {DateTime.Now:yyyy-MM-dd HH:mm}"));
+        claim.Flush();
+
+        // Whatever lies there was some killed server's.
+        foreach (string left in Directory.GetFiles(Spool).Concat(Directory.GetFiles(Uploads, "*.partial")))
+        {
+            File.Delete(left);
+        }
+
+        return claim;
+    }
+
+    private string Holder()
+    {
+        try
+        {
+            using var reader = new StreamReader(new FileStream(Owner, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete));
+            return reader.ReadToEnd();
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return "another process";
+        }
     }
 
     /// <summary>Makes a folder for one trial's copies, held until the returned lock is disposed.</summary>

@@ -5,6 +5,7 @@ using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
+using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Cli;
 
@@ -44,7 +45,17 @@ internal static class CaptureCommand
             }
             else if (Directory.Exists(path))
             {
-                files.AddRange(Directory.EnumerateFiles(path).Order(StringComparer.Ordinal));
+                // What has no end, or never answers, is no log that is there already.
+                foreach (string file in Directory.EnumerateFiles(path).Order(StringComparer.Ordinal))
+                {
+                    if (RegularFile.NotOne(file) is { } other)
+                    {
+                        Console.Error.WriteLine($"'{file}' is {other}, and is left out.");
+                        continue;
+                    }
+
+                    files.Add(file);
+                }
             }
             else
             {

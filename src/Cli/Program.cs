@@ -33,5 +33,15 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     OpenApiCommand.Build(),
 };
 ParseResult parsed = root.Parse(args);
-int exit = await parsed.InvokeAsync();
-return parsed.Errors.Count > 0 ? ExitCode.BadInput : exit;
+try
+{
+    int exit = await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+    return parsed.Errors.Count > 0 ? ExitCode.BadInput : exit;
+}
+catch (Exception e)
+{
+    // The process boundary: whatever failed, it is no verdict, and one line tells it.
+    (int code, string message) = Failure.Of(e);
+    await Console.Error.WriteLineAsync(message);
+    return code;
+}

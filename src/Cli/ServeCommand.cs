@@ -61,6 +61,8 @@ internal static class ServeCommand
             Console.WriteLine($"Port {port} is taken; using {free}.");
         }
 
+        string shown = $"http://{(address.AddressFamily == AddressFamily.InterNetworkV6 ? $"[{address}]" : address)}:{free}";
+        using IDisposable claim = home.Claim(shown);
         string? token = IPAddress.IsLoopback(address) ? null
             : Environment.GetEnvironmentVariable("SWIFT_LEDGER_TOKEN") is { Length: > 0 } set ? set : RandomNumberGenerator.GetHexString(32, lowercase: true);
         string page = "/";
@@ -80,7 +82,7 @@ internal static class ServeCommand
         }
 
         await app.StartAsync(stop);
-        Console.WriteLine($"Swift Ledger: http://{(address.AddressFamily == AddressFamily.InterNetworkV6 ? $"[{address}]" : address)}:{free}{page}{(token is null ? "" : $"?token={token}")}");
+        Console.WriteLine($"Swift Ledger: {shown}{page}{(token is null ? "" : $"?token={token}")}");
         Console.WriteLine("Ctrl+C stops it.");
         await app.WaitForShutdownAsync(stop);
         return ExitCode.Good;

@@ -14,12 +14,19 @@ public sealed class LedgerDatabase
     private readonly string _connectionString;
 
     /// <param name="path">The file; it is made, or brought to this version, if need be.</param>
-    /// <exception cref="InvalidOperationException">A newer version wrote it.</exception>
+    /// <exception cref="LedgerException">A newer version wrote it, or it cannot be used.</exception>
     public LedgerDatabase(string path)
     {
         SQLitePCL.Batteries_V2.Init();
         _connectionString = new SqliteConnectionStringBuilder { DataSource = path, ForeignKeys = true, DefaultTimeout = 30 }.ToString();
-        Migrate();
+        try
+        {
+            Migrate();
+        }
+        catch (SqliteException e)
+        {
+            throw LedgerException.Of(e);
+        }
     }
 
     /// <summary>An open connection; the caller disposes it.</summary>
@@ -59,7 +66,7 @@ public sealed class LedgerDatabase
         int version = connection.ExecuteScalar<int>("PRAGMA user_version", transaction: transaction);
         if (version > scripts.Keys.Last())
         {
-            throw new InvalidOperationException(
+            throw new LedgerException(
                 $"The ledger was written by a newer Swift Ledger (schema {version}, this one knows {scripts.Keys.Last()}). Use that version, or another SWIFT_LEDGER_HOME.");
         }
 
@@ -76,7 +83,7 @@ public sealed class LedgerDatabase
 
         if (connection.Query("PRAGMA foreign_key_check", transaction: transaction).Any())
         {
-            throw new InvalidOperationException("The ledger could not be brought to this version: rows would refer to nothing. It was left as it was.");
+            throw new LedgerException("The ledger could not be brought to this version: rows would refer to nothing. It was left as it was.");
         }
 
         transaction.Commit();

@@ -45,7 +45,7 @@ internal static class Api
         DaybookApi.Map(api);
         DaybookChanges.Map(api);
         DaybookExports.Map(api);
-        api.MapFallback(() => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
+        api.MapFallback("{*rest}", () => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
     }
 
     public static string Version => typeof(Api).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()!.InformationalVersion;
@@ -109,15 +109,16 @@ internal static class Api
         }
 
         // The name is only shown: the file lies under a name of our own.
-        string path = Path.Combine(home.Uploads, Guid.NewGuid().ToString("n") + ".db");
+        string path = Path.Combine(home.Uploads, Guid.NewGuid().ToString("n") + ".db"), partial = path + ".partial";
         bool kept = false;
         try
         {
-            await using (FileStream file = new(path, FileMode.CreateNew))
+            await using (FileStream file = new(partial, FileMode.CreateNew))
             {
                 await request.Body.CopyToAsync(file, stop);
             }
 
+            File.Move(partial, path);
             if (TrialChecks.SubjectProblem(path) is { } problem)
             {
                 return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", problem.Message.Replace(path, name, StringComparison.Ordinal)));
@@ -135,6 +136,7 @@ internal static class Api
             if (!kept)
             {
                 File.Delete(path);
+                File.Delete(partial);
             }
         }
     }

@@ -1,6 +1,6 @@
-using System.Globalization;
 using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Reports;
 
 namespace SwiftLedger.Web;
 
@@ -51,17 +51,9 @@ internal static class Csv
         var csv = new StringBuilder().AppendJoin(',', columns.Select(c => c.Name)).Append("\r\n");
         foreach (T row in rows)
         {
-            csv.AppendJoin(',', columns.Select(c => Field(c.Of(row)))).Append("\r\n");
+            csv.AppendJoin(',', columns.Select(c => CsvCell.Of(c.Of(row), quoteTexts: true))).Append("\r\n");
         }
 
         return csv.ToString();
     }
-
-    private static string Field(object? value) => value switch
-    {
-        null => "",
-        string text => $"\"{text.Replace("\"", "\"\"", StringComparison.Ordinal)}\"",
-        IFormattable number => number.ToString(null, CultureInfo.InvariantCulture),
-        _ => value.ToString() ?? "",
-    };
 }

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -128,7 +129,7 @@ internal static class DaybookChanges
     }
 
     private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(
-        HttpRequest request, string book, string source, string name, string? form, string? prefix, string? columns, BookStore books, CaptureStore captures, CancellationToken stop)
+        HttpRequest request, string book, string source, string name, string? form, string? prefix, string? columns, BookStore books, CaptureStore captures, LedgerHome home, CancellationToken stop)
     {
         if (string.IsNullOrWhiteSpace(book) || string.IsNullOrWhiteSpace(source))
         {
@@ -141,10 +142,10 @@ internal static class DaybookChanges
         }
 
         // Spooled first, so that a slow sender does not hold a transaction open, and gzip can be told by its first bytes.
-        string spool = Path.GetTempFileName();
+        string spool = home.NewSpool();
         try
         {
-            await using (var file = new FileStream(spool, FileMode.Create))
+            await using (var file = new FileStream(spool, FileMode.CreateNew))
             {
                 await request.Body.CopyToAsync(file, stop);
             }

@@ -12,13 +12,15 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
     /// <summary>Patterns whose hours are in memory together.</summary>
     private const int ComparedAtOnce = 200;
 
+    private const int UsualDays = 7, MostDays = 36_600;
+
     /// <param name="limit">How many are compared, those whose cost moved most first.</param>
     /// <param name="days">Length of each span; null for what lies between this deployment and its neighbours, a week at most.</param>
     public EffectPage Of(
         long book, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, int limit)
     {
         int at = Stretches.MinuteOf(new DateTime(deployment.At, DateTimeKind.Utc));
-        int most = (int)((days ?? 7) * 1440);
+        int most = (int)(Math.Clamp(days is { } d && double.IsFinite(d) ? d : UsualDays, 0, MostDays) * 1440);
         int from = Math.Max(extent.From, at - most), to = Math.Min(extent.To, at + most);
         if (days is null)
         {

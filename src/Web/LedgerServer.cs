@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.FileProviders;
 using Serilog;
 using Serilog.Events;
@@ -21,6 +22,9 @@ public sealed record ServerSettings(LedgerHome Home, IPAddress Address, int Port
 /// <summary>Builds the web server: API, progress stream, and the interface's files.</summary>
 public static class LedgerServer
 {
+    private const int NoSpace = 28;
+
+    /// <exception cref="LedgerException">The ledger cannot be used.</exception>
     public static WebApplication Build(ServerSettings settings)
     {
         WebApplicationBuilder builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ApplicationName = typeof(LedgerServer).Assembly.GetName().Name });
@@ -37,8 +41,11 @@ public static class LedgerServer
         builder.Services.ConfigureHttpJsonOptions(o =>
         {
             o.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+            o.SerializerOptions.RespectNullableAnnotations = true;
+            o.SerializerOptions.TypeInfoResolverChain.Insert(0, RequestJson.Resolver);
             o.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase));
         });
+        builder.Services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
         builder.Services.AddOpenApi("v1", o => o.AddDocumentTransformer((document, _, _) =>
         {
             document.Info = new() { Title = "Swift Ledger", Version = "1" };
@@ -73,7 +80,9 @@ public static class LedgerServer
 
         WebApplication app = builder.Build();
         var safety = new SafetyRules(settings.Token);
-        app.UseExceptionHandler(e => e.Run(AnswerFailureAsync));
+
+        // What is wrong with a request is told to who sent it; in the log it would only hide what is wrong with the server.
+        app.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandler = AnswerFailureAsync, SuppressDiagnosticsCallback = c => c.Exception is BadHttpRequestException or InvalidDataException or InvalidOperationException { Source: "System.IO.Compression.Brotli" } });
         app.Use(next => context => safety.ApplyAsync(context, next));
         app.MapOpenApi("/api/openapi.json");
         app.UseRequestDecompression();
@@ -93,11 +102,18 @@ public static class LedgerServer
     private static async Task AnswerFailureAsync(HttpContext context)
     {
         Exception? failure = context.Features.Get<IExceptionHandlerFeature>()?.Error;
-        (int status, string message) = failure is BadHttpRequestException bad
-            ? (bad.StatusCode, bad.InnerException is JsonException ? "The request's JSON cannot be read." : bad.Message)
-            : (StatusCodes.Status500InternalServerError, "Something went wrong in the server; its log says more. Nothing was lost.");
+        (int status, string part, string message) = failure switch
+        {
+            BadHttpRequestException { InnerException: JsonException json } bad => (bad.StatusCode, RequestJson.FieldOf(json), RequestJson.Describe(json)),
+            BadHttpRequestException bad => (bad.StatusCode, "request", bad.Message),
+            InvalidDataException or InvalidOperationException { Source: "System.IO.Compression.Brotli" } => (StatusCodes.Status400BadRequest, "request", "The body is not what its Content-Encoding says: it cannot be unpacked."),
+            SqliteException { SqliteErrorCode: 13 } => (StatusCodes.Status507InsufficientStorage, "request", "The disk is full: nothing was kept of this request. Free some space, and send it again."),
+            IOException io when (io.HResult & 0xFFFF) == NoSpace => (StatusCodes.Status507InsufficientStorage, "request", "The disk is full: nothing was kept of this request. Free some space, and send it again."),
+            SqliteException e => (StatusCodes.Status503ServiceUnavailable, "request", LedgerException.Of(e).Message),
+            _ => (StatusCodes.Status500InternalServerError, "request", "Something went wrong in the server; its log says more. Nothing was lost."),
+        };
         context.Response.StatusCode = status;
-        await context.Response.WriteAsJsonAsync(ProblemReport.Because("request", message));
+        await context.Response.WriteAsJsonAsync(ProblemReport.Because(part, message));
     }
 
     private static void ServeInterface(WebApplication app, string folder)

@@ -14,7 +14,8 @@ public sealed record SafetyRules(string? Token)
     /// <summary>A header that no form and no cross-site request without our consent can send.</summary>
     public const string Header = "X-Swift-Ledger";
 
-    private const string Cookie = "swift-ledger-token";
+    /// <summary>Cookies do not tell ports apart (RFC 6265, 8.5): two servers of one machine have cookies of their own by their names.</summary>
+    private static string CookieOf(HttpContext context) => $"swift-ledger-token-{context.Connection.LocalPort.ToString(System.Globalization.CultureInfo.InvariantCulture)}";
 
     private const string ContentPolicy =
         "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'";
@@ -30,6 +31,16 @@ public sealed record SafetyRules(string? Token)
         {
             context.Response.StatusCode = refusal.Status;
             await context.Response.WriteAsJsonAsync(ProblemReport.Because("request", refusal.Message));
+            return;
+        }
+
+        if (Token is not null && HttpMethods.IsGet(context.Request.Method) && context.Request.Query.ContainsKey("token"))
+        {
+            // The cookie has it now. In the address it would go into the history, bookmarks and pictures of the screen.
+            QueryString rest = QueryString.Create(context.Request.Query.Where(q => q.Key != "token"));
+            context.Response.StatusCode = StatusCodes.Status302Found;
+            context.Response.Headers.Location = "/" + context.Request.Path.ToUriComponent().TrimStart('/') + rest.ToUriComponent();
+            context.Response.Headers.CacheControl = "no-store";
             return;
         }
 
@@ -67,7 +78,7 @@ public sealed record SafetyRules(string? Token)
     {
         string bearer = context.Request.Headers.Authorization.ToString();
         if (Same(bearer.StartsWith("Bearer ", StringComparison.Ordinal) ? bearer[7..] : "")
-            || Same(context.Request.Cookies[Cookie] ?? ""))
+            || Same(context.Request.Cookies[CookieOf(context)] ?? ""))
         {
             return true;
         }
@@ -77,7 +88,7 @@ public sealed record SafetyRules(string? Token)
             return false;
         }
 
-        context.Response.Cookies.Append(Cookie, Token!, new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Strict, Secure = context.Request.IsHttps });
+        context.Response.Cookies.Append(CookieOf(context), Token!, new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Strict, Secure = context.Request.IsHttps });
         return true;
     }
 

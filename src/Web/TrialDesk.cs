@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Threading.Channels;
+using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
@@ -92,6 +93,11 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             {
                 return;
             }
+            catch (SqliteException e)
+            {
+                // A full disk, say: the trial waits for the next start, and the server goes on.
+                log.LogError("{Message}", LedgerException.Of(e).Message);
+            }
         }
     }
 
@@ -139,11 +145,30 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             log.LogWarning("Trial {Trial}: {Message}", trial.Id, e.Message);
             End(trial.Id, TrialStates.Interrupted, e.Message, _running?.Account.Decided());
         }
+        catch (Exception e) when (e is SqliteException or IOException or UnauthorizedAccessException)
+        {
+            string message = e is SqliteException s ? LedgerException.Of(s).Message : e.Message;
+            log.LogError("Trial {Trial}: {Message}", trial.Id, message);
+            EndWhereTheLedgerCan(trial.Id, message);
+        }
         finally
         {
             _stops.TryRemove(trial.Id, out _);
             _running = null;
             feed.Tell(trial.Id, new("trial", new { state = "ended" }));
+        }
+    }
+
+    /// <summary>A ledger that cannot be written keeps the trial as running; the next start tells it as interrupted.</summary>
+    private void EndWhereTheLedgerCan(long trial, string message)
+    {
+        try
+        {
+            End(trial, TrialStates.Interrupted, message, _running?.Account.Decided());
+        }
+        catch (SqliteException)
+        {
+            feed.Tell(trial, new("trial", new { state = TrialStates.Interrupted }));
         }
     }
 

@@ -113,7 +113,7 @@ public sealed class StoreTests : IDisposable
             command.ExecuteNonQuery();
         }
 
-        Should.Throw<InvalidOperationException>(() => new LedgerDatabase(path)).Message.ShouldContain("newer Swift Ledger");
+        Should.Throw<LedgerException>(() => new LedgerDatabase(path)).Message.ShouldContain("newer Swift Ledger");
     }
 
     [Fact]

@@ -31,7 +31,7 @@ public static class TextTable
 
     public static string Markdown(ResultDocument result)
     {
-        var text = new StringBuilder($"**{result.Headline}**\n\n");
+        var text = new StringBuilder($"**{EscapeMarkdown(result.Headline)}**\n\n");
         text.AppendJoin("", result.Subject.Notes.Select(n => $"{EscapeMarkdown(n)}\n\n"));
         text.Append("| ").AppendJoin(" | ", Heads).Append(" |\n|").AppendJoin("|", Heads.Select((_, c) => c is 3 or 4 or 5 ? "---:" : "---")).Append("|\n");
         foreach (ResultLine line in result.Lines)
@@ -52,7 +52,7 @@ public static class TextTable
                 Word(l.Verdict), l.Basis?.ToString().ToLowerInvariant(), l.Statement, l.Case, l.Pattern, l.Before.MedianMs, l.After.MedianMs,
                 l.Time?.Ratio, l.Time?.Low, l.Time?.High, l.Time?.Blocks, l.Work?.Before, l.Work?.After, l.PlanChanged, l.SameRows, l.Message,
             ];
-            text.AppendJoin(",", cells.Select(EscapeCsv)).Append("\r\n");
+            text.AppendJoin(",", cells.Select(c => CsvCell.Of(c))).Append("\r\n");
         }
 
         return text.ToString();
@@ -97,19 +97,23 @@ public static class TextTable
 
     private static string Ms(double? milliseconds) => milliseconds is { } ms ? Figures.Three(ms) : "";
 
-    private static string EscapeMarkdown(string cell) =>
-        cell.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("|", "\\|", StringComparison.Ordinal)
-            .Replace("<", "&lt;", StringComparison.Ordinal).Replace("\n", " ", StringComparison.Ordinal);
-
-    private static string EscapeCsv(object? cell)
+    /// <summary>Text that Markdown shows as it stands: no table border, markup, link or picture, nor an address that becomes a link by itself.</summary>
+    /// <remarks>CommonMark 0.31, 2.4 "Backslash escapes"; GitHub Flavored Markdown, 6.9 "Autolinks (extension)", which looks for the colon and for "www.".</remarks>
+    private static string EscapeMarkdown(string cell)
     {
-        string text = cell switch
+        var escaped = new StringBuilder(cell.Length + 16);
+        foreach (char c in cell)
         {
-            null => "",
-            bool b => b ? "true" : "false",
-            IFormattable f => f.ToString(null, CultureInfo.InvariantCulture),
-            _ => cell.ToString()!,
-        };
-        return text.AsSpan().ContainsAny(",\"\r\n") ? $"\"{text.Replace("\"", "\"\"", StringComparison.Ordinal)}\"" : text;
+            _ = c switch
+            {
+                '<' => escaped.Append("&lt;"),
+                '&' => escaped.Append("&amp;"),
+                '\n' or '\r' => escaped.Append(' '),
+                '\\' or '|' or '[' or ']' or '`' or '*' => escaped.Append('\\').Append(c),
+                _ => escaped.Append(c),
+            };
+        }
+
+        return escaped.Replace("://", "&#58;//").Replace("www.", "www&#46;").ToString();
     }
 }

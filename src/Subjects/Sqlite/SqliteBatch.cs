@@ -16,8 +16,8 @@ internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog
 
     private void Execute(string sql, int line, BatchFold fold, ExecutionLimit within)
     {
-        using sqlite3_stmt statement = connection.Prepare(sql);
         watchdog.Arm(connection.Handle, within.Now);
+        using sqlite3_stmt statement = connection.Prepare(sql);
         long start = Stopwatch.GetTimestamp(), rows = 0;
         int rc;
         while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)

@@ -150,7 +150,13 @@ internal sealed class SqliteConnection : IDisposable
         string message = raw.sqlite3_errmsg(Handle).utf8_to_string();
         int at = sql is null ? -1 : Native.ErrorOffset(Handle);
         int code = raw.sqlite3_errcode(Handle) & 0xff;
-        return new(message, sql is not null && at >= 0 ? CodeUnits(sql, at) : null) { Code = code.ToString(System.Globalization.CultureInfo.InvariantCulture) };
+
+        // The engine says that there is no more; the bound is ours.
+        bool bound = code is raw.SQLITE_NOMEM or raw.SQLITE_TOOBIG;
+        message = code == raw.SQLITE_NOMEM ? "It wanted more memory than a trial's processes may take (--most-megabytes)"
+            : code == raw.SQLITE_TOOBIG ? $"{message}: a value or a row may have {SqliteBounds.LongestValue >> 20} MiB, a statement {SqliteBounds.LongestStatement >> 20}"
+            : message;
+        return new(message, sql is not null && at >= 0 ? CodeUnits(sql, at) : null) { Code = code.ToString(System.Globalization.CultureInfo.InvariantCulture), Bound = bound };
     }
 
     public void Dispose() => Handle.Dispose();

@@ -102,8 +102,6 @@ internal sealed class SqliteCopy : ISubjectCopy
     /// <summary>Says of a failure that it was a bound of ours where it was: the engine has one word for those and for the machine's.</summary>
     internal static EngineException Bounded(EngineException e, ChangeBounds bounds, long bytes) =>
         e.Code == Text(raw.SQLITE_FULL) ? new($"{bounds.Exceeded(bytes)}, or the disk is full", e.Offset) { Bound = true, Code = e.Code }
-        : e.Code == Text(raw.SQLITE_NOMEM) ? new("It wanted more memory than a trial's processes may take (--most-megabytes)", e.Offset) { Bound = true, Code = e.Code }
-        : e.Code == Text(raw.SQLITE_TOOBIG) ? new($"{e.Message}: a value, a row or a statement is larger than the bound ({SqliteBounds.LongestValue >> 20} MiB, {SqliteBounds.LongestStatement >> 20} MiB)", e.Offset) { Bound = true, Code = e.Code }
         : e;
 
     private static string Text(int code) => code.ToString(System.Globalization.CultureInfo.InvariantCulture);

@@ -27,7 +27,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
             writes = prepared.Writes;
             cold = prepared.Execute(1) / 1000;
-            plan = connection.Explain(run.Sql);
+            plan = Explained(run.Sql);
             Counted first = Count(prepared);
             Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared) : null;
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
@@ -38,6 +38,23 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         catch (EngineException e)
         {
             return new(plan, cold, null, writes, null, null, true, new Dictionary<string, long>(), null, new(e.Message, e.TimeLimit));
+        }
+    }
+
+    private Plan Explained(string sql)
+    {
+        watchdog.Arm(connection.Handle, limit.Now);
+        try
+        {
+            return connection.Explain(sql);
+        }
+        catch (EngineException) when (watchdog.Fired)
+        {
+            throw limit.Exceeded;
+        }
+        finally
+        {
+            watchdog.Disarm();
         }
     }
 

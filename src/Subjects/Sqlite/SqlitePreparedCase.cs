@@ -20,7 +20,22 @@ internal sealed class SqlitePreparedCase : IPreparedCase
         _connection = connection;
         _watchdog = watchdog;
         _limit = limit;
-        _statement = connection.Prepare(run.Sql);
+
+        // Preparing alone can take any time: views and common table expressions in each other multiply.
+        watchdog.Arm(connection.Handle, limit.Now);
+        try
+        {
+            _statement = connection.Prepare(run.Sql);
+        }
+        catch (EngineException) when (watchdog.Fired)
+        {
+            throw limit.Exceeded;
+        }
+        finally
+        {
+            watchdog.Disarm();
+        }
+
         SqliteConnection.Bind(_statement, run.Bindings);
         Writes = raw.sqlite3_stmt_readonly(_statement) == 0;
         if (Writes)

@@ -10,17 +10,14 @@ public static class SqliteSyntax
     /// <summary>Checks statements one after the other, until one of them takes what is left of the time: that one is told, and those behind it stay unchecked.</summary>
     /// <param name="longest">Of all together.</param>
     /// <returns>The complaints, by the statement's place from 0.</returns>
-    public static IEnumerable<(int Statement, EngineException Complaint)> CheckAll(IReadOnlyList<string> statements, TimeSpan longest)
+    public static IEnumerable<(int Statement, EngineException Complaint)> CheckAll(IEnumerable<string> statements, TimeSpan longest)
     {
         var clock = System.Diagnostics.Stopwatch.StartNew();
-        for (int i = 0; i < statements.Count && clock.Elapsed < longest; i++)
-        {
-            if (Check(statements[i], longest - clock.Elapsed) is { } complaint)
-            {
-                yield return (i, complaint);
-            }
-        }
+        return statements.TakeWhile(_ => clock.Elapsed < longest).Select((s, i) => (i, Complaint: Check(s, longest - clock.Elapsed))).Where(c => c.Complaint is not null).Select(c => (c.i, c.Complaint!));
     }
+
+    /// <summary>What is said of a statement that the parser does not come to an end with.</summary>
+    public static EngineException TooDeep => new("the engine's parser takes too long over it, or too much memory: it is nested too deep");
 
     /// <returns>The engine's complaint where the statement is not well-formed SQL; null where only its tables are missing.</returns>
     public static EngineException? Check(string sql, TimeSpan? longest = null)
@@ -35,7 +32,7 @@ public static class SqliteSyntax
         }
         catch (EngineException e) when (e.Message is "interrupted" or "out of memory")
         {
-            return new("the engine's parser takes too long over it, or too much memory: it is nested too deep");
+            return TooDeep;
         }
         catch (EngineException e) when (IsSyntax(e.Message))
         {

@@ -1766,7 +1766,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AlignedView: {
-            as: string;
+            as: null | string;
             before: null | components["schemas"]["OperatorView"];
             after: null | components["schemas"]["OperatorView"];
         };
@@ -1787,7 +1787,9 @@ export interface components {
             statement: number;
             /** Format: int32 */
             line: number;
-            message: string;
+            message: null | string;
+            /** @default false */
+            bound: boolean;
         };
         BatchPlanView: {
             /** Format: int64 */
@@ -1797,13 +1799,15 @@ export interface components {
             plan: components["schemas"]["ComparisonView"];
         };
         BatchRequest: {
-            script: string;
+            script: null | string;
+            /** @default false */
+            trustSql: boolean;
         };
         BatchStatementView: {
             /** Format: int32 */
             number: number;
-            pattern: string;
-            sql: string;
+            pattern: null | string;
+            sql: null | string;
             /** Format: int32 */
             line: number;
             /** Format: int64 */
@@ -1818,25 +1822,25 @@ export interface components {
             rowsVisited: number;
             /** Format: int64 */
             rows: number;
-            plans: components["schemas"]["BatchPlanView"][];
+            plans: null | components["schemas"]["BatchPlanView"][];
         };
         BatchView: {
-            headline: string;
+            headline: null | string;
             /** Format: int64 */
             executions: number;
             /** Format: double */
             milliseconds: number;
             failure: null | components["schemas"]["BatchFailure"];
-            statements: components["schemas"]["BatchStatementView"][];
-            blocks: components["schemas"]["BatchBlockView"][];
+            statements: null | components["schemas"]["BatchStatementView"][];
+            blocks: null | components["schemas"]["BatchBlockView"][];
             /** Format: int32 */
             blockCount: number;
         };
         BillItem: {
             /** Format: int32 */
             line: number;
-            statement: string;
-            case: string;
+            statement: null | string;
+            case: null | string;
             /** Format: double */
             callsPerDay: number;
             seconds: components["schemas"]["PerDay"];
@@ -1860,44 +1864,44 @@ export interface components {
         BookListItem: {
             /** Format: int64 */
             id: number;
-            name: string;
+            name: null | string;
             subject: null | string;
         };
         BookPage: {
             book: components["schemas"]["BookView"];
-            changes: components["schemas"]["ChangeView"][];
-            trials: components["schemas"]["TrialSummary"][];
+            changes: null | components["schemas"]["ChangeView"][];
+            trials: null | components["schemas"]["TrialSummary"][];
         };
         BookView: {
             /** Format: int64 */
             id: number;
-            name: string;
+            name: null | string;
             subject: null | string;
             /** Format: int64 */
             subjectBytes: null | number;
             subjectMissing: null | string;
-            workload: string;
+            workload: null | string;
             /** Format: int32 */
             statements: number;
             /** Format: int32 */
             cases: number;
         };
         CaptureFileView: {
-            name: string;
-            source: string;
-            form: string;
+            name: null | string;
+            source: null | string;
+            form: null | string;
             /** Format: int64 */
             bytes: number;
             /** Format: int64 */
             statements: number;
-            readAt: string;
-            rejected: components["schemas"]["Rejection"][];
+            readAt: null | string;
+            rejected: null | components["schemas"]["Rejection"][];
         };
         CaptureView: {
             /** Format: int64 */
             bookId: number;
-            name: string;
-            form: string;
+            name: null | string;
+            form: null | string;
             problem: null | string;
             /** Format: int64 */
             statements: number;
@@ -1909,32 +1913,32 @@ export interface components {
             unreadBytes: number;
             /** Format: int64 */
             notKeptApart: number;
-            rejected: components["schemas"]["Rejection"][];
+            rejected: null | components["schemas"]["Rejection"][];
         };
         CatalogColumn: {
-            name: string;
-            type: string;
+            name: null | string;
+            type: null | string;
             notNull: boolean;
             /** Format: int32 */
             key: number;
             statistics?: null | components["schemas"]["ColumnStatistics"];
         };
         CatalogIndex: {
-            name: string;
-            columns: string[];
+            name: null | string;
+            columns: null | string[];
             unique: boolean;
             partial: boolean;
-            origin: string;
+            origin: null | string;
             /** Format: int64 */
             pages: null | number;
-            rowsPerKey: number[];
+            rowsPerKey: null | number[];
             valid?: boolean;
             /** Format: int64 */
             scans?: null | number;
         };
         CatalogTrigger: {
-            name: string;
-            event: string;
+            name: null | string;
+            event: null | string;
         };
         CatalogueView: {
             /** Format: int64 */
@@ -1942,52 +1946,52 @@ export interface components {
             readAt: null | string;
             /** Format: int32 */
             pageSize: number;
-            tables: components["schemas"]["TableView"][];
-            findings: components["schemas"]["FindingView"][];
+            tables: null | components["schemas"]["TableView"][];
+            findings: null | components["schemas"]["FindingView"][];
         };
         ChangeView: {
             /** Format: int64 */
             id: number;
-            title: string;
-            note: string;
-            text: string;
+            title: null | string;
+            note: null | string;
+            text: null | string;
             latestTrial: null | components["schemas"]["TrialSummary"];
         };
         CheckReport: {
-            statements: components["schemas"]["CheckedStatement"][];
-            steps: components["schemas"]["CheckedStep"][];
-            problems: components["schemas"]["ProblemView"][];
+            statements: null | components["schemas"]["CheckedStatement"][];
+            steps: null | components["schemas"]["CheckedStep"][];
+            problems: null | components["schemas"]["ProblemView"][];
         };
         CheckRequest: {
             subject: null | string;
-            workload: string;
-            change: string;
+            workload: null | string;
+            change: null | string;
             noiseCheck: boolean;
             sides?: components["schemas"]["SubjectSides"];
         };
         CheckedCase: {
-            label: string;
+            label: null | string;
             /** Format: double */
             share: number;
-            binds: string;
+            binds: null | string;
         };
         CheckedStatement: {
             /** Format: int32 */
             number: number;
-            name: string;
+            name: null | string;
             /** Format: int32 */
             line: number;
             /** Format: double */
             callsPerDay: null | number;
             rewritten: boolean;
-            cases: components["schemas"]["CheckedCase"][];
+            cases: null | components["schemas"]["CheckedCase"][];
         };
         CheckedStep: {
             /** Format: int32 */
             number: number;
             /** Format: int32 */
             line: number;
-            text: string;
+            text: null | string;
             rewrites: null | string;
         };
         ColumnStatistics: {
@@ -1995,21 +1999,21 @@ export interface components {
             nullFraction: number;
             /** Format: double */
             distinct: number;
-            common: string[];
-            frequencies: number[];
-            histogram: string[];
+            common: null | string[];
+            frequencies: null | number[];
+            histogram: null | string[];
             /** Format: double */
             correlation: null | number;
         };
         ComparisonView: {
             sentence: null | string;
             samePlan: boolean;
-            rows: components["schemas"]["AlignedView"][];
+            rows: null | components["schemas"]["AlignedView"][];
             before: null | components["schemas"]["PlanSideView"];
             after: null | components["schemas"]["PlanSideView"];
         };
         CoursePoint: {
-            at: string;
+            at: null | string;
             /** Format: int64 */
             calls: number;
             /** Format: int64 */
@@ -2036,32 +2040,32 @@ export interface components {
         DaybookPage: {
             /** Format: int64 */
             bookId: number;
-            bookName: string;
+            bookName: null | string;
             from: null | string;
             to: null | string;
             courseFrom: null | string;
             courseTo: null | string;
             /** Format: int32 */
             stretchMinutes: number;
-            sources: components["schemas"]["SourceView"][];
-            deployments: components["schemas"]["DeploymentView"][];
-            course: components["schemas"]["CoursePoint"][];
-            apart: components["schemas"]["SourceCourse"][];
-            files: components["schemas"]["CaptureFileView"][];
+            sources: null | components["schemas"]["SourceView"][];
+            deployments: null | components["schemas"]["DeploymentView"][];
+            course: null | components["schemas"]["CoursePoint"][];
+            apart: null | components["schemas"]["SourceCourse"][];
+            files: null | components["schemas"]["CaptureFileView"][];
         };
         DeploymentRequest: {
             at: null | string;
-            version: string;
-            what: string;
-            script: string;
+            version: null | string;
+            what: null | string;
+            script: null | string;
         };
         DeploymentView: {
             /** Format: int64 */
             id: number;
-            at: string;
-            version: string;
-            what: string;
-            script: string;
+            at: null | string;
+            version: null | string;
+            what: null | string;
+            script: null | string;
             noticed: boolean;
         };
         DumpContents: {
@@ -2073,22 +2077,22 @@ export interface components {
         };
         EffectPage: {
             deployment: components["schemas"]["DeploymentView"];
-            beforeFrom: string;
-            afterTo: string;
+            beforeFrom: null | string;
+            afterTo: null | string;
             /** Format: double */
             beforeSecondsPerDay: number;
             /** Format: double */
             afterSecondsPerDay: number;
             /** Format: int32 */
             patterns: number;
-            effects: components["schemas"]["EffectRow"][];
+            effects: null | components["schemas"]["EffectRow"][];
         };
         EffectRow: {
-            hash: string;
-            text: string;
-            movement: string;
-            message: string;
-            mix: string;
+            hash: null | string;
+            text: null | string;
+            movement: null | string;
+            message: null | string;
+            mix: null | string;
             mixMoved: boolean;
             /** Format: double */
             beforeSecondsPerDay: number;
@@ -2108,27 +2112,27 @@ export interface components {
             high: null | number;
         };
         ErrorView: {
-            code: string;
+            code: null | string;
             /** Format: int64 */
             calls: number;
-            first: string;
-            last: string;
+            first: null | string;
+            last: null | string;
         };
         FindingView: {
-            kind: string;
-            title: string;
-            text: string;
+            kind: null | string;
+            title: null | string;
+            text: null | string;
             /** Format: int32 */
             operator: null | number;
             /** Format: double */
             share: null | number;
-            remedy: string;
-            places: components["schemas"]["PlaceView"][];
+            remedy: null | string;
+            places: null | components["schemas"]["PlaceView"][];
         };
         FlowStepView: {
             /** Format: int32 */
             operator: number;
-            table: string;
+            table: null | string;
             /** Format: int64 */
             tableRows: null | number;
             /** Format: int64 */
@@ -2142,18 +2146,18 @@ export interface components {
             withoutCondition: boolean;
         };
         FlowView: {
-            steps: components["schemas"]["FlowStepView"][];
-            removes: string;
+            steps: null | components["schemas"]["FlowStepView"][];
+            removes: null | string;
             /** Format: int64 */
             result: null | number;
         };
         GlossaryView: {
-            kind: string;
-            title: string;
-            what: string;
-            why: string;
-            remedies: string[];
-            example: string;
+            kind: null | string;
+            title: null | string;
+            what: null | string;
+            why: null | string;
+            remedies: null | string[];
+            example: null | string;
         };
         /** Format: binary */
         IFormFile: string;
@@ -2167,57 +2171,57 @@ export interface components {
         LinePage: {
             trial: components["schemas"]["TrialSummary"];
             line: components["schemas"]["LineView"];
-            beforeSql: string;
-            afterSql: string;
-            beforeBinds: string;
-            afterBinds: string;
+            beforeSql: null | string;
+            afterSql: null | string;
+            beforeBinds: null | string;
+            afterBinds: null | string;
             /** Format: double */
             bandLow: null | number;
             /** Format: double */
             bandHigh: number;
-            blocks: components["schemas"]["BlockView"][];
-            confirmingBlocks: components["schemas"]["BlockView"][];
+            blocks: null | components["schemas"]["BlockView"][];
+            confirmingBlocks: null | components["schemas"]["BlockView"][];
             plans: null | components["schemas"]["ComparisonView"];
             confirmation: null | components["schemas"]["ResultTime"];
             standing: null | components["schemas"]["StandingPlan"];
             leavesStanding: null | boolean;
             pin: null | string;
-            beforePlanText: string;
-            afterPlanText: string;
+            beforePlanText: null | string;
+            afterPlanText: null | string;
         };
         LineView: {
-            state: string;
+            state: null | string;
             result: components["schemas"]["ResultLine"];
             /** @default false */
             leavesStanding: boolean;
         };
         LookRequest: {
-            subject: string;
+            subject: null | string;
             password?: null | string;
         };
         NotBilled: {
             /** Format: int32 */
             line: number;
-            statement: string;
-            case: string;
-            reason: string;
+            statement: null | string;
+            case: null | string;
+            reason: null | string;
         };
         NoteRecord: {
             /** Format: int64 */
             id: number;
-            text: string;
-            writtenAt: string;
+            text: null | string;
+            writtenAt: null | string;
         };
         NoteRequest: {
-            text: string;
+            text: null | string;
         };
         OperatorView: {
             /** Format: int32 */
             at: number;
             /** Format: int32 */
             depth: number;
-            text: string;
-            kind: string;
+            text: null | string;
+            kind: null | string;
             table: null | string;
             index: null | string;
             condition: null | string;
@@ -2235,19 +2239,19 @@ export interface components {
             rowsPassed: null | number;
             /** Format: double */
             share: null | number;
-            means: string;
-            counted: string;
-            places: components["schemas"]["PlaceView"][];
+            means: null | string;
+            counted: null | string;
+            places: null | components["schemas"]["PlaceView"][];
         };
         PastedRequest: {
             /** @default  */
-            before: string;
+            before: null | string;
             /** @default  */
-            after: string;
+            after: null | string;
             /** @default  */
-            beforeSql: string;
+            beforeSql: null | string;
             /** @default  */
-            afterSql: string;
+            afterSql: null | string;
             /** Format: int64 */
             bookId?: null | number;
         };
@@ -2257,10 +2261,10 @@ export interface components {
             noteAfter: null | string;
         };
         PatternRow: {
-            hash: string;
-            text: string;
-            kind: string;
-            tables: string[];
+            hash: null | string;
+            text: null | string;
+            kind: null | string;
+            tables: null | string[];
             keptAtTop: boolean;
             /** Format: int64 */
             calls: number;
@@ -2285,11 +2289,11 @@ export interface components {
             /** Format: double */
             spread: null | number;
             slow: boolean;
-            course: number[];
+            course: null | number[];
         };
         PatternsPage: {
-            from: string;
-            to: string;
+            from: null | string;
+            to: null | string;
             /** Format: int64 */
             calls: number;
             /** Format: int64 */
@@ -2298,9 +2302,9 @@ export interface components {
             seconds: number;
             /** Format: int32 */
             matching: number;
-            kinds: string[];
-            tables: string[];
-            patterns: components["schemas"]["PatternRow"][];
+            kinds: null | string[];
+            tables: null | string[];
+            patterns: null | components["schemas"]["PatternRow"][];
         };
         PerDay: {
             /** Format: double */
@@ -2319,12 +2323,12 @@ export interface components {
         PinView: {
             /** Format: int64 */
             id: number;
-            hash: string;
-            statement: string;
-            sql: string;
+            hash: null | string;
+            statement: null | string;
+            sql: null | string;
             /** Format: int64 */
             trialId: number;
-            pinnedAt: string;
+            pinnedAt: null | string;
             replacedAt: null | string;
             warning: null | string;
         };
@@ -2336,68 +2340,68 @@ export interface components {
         };
         PlanHistoryView: {
             standing: null | components["schemas"]["StandingPlan"];
-            seen: components["schemas"]["PlanSeenView"][];
+            seen: null | components["schemas"]["PlanSeenView"][];
         };
         PlanSeenView: {
             /** Format: int64 */
             trialId: number;
-            title: string;
-            at: string;
-            side: string;
-            case: string;
-            shape: string;
-            text: string;
+            title: null | string;
+            at: null | string;
+            side: null | string;
+            case: null | string;
+            shape: null | string;
+            text: null | string;
             /** Format: double */
             medianMs: null | number;
             verdict: null | string;
             standing: null | boolean;
         };
         PlanSideView: {
-            shape: string;
+            shape: null | string;
             counted: boolean;
             /** Format: double */
             restShare: null | number;
             note: null | string;
-            findings: components["schemas"]["FindingView"][];
-            flows: components["schemas"]["FlowView"][];
+            findings: null | components["schemas"]["FindingView"][];
+            flows: null | components["schemas"]["FlowView"][];
         };
         PlanView: {
-            shape: string;
-            outline: string;
-            first: string;
-            last: string;
+            shape: null | string;
+            outline: null | string;
+            first: null | string;
+            last: null | string;
             /** Format: int64 */
             calls: number;
             /** Format: double */
             averageMs: number;
-            hours: string[];
+            hours: null | string[];
         };
         PostgresLook: {
-            version: string;
-            user: string;
+            version: null | string;
+            user: null | string;
             /** Format: int64 */
             bytes: number;
             /** Format: int32 */
             otherSessions: number;
-            extensions: string[];
-            sides: components["schemas"]["SidesOffered"][];
-            notes: string[];
+            extensions: null | string[];
+            sides: null | components["schemas"]["SidesOffered"][];
+            notes: null | string[];
         };
         ProblemReport: {
-            problems: components["schemas"]["ProblemView"][];
+            problems: null | components["schemas"]["ProblemView"][];
         };
         ProblemView: {
-            part: string;
+            part: null | string;
             /** Format: int32 */
             line: null | number;
             /** Format: int32 */
             column: null | number;
             /** Format: int32 */
             length: number;
-            message: string;
+            message: null | string;
         };
         Rejection: {
-            reason: string;
+            reason: null | string;
             /** Format: int64 */
             count: number;
             /** Format: int64 */
@@ -2406,13 +2410,13 @@ export interface components {
         RepeatView: {
             beforeHash: null | string;
             beforeText: null | string;
-            hash: string;
-            text: string;
+            hash: null | string;
+            text: null | string;
             thenHash: null | string;
             thenText: null | string;
             /** Format: double */
             perRow: null | number;
-            tags: string[];
+            tags: null | string[];
             /** Format: int64 */
             units: number;
             /** Format: int64 */
@@ -2429,15 +2433,15 @@ export interface components {
             gapMs: null | number;
             /** Format: double */
             oneForEachRow: number;
-            example: components["schemas"]["StepView"][];
+            example: null | components["schemas"]["StepView"][];
         };
         ResultBill: {
             /** Format: double */
             beforeSecondsPerDay: number;
             /** Format: double */
             afterSecondsPerDay: number;
-            beforeInterval: number[];
-            afterInterval: number[];
+            beforeInterval: null | number[];
+            afterInterval: null | number[];
             /** Format: double */
             beforePagesPerDay: number;
             /** Format: double */
@@ -2446,16 +2450,16 @@ export interface components {
             beforeRowsPerDay: number;
             /** Format: double */
             afterRowsPerDay: number;
-            items: components["schemas"]["BillItem"][];
-            leftOut: components["schemas"]["NotBilled"][];
+            items: null | components["schemas"]["BillItem"][];
+            leftOut: null | components["schemas"]["NotBilled"][];
         };
         ResultLine: {
             /** Format: int32 */
             number: number;
-            statement: string;
-            pattern: string;
-            case: string;
-            binds: string;
+            statement: null | string;
+            pattern: null | string;
+            case: null | string;
+            binds: null | string;
             verdict: null | components["schemas"]["Verdict"];
             basis: null | components["schemas"]["Basis"];
             time: null | components["schemas"]["ResultTime"];
@@ -2471,11 +2475,11 @@ export interface components {
             /** Format: double */
             tolerancePercent: number;
             message: null | string;
-            notices: string[];
+            notices: null | string[];
         };
         ResultPlan: {
-            shape: string;
-            text: string;
+            shape: null | string;
+            text: null | string;
         };
         ResultSide: {
             /** Format: double */
@@ -2490,7 +2494,7 @@ export interface components {
             coldMs: null | number;
             /** Format: int64 */
             rows: null | number;
-            counters: {
+            counters: null | {
                 [key: string]: number;
             };
             plan: null | components["schemas"]["ResultPlan"];
@@ -2500,7 +2504,7 @@ export interface components {
         ResultStep: {
             /** Format: int32 */
             statement: number;
-            sql: string;
+            sql: null | string;
             /** Format: double */
             seconds: number;
         };
@@ -2524,7 +2528,7 @@ export interface components {
             confirmed: null | boolean;
         };
         ResultWork: {
-            counter: string;
+            counter: null | string;
             /** Format: int64 */
             before: number;
             /** Format: int64 */
@@ -2533,28 +2537,28 @@ export interface components {
         SampleView: {
             /** Format: int64 */
             id: number;
-            source: string;
-            why: string;
-            at: string;
+            source: null | string;
+            why: null | string;
+            at: null | string;
             /** Format: double */
             ms: null | number;
-            sql: string;
-            binds: string;
+            sql: null | string;
+            binds: null | string;
             /** Format: int64 */
             rowsReturned: null | number;
             /** Format: int64 */
             rowsRead: null | number;
-            error: string;
-            message: string;
-            session: string;
-            application: string;
-            user: string;
-            plan: string;
+            error: null | string;
+            message: null | string;
+            session: null | string;
+            application: null | string;
+            user: null | string;
+            plan: null | string;
         };
         ServerView: {
-            version: string;
-            engine: string;
-            engineVersion: string;
+            version: null | string;
+            engine: null | string;
+            engineVersion: null | string;
             /** Format: int64 */
             uploadLimitBytes: number;
             measuring: null | string;
@@ -2562,19 +2566,21 @@ export interface components {
         SidesOffered: {
             sides: components["schemas"]["SubjectSides"];
             works: boolean;
-            shows: string;
-            lacks: string;
-            grant: string;
+            shows: null | string;
+            lacks: null | string;
+            grant: null | string;
             /** @default false */
             elsewhere: boolean;
+            /** @default false */
+            withTrust: boolean;
         };
         SourceCourse: {
             /** Format: int64 */
             source: number;
-            course: components["schemas"]["CoursePoint"][];
+            course: null | components["schemas"]["CoursePoint"][];
         };
         SourceShare: {
-            name: string;
+            name: null | string;
             /** Format: int64 */
             calls: number;
             /** Format: double */
@@ -2587,10 +2593,10 @@ export interface components {
         SourceView: {
             /** Format: int64 */
             id: number;
-            name: string;
+            name: null | string;
         };
         StageView: {
-            stage: string;
+            stage: null | string;
             detail: null | string;
             /** Format: int32 */
             ended: number;
@@ -2599,47 +2605,47 @@ export interface components {
             confirming: boolean;
         };
         StandingPlan: {
-            shape: string;
-            outline: string;
-            note: string;
-            acceptedAt: string;
+            shape: null | string;
+            outline: null | string;
+            note: null | string;
+            acceptedAt: null | string;
         };
         StandingRequest: {
-            shape: string;
-            outline: string;
+            shape: null | string;
+            outline: null | string;
             /** @default  */
-            note: string;
+            note: null | string;
         };
         StatementPage: {
             /** Format: int64 */
             bookId: number;
-            bookName: string;
-            hash: string;
-            text: string;
-            kind: string;
-            tables: string[];
+            bookName: null | string;
+            hash: null | string;
+            text: null | string;
+            kind: null | string;
+            tables: null | string[];
             keptAtTop: boolean;
             /** Format: int32 */
             stretchMinutes: number;
             whole: null | components["schemas"]["CoursePoint"];
-            course: components["schemas"]["CoursePoint"][];
-            byDay: components["schemas"]["CoursePoint"][];
-            deployments: components["schemas"]["DeploymentView"][];
-            samples: components["schemas"]["SampleView"][];
-            tags: components["schemas"]["TagCount"][];
-            errors: components["schemas"]["ErrorView"][];
-            notes: components["schemas"]["NoteRecord"][];
-            plans: components["schemas"]["PlanView"][];
-            sources: components["schemas"]["SourceShare"][];
+            course: null | components["schemas"]["CoursePoint"][];
+            byDay: null | components["schemas"]["CoursePoint"][];
+            deployments: null | components["schemas"]["DeploymentView"][];
+            samples: null | components["schemas"]["SampleView"][];
+            tags: null | components["schemas"]["TagCount"][];
+            errors: null | components["schemas"]["ErrorView"][];
+            notes: null | components["schemas"]["NoteRecord"][];
+            plans: null | components["schemas"]["PlanView"][];
+            sources: null | components["schemas"]["SourceShare"][];
             inWorkload: boolean;
         };
         StepView: {
-            hash: string;
-            text: string;
-            at: string;
+            hash: null | string;
+            text: null | string;
+            at: null | string;
             /** Format: double */
             ms: null | number;
-            binds: string;
+            binds: null | string;
         };
         /**
          * @default copies
@@ -2647,7 +2653,7 @@ export interface components {
          */
         SubjectSides: "copies" | "dumped" | "asItIs" | "rolledBack" | "pair" | "inPlace";
         TableView: {
-            name: string;
+            name: null | string;
             /** Format: int64 */
             rows: null | number;
             /** Format: int64 */
@@ -2656,55 +2662,55 @@ export interface components {
             analyzedRows: null | number;
             /** Format: double */
             statisticsOffBy: null | number;
-            columns: components["schemas"]["CatalogColumn"][];
-            indexes: components["schemas"]["IndexView"][];
-            triggers: components["schemas"]["CatalogTrigger"][];
+            columns: null | components["schemas"]["CatalogColumn"][];
+            indexes: null | components["schemas"]["IndexView"][];
+            triggers: null | components["schemas"]["CatalogTrigger"][];
         };
         TagCount: {
-            key: string;
-            value: string;
+            key: null | string;
+            value: null | string;
             /** Format: int64 */
             calls: number;
         };
         TakeRequest: {
-            hashes: string[];
+            hashes: null | string[];
         };
         TakenView: {
-            workload: string;
-            added: string[];
+            workload: null | string;
+            added: null | string[];
         };
         TrialEnvironment: {
-            engine: string;
-            engineVersion: string;
-            settings: {
+            engine: null | string;
+            engineVersion: null | string;
+            settings: null | {
                 [key: string]: string;
             };
             /** Format: int64 */
             subjectBytes: number;
-            machine: string;
+            machine: null | string;
             /** Format: double */
             loadAverage: number;
             notes?: null | string[];
         };
         TrialPage: {
             trial: components["schemas"]["TrialSummary"];
-            bookName: string;
-            subject: string;
+            bookName: null | string;
+            subject: null | string;
             settings: components["schemas"]["TrialSettings"];
-            workload: string;
-            change: string;
+            workload: null | string;
+            change: null | string;
             stage: null | components["schemas"]["StageView"];
-            lines: components["schemas"]["LineView"][];
+            lines: null | components["schemas"]["LineView"][];
             bill: components["schemas"]["ResultBill"];
             headline: null | string;
-            applied: components["schemas"]["ResultStep"][];
+            applied: null | components["schemas"]["ResultStep"][];
             environment: null | components["schemas"]["TrialEnvironment"];
-            problems: components["schemas"]["ProblemView"][];
+            problems: null | components["schemas"]["ProblemView"][];
         };
         TrialRequest: {
-            subject: string;
-            workload: string;
-            change: string;
+            subject: null | string;
+            workload: null | string;
+            change: null | string;
             title: null | string;
             bookName: null | string;
             settings: null | components["schemas"]["TrialSettings"];
@@ -2743,6 +2749,17 @@ export interface components {
             mostGigabytes: number;
             expendable?: null | string;
             dump?: null | components["schemas"]["DumpContents"];
+            /** @default false */
+            trustSql: boolean;
+            /** Format: double */
+            changeSeconds?: null | number;
+            /** Format: double */
+            changeGigabytes?: null | number;
+            /**
+             * Format: int32
+             * @default 700
+             */
+            mostMegabytes: number;
         };
         TrialSummary: {
             /** Format: int64 */
@@ -2751,9 +2768,9 @@ export interface components {
             bookId: number;
             /** Format: int64 */
             changeId: null | number;
-            title: string;
-            state: string;
-            createdAt: string;
+            title: null | string;
+            state: null | string;
+            createdAt: null | string;
             startedAt: null | string;
             finishedAt: null | string;
             headline: null | string;
@@ -2762,52 +2779,52 @@ export interface components {
             ahead: number;
         };
         UploadView: {
-            path: string;
-            name: string;
+            path: null | string;
+            name: null | string;
             /** Format: int64 */
             bytes: number;
         };
         /** @enum {unknown} */
         Verdict: "regressed" | "improved" | "level" | "unsettled" | "failed" | null;
         WatchMoment: {
-            at: string;
+            at: null | string;
             piledUp: boolean;
             /** Format: int32 */
             active: number;
-            sessions: components["schemas"]["WatchSession"][];
+            sessions: null | components["schemas"]["WatchSession"][];
             /** Format: int32 */
             sessionCount: number;
         };
         WatchPage: {
             /** Format: int64 */
             bookId: number;
-            bookName: string;
+            bookName: null | string;
             watch: components["schemas"]["WatchView"];
-            kinds: string[];
+            kinds: null | string[];
             /** Format: double */
             pointSeconds: number;
-            course: components["schemas"]["WatchPoint"][];
-            patterns: components["schemas"]["WatchPattern"][];
+            course: null | components["schemas"]["WatchPoint"][];
+            patterns: null | components["schemas"]["WatchPattern"][];
             /** Format: int32 */
             patternCount: number;
-            moments: components["schemas"]["WatchMoment"][];
+            moments: null | components["schemas"]["WatchMoment"][];
         };
         WatchPattern: {
-            pattern: string;
-            sql: string;
+            pattern: null | string;
+            sql: null | string;
             /** Format: int64 */
             seen: number;
             /** Format: double */
             share: number;
-            kinds: number[];
+            kinds: null | number[];
         };
         WatchPoint: {
-            at: string;
+            at: null | string;
             /** Format: int32 */
             samples: number;
             /** Format: double */
             active: number;
-            kinds: number[];
+            kinds: null | number[];
         };
         WatchRequest: {
             /** Format: double */
@@ -2820,27 +2837,27 @@ export interface components {
             depth: number;
             /** Format: int32 */
             id: number;
-            user: string;
-            application: string;
-            state: string;
-            waitKind: string;
-            waitFor: string;
+            user: null | string;
+            application: null | string;
+            state: null | string;
+            waitKind: null | string;
+            waitFor: null | string;
             /** Format: double */
             transactionSeconds: null | number;
             /** Format: double */
             statementSeconds: null | number;
             /** Format: int32 */
             waiting: number;
-            sql: string;
+            sql: null | string;
         };
         WatchView: {
             /** Format: int64 */
             id: number;
-            address: string;
-            beganAt: string;
-            lastAt: string;
-            state: string;
-            ending: string;
+            address: null | string;
+            beganAt: null | string;
+            lastAt: null | string;
+            state: null | string;
+            ending: null | string;
             /** Format: int64 */
             looks: number;
             /** Format: double */
@@ -2860,7 +2877,7 @@ export interface components {
             possible: boolean;
             /** Format: int64 */
             running: null | number;
-            watches: components["schemas"]["WatchView"][];
+            watches: null | components["schemas"]["WatchView"][];
         };
     };
     responses: never;
