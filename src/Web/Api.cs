@@ -25,7 +25,7 @@ internal static class Api
 
     public static void Map(WebApplication app)
     {
-        RouteGroupBuilder api = app.MapGroup("/api");
+        RouteGroupBuilder api = app.MapGroup("/api").AddEndpointFilter(RequestJson.RefuseNullsAsync);
         api.MapGet("/server", Server);
         api.MapGet("/books", (BookStore books) => books.All().Select(b => new BookListItem(b.Id, b.Name, b.Subject)).ToList());
         api.MapGet("/books/{id:long}", Book);

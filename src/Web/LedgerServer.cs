@@ -41,7 +41,6 @@ public static class LedgerServer
         builder.Services.ConfigureHttpJsonOptions(o =>
         {
             o.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
-            o.SerializerOptions.RespectNullableAnnotations = true;
             o.SerializerOptions.TypeInfoResolverChain.Insert(0, RequestJson.Resolver);
             o.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase));
         });
@@ -105,6 +104,7 @@ public static class LedgerServer
         (int status, string part, string message) = failure switch
         {
             BadHttpRequestException { InnerException: JsonException json } bad => (bad.StatusCode, RequestJson.FieldOf(json), RequestJson.Describe(json)),
+            NullFieldException missing => (StatusCodes.Status400BadRequest, missing.Field, missing.Message),
             BadHttpRequestException bad => (bad.StatusCode, "request", bad.Message),
             InvalidDataException or InvalidOperationException { Source: "System.IO.Compression.Brotli" } => (StatusCodes.Status400BadRequest, "request", "The body is not what its Content-Encoding says: it cannot be unpacked."),
             SqliteException { SqliteErrorCode: 13 } => (StatusCodes.Status507InsufficientStorage, "request", "The disk is full: nothing was kept of this request. Free some space, and send it again."),

@@ -1766,7 +1766,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AlignedView: {
-            as: null | string;
+            as: string;
             before: null | components["schemas"]["OperatorView"];
             after: null | components["schemas"]["OperatorView"];
         };
@@ -1787,7 +1787,7 @@ export interface components {
             statement: number;
             /** Format: int32 */
             line: number;
-            message: null | string;
+            message: string;
             /** @default false */
             bound: boolean;
         };
@@ -1799,15 +1799,15 @@ export interface components {
             plan: components["schemas"]["ComparisonView"];
         };
         BatchRequest: {
-            script: null | string;
+            script: string;
             /** @default false */
             trustSql: boolean;
         };
         BatchStatementView: {
             /** Format: int32 */
             number: number;
-            pattern: null | string;
-            sql: null | string;
+            pattern: string;
+            sql: string;
             /** Format: int32 */
             line: number;
             /** Format: int64 */
@@ -1822,25 +1822,25 @@ export interface components {
             rowsVisited: number;
             /** Format: int64 */
             rows: number;
-            plans: null | components["schemas"]["BatchPlanView"][];
+            plans: components["schemas"]["BatchPlanView"][];
         };
         BatchView: {
-            headline: null | string;
+            headline: string;
             /** Format: int64 */
             executions: number;
             /** Format: double */
             milliseconds: number;
             failure: null | components["schemas"]["BatchFailure"];
-            statements: null | components["schemas"]["BatchStatementView"][];
-            blocks: null | components["schemas"]["BatchBlockView"][];
+            statements: components["schemas"]["BatchStatementView"][];
+            blocks: components["schemas"]["BatchBlockView"][];
             /** Format: int32 */
             blockCount: number;
         };
         BillItem: {
             /** Format: int32 */
             line: number;
-            statement: null | string;
-            case: null | string;
+            statement: string;
+            case: string;
             /** Format: double */
             callsPerDay: number;
             seconds: components["schemas"]["PerDay"];
@@ -1864,44 +1864,44 @@ export interface components {
         BookListItem: {
             /** Format: int64 */
             id: number;
-            name: null | string;
+            name: string;
             subject: null | string;
         };
         BookPage: {
             book: components["schemas"]["BookView"];
-            changes: null | components["schemas"]["ChangeView"][];
-            trials: null | components["schemas"]["TrialSummary"][];
+            changes: components["schemas"]["ChangeView"][];
+            trials: components["schemas"]["TrialSummary"][];
         };
         BookView: {
             /** Format: int64 */
             id: number;
-            name: null | string;
+            name: string;
             subject: null | string;
             /** Format: int64 */
             subjectBytes: null | number;
             subjectMissing: null | string;
-            workload: null | string;
+            workload: string;
             /** Format: int32 */
             statements: number;
             /** Format: int32 */
             cases: number;
         };
         CaptureFileView: {
-            name: null | string;
-            source: null | string;
-            form: null | string;
+            name: string;
+            source: string;
+            form: string;
             /** Format: int64 */
             bytes: number;
             /** Format: int64 */
             statements: number;
-            readAt: null | string;
-            rejected: null | components["schemas"]["Rejection"][];
+            readAt: string;
+            rejected: components["schemas"]["Rejection"][];
         };
         CaptureView: {
             /** Format: int64 */
             bookId: number;
-            name: null | string;
-            form: null | string;
+            name: string;
+            form: string;
             problem: null | string;
             /** Format: int64 */
             statements: number;
@@ -1913,32 +1913,32 @@ export interface components {
             unreadBytes: number;
             /** Format: int64 */
             notKeptApart: number;
-            rejected: null | components["schemas"]["Rejection"][];
+            rejected: components["schemas"]["Rejection"][];
         };
         CatalogColumn: {
-            name: null | string;
-            type: null | string;
+            name: string;
+            type: string;
             notNull: boolean;
             /** Format: int32 */
             key: number;
             statistics?: null | components["schemas"]["ColumnStatistics"];
         };
         CatalogIndex: {
-            name: null | string;
-            columns: null | string[];
+            name: string;
+            columns: string[];
             unique: boolean;
             partial: boolean;
-            origin: null | string;
+            origin: string;
             /** Format: int64 */
             pages: null | number;
-            rowsPerKey: null | number[];
+            rowsPerKey: number[];
             valid?: boolean;
             /** Format: int64 */
             scans?: null | number;
         };
         CatalogTrigger: {
-            name: null | string;
-            event: null | string;
+            name: string;
+            event: string;
         };
         CatalogueView: {
             /** Format: int64 */
@@ -1946,52 +1946,52 @@ export interface components {
             readAt: null | string;
             /** Format: int32 */
             pageSize: number;
-            tables: null | components["schemas"]["TableView"][];
-            findings: null | components["schemas"]["FindingView"][];
+            tables: components["schemas"]["TableView"][];
+            findings: components["schemas"]["FindingView"][];
         };
         ChangeView: {
             /** Format: int64 */
             id: number;
-            title: null | string;
-            note: null | string;
-            text: null | string;
+            title: string;
+            note: string;
+            text: string;
             latestTrial: null | components["schemas"]["TrialSummary"];
         };
         CheckReport: {
-            statements: null | components["schemas"]["CheckedStatement"][];
-            steps: null | components["schemas"]["CheckedStep"][];
-            problems: null | components["schemas"]["ProblemView"][];
+            statements: components["schemas"]["CheckedStatement"][];
+            steps: components["schemas"]["CheckedStep"][];
+            problems: components["schemas"]["ProblemView"][];
         };
         CheckRequest: {
             subject: null | string;
-            workload: null | string;
-            change: null | string;
+            workload: string;
+            change: string;
             noiseCheck: boolean;
             sides?: components["schemas"]["SubjectSides"];
         };
         CheckedCase: {
-            label: null | string;
+            label: string;
             /** Format: double */
             share: number;
-            binds: null | string;
+            binds: string;
         };
         CheckedStatement: {
             /** Format: int32 */
             number: number;
-            name: null | string;
+            name: string;
             /** Format: int32 */
             line: number;
             /** Format: double */
             callsPerDay: null | number;
             rewritten: boolean;
-            cases: null | components["schemas"]["CheckedCase"][];
+            cases: components["schemas"]["CheckedCase"][];
         };
         CheckedStep: {
             /** Format: int32 */
             number: number;
             /** Format: int32 */
             line: number;
-            text: null | string;
+            text: string;
             rewrites: null | string;
         };
         ColumnStatistics: {
@@ -1999,21 +1999,21 @@ export interface components {
             nullFraction: number;
             /** Format: double */
             distinct: number;
-            common: null | string[];
-            frequencies: null | number[];
-            histogram: null | string[];
+            common: string[];
+            frequencies: number[];
+            histogram: string[];
             /** Format: double */
             correlation: null | number;
         };
         ComparisonView: {
             sentence: null | string;
             samePlan: boolean;
-            rows: null | components["schemas"]["AlignedView"][];
+            rows: components["schemas"]["AlignedView"][];
             before: null | components["schemas"]["PlanSideView"];
             after: null | components["schemas"]["PlanSideView"];
         };
         CoursePoint: {
-            at: null | string;
+            at: string;
             /** Format: int64 */
             calls: number;
             /** Format: int64 */
@@ -2040,32 +2040,32 @@ export interface components {
         DaybookPage: {
             /** Format: int64 */
             bookId: number;
-            bookName: null | string;
+            bookName: string;
             from: null | string;
             to: null | string;
             courseFrom: null | string;
             courseTo: null | string;
             /** Format: int32 */
             stretchMinutes: number;
-            sources: null | components["schemas"]["SourceView"][];
-            deployments: null | components["schemas"]["DeploymentView"][];
-            course: null | components["schemas"]["CoursePoint"][];
-            apart: null | components["schemas"]["SourceCourse"][];
-            files: null | components["schemas"]["CaptureFileView"][];
+            sources: components["schemas"]["SourceView"][];
+            deployments: components["schemas"]["DeploymentView"][];
+            course: components["schemas"]["CoursePoint"][];
+            apart: components["schemas"]["SourceCourse"][];
+            files: components["schemas"]["CaptureFileView"][];
         };
         DeploymentRequest: {
             at: null | string;
-            version: null | string;
-            what: null | string;
-            script: null | string;
+            version: string;
+            what: string;
+            script: string;
         };
         DeploymentView: {
             /** Format: int64 */
             id: number;
-            at: null | string;
-            version: null | string;
-            what: null | string;
-            script: null | string;
+            at: string;
+            version: string;
+            what: string;
+            script: string;
             noticed: boolean;
         };
         DumpContents: {
@@ -2077,22 +2077,22 @@ export interface components {
         };
         EffectPage: {
             deployment: components["schemas"]["DeploymentView"];
-            beforeFrom: null | string;
-            afterTo: null | string;
+            beforeFrom: string;
+            afterTo: string;
             /** Format: double */
             beforeSecondsPerDay: number;
             /** Format: double */
             afterSecondsPerDay: number;
             /** Format: int32 */
             patterns: number;
-            effects: null | components["schemas"]["EffectRow"][];
+            effects: components["schemas"]["EffectRow"][];
         };
         EffectRow: {
-            hash: null | string;
-            text: null | string;
-            movement: null | string;
-            message: null | string;
-            mix: null | string;
+            hash: string;
+            text: string;
+            movement: string;
+            message: string;
+            mix: string;
             mixMoved: boolean;
             /** Format: double */
             beforeSecondsPerDay: number;
@@ -2112,27 +2112,27 @@ export interface components {
             high: null | number;
         };
         ErrorView: {
-            code: null | string;
+            code: string;
             /** Format: int64 */
             calls: number;
-            first: null | string;
-            last: null | string;
+            first: string;
+            last: string;
         };
         FindingView: {
-            kind: null | string;
-            title: null | string;
-            text: null | string;
+            kind: string;
+            title: string;
+            text: string;
             /** Format: int32 */
             operator: null | number;
             /** Format: double */
             share: null | number;
-            remedy: null | string;
-            places: null | components["schemas"]["PlaceView"][];
+            remedy: string;
+            places: components["schemas"]["PlaceView"][];
         };
         FlowStepView: {
             /** Format: int32 */
             operator: number;
-            table: null | string;
+            table: string;
             /** Format: int64 */
             tableRows: null | number;
             /** Format: int64 */
@@ -2146,18 +2146,18 @@ export interface components {
             withoutCondition: boolean;
         };
         FlowView: {
-            steps: null | components["schemas"]["FlowStepView"][];
-            removes: null | string;
+            steps: components["schemas"]["FlowStepView"][];
+            removes: string;
             /** Format: int64 */
             result: null | number;
         };
         GlossaryView: {
-            kind: null | string;
-            title: null | string;
-            what: null | string;
-            why: null | string;
-            remedies: null | string[];
-            example: null | string;
+            kind: string;
+            title: string;
+            what: string;
+            why: string;
+            remedies: string[];
+            example: string;
         };
         /** Format: binary */
         IFormFile: string;
@@ -2171,57 +2171,57 @@ export interface components {
         LinePage: {
             trial: components["schemas"]["TrialSummary"];
             line: components["schemas"]["LineView"];
-            beforeSql: null | string;
-            afterSql: null | string;
-            beforeBinds: null | string;
-            afterBinds: null | string;
+            beforeSql: string;
+            afterSql: string;
+            beforeBinds: string;
+            afterBinds: string;
             /** Format: double */
             bandLow: null | number;
             /** Format: double */
             bandHigh: number;
-            blocks: null | components["schemas"]["BlockView"][];
-            confirmingBlocks: null | components["schemas"]["BlockView"][];
+            blocks: components["schemas"]["BlockView"][];
+            confirmingBlocks: components["schemas"]["BlockView"][];
             plans: null | components["schemas"]["ComparisonView"];
             confirmation: null | components["schemas"]["ResultTime"];
             standing: null | components["schemas"]["StandingPlan"];
             leavesStanding: null | boolean;
             pin: null | string;
-            beforePlanText: null | string;
-            afterPlanText: null | string;
+            beforePlanText: string;
+            afterPlanText: string;
         };
         LineView: {
-            state: null | string;
+            state: string;
             result: components["schemas"]["ResultLine"];
             /** @default false */
             leavesStanding: boolean;
         };
         LookRequest: {
-            subject: null | string;
+            subject: string;
             password?: null | string;
         };
         NotBilled: {
             /** Format: int32 */
             line: number;
-            statement: null | string;
-            case: null | string;
-            reason: null | string;
+            statement: string;
+            case: string;
+            reason: string;
         };
         NoteRecord: {
             /** Format: int64 */
             id: number;
-            text: null | string;
-            writtenAt: null | string;
+            text: string;
+            writtenAt: string;
         };
         NoteRequest: {
-            text: null | string;
+            text: string;
         };
         OperatorView: {
             /** Format: int32 */
             at: number;
             /** Format: int32 */
             depth: number;
-            text: null | string;
-            kind: null | string;
+            text: string;
+            kind: string;
             table: null | string;
             index: null | string;
             condition: null | string;
@@ -2239,19 +2239,19 @@ export interface components {
             rowsPassed: null | number;
             /** Format: double */
             share: null | number;
-            means: null | string;
-            counted: null | string;
-            places: null | components["schemas"]["PlaceView"][];
+            means: string;
+            counted: string;
+            places: components["schemas"]["PlaceView"][];
         };
         PastedRequest: {
             /** @default  */
-            before: null | string;
+            before: string;
             /** @default  */
-            after: null | string;
+            after: string;
             /** @default  */
-            beforeSql: null | string;
+            beforeSql: string;
             /** @default  */
-            afterSql: null | string;
+            afterSql: string;
             /** Format: int64 */
             bookId?: null | number;
         };
@@ -2261,10 +2261,10 @@ export interface components {
             noteAfter: null | string;
         };
         PatternRow: {
-            hash: null | string;
-            text: null | string;
-            kind: null | string;
-            tables: null | string[];
+            hash: string;
+            text: string;
+            kind: string;
+            tables: string[];
             keptAtTop: boolean;
             /** Format: int64 */
             calls: number;
@@ -2289,11 +2289,11 @@ export interface components {
             /** Format: double */
             spread: null | number;
             slow: boolean;
-            course: null | number[];
+            course: number[];
         };
         PatternsPage: {
-            from: null | string;
-            to: null | string;
+            from: string;
+            to: string;
             /** Format: int64 */
             calls: number;
             /** Format: int64 */
@@ -2302,9 +2302,9 @@ export interface components {
             seconds: number;
             /** Format: int32 */
             matching: number;
-            kinds: null | string[];
-            tables: null | string[];
-            patterns: null | components["schemas"]["PatternRow"][];
+            kinds: string[];
+            tables: string[];
+            patterns: components["schemas"]["PatternRow"][];
         };
         PerDay: {
             /** Format: double */
@@ -2323,12 +2323,12 @@ export interface components {
         PinView: {
             /** Format: int64 */
             id: number;
-            hash: null | string;
-            statement: null | string;
-            sql: null | string;
+            hash: string;
+            statement: string;
+            sql: string;
             /** Format: int64 */
             trialId: number;
-            pinnedAt: null | string;
+            pinnedAt: string;
             replacedAt: null | string;
             warning: null | string;
         };
@@ -2340,68 +2340,68 @@ export interface components {
         };
         PlanHistoryView: {
             standing: null | components["schemas"]["StandingPlan"];
-            seen: null | components["schemas"]["PlanSeenView"][];
+            seen: components["schemas"]["PlanSeenView"][];
         };
         PlanSeenView: {
             /** Format: int64 */
             trialId: number;
-            title: null | string;
-            at: null | string;
-            side: null | string;
-            case: null | string;
-            shape: null | string;
-            text: null | string;
+            title: string;
+            at: string;
+            side: string;
+            case: string;
+            shape: string;
+            text: string;
             /** Format: double */
             medianMs: null | number;
             verdict: null | string;
             standing: null | boolean;
         };
         PlanSideView: {
-            shape: null | string;
+            shape: string;
             counted: boolean;
             /** Format: double */
             restShare: null | number;
             note: null | string;
-            findings: null | components["schemas"]["FindingView"][];
-            flows: null | components["schemas"]["FlowView"][];
+            findings: components["schemas"]["FindingView"][];
+            flows: components["schemas"]["FlowView"][];
         };
         PlanView: {
-            shape: null | string;
-            outline: null | string;
-            first: null | string;
-            last: null | string;
+            shape: string;
+            outline: string;
+            first: string;
+            last: string;
             /** Format: int64 */
             calls: number;
             /** Format: double */
             averageMs: number;
-            hours: null | string[];
+            hours: string[];
         };
         PostgresLook: {
-            version: null | string;
-            user: null | string;
+            version: string;
+            user: string;
             /** Format: int64 */
             bytes: number;
             /** Format: int32 */
             otherSessions: number;
-            extensions: null | string[];
-            sides: null | components["schemas"]["SidesOffered"][];
-            notes: null | string[];
+            extensions: string[];
+            sides: components["schemas"]["SidesOffered"][];
+            notes: string[];
         };
         ProblemReport: {
-            problems: null | components["schemas"]["ProblemView"][];
+            problems: components["schemas"]["ProblemView"][];
         };
         ProblemView: {
-            part: null | string;
+            part: string;
             /** Format: int32 */
             line: null | number;
             /** Format: int32 */
             column: null | number;
             /** Format: int32 */
             length: number;
-            message: null | string;
+            message: string;
         };
         Rejection: {
-            reason: null | string;
+            reason: string;
             /** Format: int64 */
             count: number;
             /** Format: int64 */
@@ -2410,13 +2410,13 @@ export interface components {
         RepeatView: {
             beforeHash: null | string;
             beforeText: null | string;
-            hash: null | string;
-            text: null | string;
+            hash: string;
+            text: string;
             thenHash: null | string;
             thenText: null | string;
             /** Format: double */
             perRow: null | number;
-            tags: null | string[];
+            tags: string[];
             /** Format: int64 */
             units: number;
             /** Format: int64 */
@@ -2433,15 +2433,15 @@ export interface components {
             gapMs: null | number;
             /** Format: double */
             oneForEachRow: number;
-            example: null | components["schemas"]["StepView"][];
+            example: components["schemas"]["StepView"][];
         };
         ResultBill: {
             /** Format: double */
             beforeSecondsPerDay: number;
             /** Format: double */
             afterSecondsPerDay: number;
-            beforeInterval: null | number[];
-            afterInterval: null | number[];
+            beforeInterval: number[];
+            afterInterval: number[];
             /** Format: double */
             beforePagesPerDay: number;
             /** Format: double */
@@ -2450,16 +2450,16 @@ export interface components {
             beforeRowsPerDay: number;
             /** Format: double */
             afterRowsPerDay: number;
-            items: null | components["schemas"]["BillItem"][];
-            leftOut: null | components["schemas"]["NotBilled"][];
+            items: components["schemas"]["BillItem"][];
+            leftOut: components["schemas"]["NotBilled"][];
         };
         ResultLine: {
             /** Format: int32 */
             number: number;
-            statement: null | string;
-            pattern: null | string;
-            case: null | string;
-            binds: null | string;
+            statement: string;
+            pattern: string;
+            case: string;
+            binds: string;
             verdict: null | components["schemas"]["Verdict"];
             basis: null | components["schemas"]["Basis"];
             time: null | components["schemas"]["ResultTime"];
@@ -2475,11 +2475,11 @@ export interface components {
             /** Format: double */
             tolerancePercent: number;
             message: null | string;
-            notices: null | string[];
+            notices: string[];
         };
         ResultPlan: {
-            shape: null | string;
-            text: null | string;
+            shape: string;
+            text: string;
         };
         ResultSide: {
             /** Format: double */
@@ -2494,7 +2494,7 @@ export interface components {
             coldMs: null | number;
             /** Format: int64 */
             rows: null | number;
-            counters: null | {
+            counters: {
                 [key: string]: number;
             };
             plan: null | components["schemas"]["ResultPlan"];
@@ -2504,7 +2504,7 @@ export interface components {
         ResultStep: {
             /** Format: int32 */
             statement: number;
-            sql: null | string;
+            sql: string;
             /** Format: double */
             seconds: number;
         };
@@ -2528,7 +2528,7 @@ export interface components {
             confirmed: null | boolean;
         };
         ResultWork: {
-            counter: null | string;
+            counter: string;
             /** Format: int64 */
             before: number;
             /** Format: int64 */
@@ -2537,28 +2537,28 @@ export interface components {
         SampleView: {
             /** Format: int64 */
             id: number;
-            source: null | string;
-            why: null | string;
-            at: null | string;
+            source: string;
+            why: string;
+            at: string;
             /** Format: double */
             ms: null | number;
-            sql: null | string;
-            binds: null | string;
+            sql: string;
+            binds: string;
             /** Format: int64 */
             rowsReturned: null | number;
             /** Format: int64 */
             rowsRead: null | number;
-            error: null | string;
-            message: null | string;
-            session: null | string;
-            application: null | string;
-            user: null | string;
-            plan: null | string;
+            error: string;
+            message: string;
+            session: string;
+            application: string;
+            user: string;
+            plan: string;
         };
         ServerView: {
-            version: null | string;
-            engine: null | string;
-            engineVersion: null | string;
+            version: string;
+            engine: string;
+            engineVersion: string;
             /** Format: int64 */
             uploadLimitBytes: number;
             measuring: null | string;
@@ -2566,9 +2566,9 @@ export interface components {
         SidesOffered: {
             sides: components["schemas"]["SubjectSides"];
             works: boolean;
-            shows: null | string;
-            lacks: null | string;
-            grant: null | string;
+            shows: string;
+            lacks: string;
+            grant: string;
             /** @default false */
             elsewhere: boolean;
             /** @default false */
@@ -2577,10 +2577,10 @@ export interface components {
         SourceCourse: {
             /** Format: int64 */
             source: number;
-            course: null | components["schemas"]["CoursePoint"][];
+            course: components["schemas"]["CoursePoint"][];
         };
         SourceShare: {
-            name: null | string;
+            name: string;
             /** Format: int64 */
             calls: number;
             /** Format: double */
@@ -2593,10 +2593,10 @@ export interface components {
         SourceView: {
             /** Format: int64 */
             id: number;
-            name: null | string;
+            name: string;
         };
         StageView: {
-            stage: null | string;
+            stage: string;
             detail: null | string;
             /** Format: int32 */
             ended: number;
@@ -2605,47 +2605,47 @@ export interface components {
             confirming: boolean;
         };
         StandingPlan: {
-            shape: null | string;
-            outline: null | string;
-            note: null | string;
-            acceptedAt: null | string;
+            shape: string;
+            outline: string;
+            note: string;
+            acceptedAt: string;
         };
         StandingRequest: {
-            shape: null | string;
-            outline: null | string;
+            shape: string;
+            outline: string;
             /** @default  */
-            note: null | string;
+            note: string;
         };
         StatementPage: {
             /** Format: int64 */
             bookId: number;
-            bookName: null | string;
-            hash: null | string;
-            text: null | string;
-            kind: null | string;
-            tables: null | string[];
+            bookName: string;
+            hash: string;
+            text: string;
+            kind: string;
+            tables: string[];
             keptAtTop: boolean;
             /** Format: int32 */
             stretchMinutes: number;
             whole: null | components["schemas"]["CoursePoint"];
-            course: null | components["schemas"]["CoursePoint"][];
-            byDay: null | components["schemas"]["CoursePoint"][];
-            deployments: null | components["schemas"]["DeploymentView"][];
-            samples: null | components["schemas"]["SampleView"][];
-            tags: null | components["schemas"]["TagCount"][];
-            errors: null | components["schemas"]["ErrorView"][];
-            notes: null | components["schemas"]["NoteRecord"][];
-            plans: null | components["schemas"]["PlanView"][];
-            sources: null | components["schemas"]["SourceShare"][];
+            course: components["schemas"]["CoursePoint"][];
+            byDay: components["schemas"]["CoursePoint"][];
+            deployments: components["schemas"]["DeploymentView"][];
+            samples: components["schemas"]["SampleView"][];
+            tags: components["schemas"]["TagCount"][];
+            errors: components["schemas"]["ErrorView"][];
+            notes: components["schemas"]["NoteRecord"][];
+            plans: components["schemas"]["PlanView"][];
+            sources: components["schemas"]["SourceShare"][];
             inWorkload: boolean;
         };
         StepView: {
-            hash: null | string;
-            text: null | string;
-            at: null | string;
+            hash: string;
+            text: string;
+            at: string;
             /** Format: double */
             ms: null | number;
-            binds: null | string;
+            binds: string;
         };
         /**
          * @default copies
@@ -2653,7 +2653,7 @@ export interface components {
          */
         SubjectSides: "copies" | "dumped" | "asItIs" | "rolledBack" | "pair" | "inPlace";
         TableView: {
-            name: null | string;
+            name: string;
             /** Format: int64 */
             rows: null | number;
             /** Format: int64 */
@@ -2662,55 +2662,55 @@ export interface components {
             analyzedRows: null | number;
             /** Format: double */
             statisticsOffBy: null | number;
-            columns: null | components["schemas"]["CatalogColumn"][];
-            indexes: null | components["schemas"]["IndexView"][];
-            triggers: null | components["schemas"]["CatalogTrigger"][];
+            columns: components["schemas"]["CatalogColumn"][];
+            indexes: components["schemas"]["IndexView"][];
+            triggers: components["schemas"]["CatalogTrigger"][];
         };
         TagCount: {
-            key: null | string;
-            value: null | string;
+            key: string;
+            value: string;
             /** Format: int64 */
             calls: number;
         };
         TakeRequest: {
-            hashes: null | string[];
+            hashes: string[];
         };
         TakenView: {
-            workload: null | string;
-            added: null | string[];
+            workload: string;
+            added: string[];
         };
         TrialEnvironment: {
-            engine: null | string;
-            engineVersion: null | string;
-            settings: null | {
+            engine: string;
+            engineVersion: string;
+            settings: {
                 [key: string]: string;
             };
             /** Format: int64 */
             subjectBytes: number;
-            machine: null | string;
+            machine: string;
             /** Format: double */
             loadAverage: number;
             notes?: null | string[];
         };
         TrialPage: {
             trial: components["schemas"]["TrialSummary"];
-            bookName: null | string;
-            subject: null | string;
+            bookName: string;
+            subject: string;
             settings: components["schemas"]["TrialSettings"];
-            workload: null | string;
-            change: null | string;
+            workload: string;
+            change: string;
             stage: null | components["schemas"]["StageView"];
-            lines: null | components["schemas"]["LineView"][];
+            lines: components["schemas"]["LineView"][];
             bill: components["schemas"]["ResultBill"];
             headline: null | string;
-            applied: null | components["schemas"]["ResultStep"][];
+            applied: components["schemas"]["ResultStep"][];
             environment: null | components["schemas"]["TrialEnvironment"];
-            problems: null | components["schemas"]["ProblemView"][];
+            problems: components["schemas"]["ProblemView"][];
         };
         TrialRequest: {
-            subject: null | string;
-            workload: null | string;
-            change: null | string;
+            subject: string;
+            workload: string;
+            change: string;
             title: null | string;
             bookName: null | string;
             settings: null | components["schemas"]["TrialSettings"];
@@ -2768,9 +2768,9 @@ export interface components {
             bookId: number;
             /** Format: int64 */
             changeId: null | number;
-            title: null | string;
-            state: null | string;
-            createdAt: null | string;
+            title: string;
+            state: string;
+            createdAt: string;
             startedAt: null | string;
             finishedAt: null | string;
             headline: null | string;
@@ -2779,52 +2779,52 @@ export interface components {
             ahead: number;
         };
         UploadView: {
-            path: null | string;
-            name: null | string;
+            path: string;
+            name: string;
             /** Format: int64 */
             bytes: number;
         };
         /** @enum {unknown} */
         Verdict: "regressed" | "improved" | "level" | "unsettled" | "failed" | null;
         WatchMoment: {
-            at: null | string;
+            at: string;
             piledUp: boolean;
             /** Format: int32 */
             active: number;
-            sessions: null | components["schemas"]["WatchSession"][];
+            sessions: components["schemas"]["WatchSession"][];
             /** Format: int32 */
             sessionCount: number;
         };
         WatchPage: {
             /** Format: int64 */
             bookId: number;
-            bookName: null | string;
+            bookName: string;
             watch: components["schemas"]["WatchView"];
-            kinds: null | string[];
+            kinds: string[];
             /** Format: double */
             pointSeconds: number;
-            course: null | components["schemas"]["WatchPoint"][];
-            patterns: null | components["schemas"]["WatchPattern"][];
+            course: components["schemas"]["WatchPoint"][];
+            patterns: components["schemas"]["WatchPattern"][];
             /** Format: int32 */
             patternCount: number;
-            moments: null | components["schemas"]["WatchMoment"][];
+            moments: components["schemas"]["WatchMoment"][];
         };
         WatchPattern: {
-            pattern: null | string;
-            sql: null | string;
+            pattern: string;
+            sql: string;
             /** Format: int64 */
             seen: number;
             /** Format: double */
             share: number;
-            kinds: null | number[];
+            kinds: number[];
         };
         WatchPoint: {
-            at: null | string;
+            at: string;
             /** Format: int32 */
             samples: number;
             /** Format: double */
             active: number;
-            kinds: null | number[];
+            kinds: number[];
         };
         WatchRequest: {
             /** Format: double */
@@ -2837,27 +2837,27 @@ export interface components {
             depth: number;
             /** Format: int32 */
             id: number;
-            user: null | string;
-            application: null | string;
-            state: null | string;
-            waitKind: null | string;
-            waitFor: null | string;
+            user: string;
+            application: string;
+            state: string;
+            waitKind: string;
+            waitFor: string;
             /** Format: double */
             transactionSeconds: null | number;
             /** Format: double */
             statementSeconds: null | number;
             /** Format: int32 */
             waiting: number;
-            sql: null | string;
+            sql: string;
         };
         WatchView: {
             /** Format: int64 */
             id: number;
-            address: null | string;
-            beganAt: null | string;
-            lastAt: null | string;
-            state: null | string;
-            ending: null | string;
+            address: string;
+            beganAt: string;
+            lastAt: string;
+            state: string;
+            ending: string;
             /** Format: int64 */
             looks: number;
             /** Format: double */
@@ -2877,7 +2877,7 @@ export interface components {
             possible: boolean;
             /** Format: int64 */
             running: null | number;
-            watches: null | components["schemas"]["WatchView"][];
+            watches: components["schemas"]["WatchView"][];
         };
     };
     responses: never;
