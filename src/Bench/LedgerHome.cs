@@ -20,6 +20,8 @@ public sealed record LedgerHome(string Root)
 
     private string Owner => Path.Combine(Root, "owner.lock");
 
+    private string OwnerTold => Path.Combine(Root, "owner.txt");
+
     public string Demo => Path.Combine(Root, "demo");
 
     /// <summary>Held by the one process that measures: two at once would measure each other.</summary>
@@ -66,9 +68,8 @@ public sealed record LedgerHome(string Root)
             throw new LedgerHeldException(Root, Holder());
         }
 
-        claim.SetLength(0);
-        claim.Write(System.Text.Encoding.UTF8.GetBytes($"process {Environment.ProcessId} at {address}, since {DateTime.Now:yyyy-MM-dd HH:mm}"));
-        claim.Flush();
+        // In a file of its own: nobody else may even read the one that is held.
+        File.WriteAllText(OwnerTold, $"process {Environment.ProcessId} at {address}, since {DateTime.Now:yyyy-MM-dd HH:mm}");
 
         // Whatever lies there was some killed server's.
         foreach (string left in Directory.GetFiles(Spool).Concat(Directory.GetFiles(Uploads, "*.partial")))
@@ -83,8 +84,7 @@ public sealed record LedgerHome(string Root)
     {
         try
         {
-            using var reader = new StreamReader(new FileStream(Owner, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete));
-            return reader.ReadToEnd();
+            return File.ReadAllText(OwnerTold);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

@@ -5,5 +5,10 @@ import { api, dataOf } from "./client";
 export const useBatch = (id: number) =>
   useMutation({
     mutationFn: async (script: string) =>
-      dataOf(await api.POST("/api/books/{id}/batch", { params: { path: { id } }, body: { script } })),
+      dataOf(
+        await api.POST("/api/books/{id}/batch", {
+          params: { path: { id } },
+          body: { script, trustSql: false },
+        }),
+      ),
   });

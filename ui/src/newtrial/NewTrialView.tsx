@@ -220,6 +220,7 @@ function usePrefill(
         title: settings.noiseCheck ? "" : summary.title,
         tolerance: String(settings.tolerancePercent),
         maxSeconds: settings.maxSeconds === null ? "" : String(settings.maxSeconds),
+        changeSeconds: settings.changeSeconds == null ? "" : String(settings.changeSeconds),
         statementSeconds: String(settings.statementSeconds),
         quick: settings.quick,
         noiseCheck: settings.noiseCheck,

@@ -86,6 +86,7 @@ export function ServerFields({ draft, set }: Props) {
             <Way
               key={s.sides}
               way={s}
+              trusted={draft.trustSql}
               chosen={draft.sides === s.sides}
               choose={() => set({ sides: s.sides })}
             />
@@ -97,6 +98,7 @@ export function ServerFields({ draft, set }: Props) {
           ))}
         </div>
       )}
+      {found && <Trust ways={found.sides} draft={draft} set={set} />}
       {draft.sides === "inPlace" && (
         <label className="mt-1 flex flex-wrap items-baseline gap-2">
           <span className="text-failed">The change stays. Type the database's name to say that it may:</span>
@@ -210,8 +212,40 @@ function OtherServer(
   );
 }
 
-function Way({ way, chosen, choose }: { way: Offered; chosen: boolean; choose: () => void }) {
-  const possible = way.works || way.elsewhere;
+/** Where only the connection's own rights stand against a way: what to do instead, and the user's word for it. */
+function Trust({ ways, draft, set }: Props & { ways: Offered[] }) {
+  const held = ways.find((w) => w.withTrust);
+  return (
+    held && (
+      <div className="mt-1">
+        <label className="flex items-baseline gap-2">
+          <input
+            type="checkbox"
+            checked={draft.trustSql}
+            onChange={(e) =>
+              set(
+                e.target.checked
+                  ? { trustSql: true }
+                  : {
+                      trustSql: false,
+                      sides: ways.find((w) => w.works)?.sides ?? draft.sides,
+                    },
+              )
+            }
+          />
+          I know every statement here and every function of that database: let them run with these rights
+        </label>
+        <p className="text-quiet">
+          Better, a user that can do nothing else: <code className="font-mono text-[13px]">{held.grant}</code>
+        </p>
+      </div>
+    )
+  );
+}
+
+function Way(p: { way: Offered; trusted: boolean; chosen: boolean; choose: () => void }) {
+  const { way, chosen, choose } = p;
+  const possible = way.works || way.elsewhere || (way.withTrust && p.trusted);
   return (
     <label
       className={`flex items-baseline gap-2 border-b border-rule py-0.5 ${possible ? "" : "text-quiet"}`}
@@ -219,9 +253,9 @@ function Way({ way, chosen, choose }: { way: Offered; chosen: boolean; choose: (
       <input type="radio" name="sides" checked={chosen} disabled={!possible} onChange={choose} />
       <span>
         <strong className={possible ? "" : "font-normal"}>{words[way.sides]}</strong>
-        {!way.works && (way.elsewhere ? " (on another server)" : " (not here)")}: {possible ? way.shows : ""}{" "}
-        {way.lacks}
-        {way.grant && <code className="block font-mono text-[13px]">{way.grant}</code>}
+        {!possible && " (not here)"}
+        {!way.works && way.elsewhere && " (on another server)"}: {possible ? way.shows : ""} {way.lacks}
+        {way.grant && !way.withTrust && <code className="block font-mono text-[13px]">{way.grant}</code>}
       </span>
     </label>
   );

@@ -2,9 +2,12 @@ import type { Draft } from "./useDraft";
 
 type Props = { draft: Draft; set: (part: Partial<Draft>) => void };
 
+/** What the server takes where nothing is said: five times the measuring, a minute at least and ten at most. */
+const changeLimit = (maxSeconds: number) => Math.min(600, Math.max(60, 5 * (maxSeconds || 0)));
+
 export function Settings({ draft, set }: Props) {
   const number = (
-    id: "tolerance" | "maxSeconds" | "statementSeconds",
+    id: "tolerance" | "maxSeconds" | "statementSeconds" | "changeSeconds",
     label: string,
     unit: string,
     hint = "",
@@ -33,6 +36,12 @@ export function Settings({ draft, set }: Props) {
       {number("tolerance", "level within", "%")}
       {number("statementSeconds", "one execution at most", "s")}
       {number("maxSeconds", "measure at most", "s", "no limit")}
+      {number(
+        "changeSeconds",
+        "change at most",
+        "s",
+        draft.maxSeconds.trim() === "" ? "600" : String(changeLimit(Number(draft.maxSeconds))),
+      )}
       {tick("quick", "quick: 90 blocks instead of 200")}
       {tick("noiseCheck", "noise check: change nothing")}
     </fieldset>

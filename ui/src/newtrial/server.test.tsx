@@ -9,6 +9,7 @@ const way = (sides: string, works: boolean, lacks = "", grant = "", elsewhere = 
   sides,
   elsewhere,
   works,
+  withTrust: false,
   shows: `shows ${sides}`,
   lacks,
   grant,
@@ -139,4 +140,31 @@ test("a look at the server shows what works, what is missing, and chooses the fi
   expect(set).toHaveBeenCalledWith({ sides: "dumped" });
   fireEvent.click(screen.getAllByRole("radio")[2] as HTMLElement);
   expect(set).toHaveBeenCalledWith({ sides: "pair" });
+});
+
+test("a superuser's rights are for known statements alone: ways open by the user's word, which is not kept", async () => {
+  const lacks = "postgres is a superuser: statements would run with these rights.";
+  const held = { ...way("asItIs", false, lacks, "CREATE ROLE swift_ledger_reader LOGIN;"), withTrust: true };
+  serve({ "POST /api/subjects/look": { ...look, sides: [way("copies", true), held] } });
+  const set = vi.fn();
+  const { result } = renderHook(() => useDraft());
+  const fields = (trustSql: boolean) => (
+    <ServerFields
+      draft={{ ...result.current.draft, subject: "postgresql://postgres@h/d", trustSql }}
+      set={set}
+    />
+  );
+  await show(fields(false));
+  fireEvent.click(await screen.findByRole("button", { name: "Look at the server" }));
+  const word = await screen.findByRole("checkbox", { name: /I know every statement here/ });
+  expect((screen.getAllByRole("radio")[1] as HTMLInputElement).disabled).toBe(true);
+  expect(screen.getByText("CREATE ROLE swift_ledger_reader LOGIN;")).toBeTruthy();
+  fireEvent.click(word);
+  expect(set).toHaveBeenCalledWith({ trustSql: true });
+  act(() => result.current.set({ subject: "postgresql://postgres@h/d", trustSql: true }));
+  expect(settingsOf(result.current.draft).trustSql).toBe(true);
+  expect(JSON.parse(localStorage.getItem("draft") ?? "{}").trustSql).toBe(false);
+  act(() => result.current.set({ subject: "app.db" }));
+  expect(settingsOf(result.current.draft).trustSql).toBe(false);
+  act(() => result.current.clear());
 });

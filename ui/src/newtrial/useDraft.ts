@@ -9,6 +9,7 @@ export type Draft = {
   change: string;
   tolerance: string;
   maxSeconds: string;
+  changeSeconds: string;
   statementSeconds: string;
   quick: boolean;
   noiseCheck: boolean;
@@ -24,6 +25,8 @@ export type Draft = {
   copiesOn: string;
   /** The database's name, typed to say that it may keep the change; not kept in the browser either. */
   expendable: string;
+  /** Every statement and function is known, and may run with the connection's own rights; said anew each time. */
+  trustSql: boolean;
   /** Never kept in the browser. */
   password: string;
   otherPassword: string;
@@ -44,6 +47,7 @@ const empty: Draft = {
   change: "",
   tolerance: "5",
   maxSeconds: "",
+  changeSeconds: "",
   statementSeconds: "30",
   quick: false,
   noiseCheck: false,
@@ -54,6 +58,7 @@ const empty: Draft = {
   madeRows: "",
   copiesOn: "",
   expendable: "",
+  trustSql: false,
   password: "",
   otherPassword: "",
 };
@@ -68,6 +73,7 @@ const kept = (draft: Draft): Draft => {
     afterSubject: without(draft.afterSubject),
     copiesOn: without(draft.copiesOn),
     expendable: "",
+    trustSql: false,
     password: "",
     otherPassword: "",
   };
@@ -121,5 +127,9 @@ export function settingsOf(draft: Draft) {
     mostGigabytes: 50,
     dump: onServer(draft.subject) ? dumpOf(draft) : null,
     expendable: draft.sides === "inPlace" && onServer(draft.subject) ? draft.expendable : null,
+    trustSql: onServer(draft.subject) && draft.trustSql,
+    changeSeconds: draft.changeSeconds.trim() === "" ? null : number(draft.changeSeconds),
+    changeGigabytes: null,
+    mostMegabytes: 700,
   };
 }

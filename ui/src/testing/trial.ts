@@ -75,6 +75,8 @@ export function trial(
     settings: {
       mostGigabytes: 50,
       expendable: null,
+      trustSql: false,
+      mostMegabytes: 700,
       tolerancePercent: 5,
       statementSeconds: 30,
       quick: false,
