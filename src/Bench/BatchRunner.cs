@@ -33,11 +33,12 @@ public static class BatchRunner
             options = options with { Sides = way.Sides };
         }
 
-        (string folder, IDisposable hold) = home.NewCopyFolder();
+        using CopyHold hold = home.NewCopyFolder();
+        string folder = hold.Folder;
         var job = new BenchJob(subject, folder, home.MeasuringLock, "", "", options, [], Confirming: false, null, Batch: new(script, limit.TotalSeconds, whole.TotalSeconds));
         try
         {
-            await foreach (BenchEvent happened in BenchProcess.RunAsync(job, stop: stop))
+            await foreach (BenchEvent happened in BenchProcess.RunAsync(job, hold, stop: stop))
             {
                 switch (happened)
                 {
@@ -54,13 +55,12 @@ public static class BatchRunner
         }
         finally
         {
-            if (options.Dialect == SqlDialect.PostgreSql)
+            bool onServer = options.Dialect == SqlDialect.PostgreSql && PostgresSubject.MadeDatabases(folder);
+            hold.Dispose();
+            if (onServer)
             {
                 await Task.Run(() => PostgresSubject.Clean(job.Access, folder), CancellationToken.None);
             }
-
-            hold.Dispose();
-            CopyFolder.Remove(folder);
         }
     }
 }

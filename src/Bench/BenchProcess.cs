@@ -12,41 +12,43 @@ public sealed class BenchProcessException(string message) : Exception(message);
 public static class BenchProcess
 {
     /// <summary>Runs a job to its end; cancelling ends the process at once.</summary>
+    /// <param name="hold">The job's folder, made once the process runs that will remove it.</param>
     /// <param name="started">Told the process's number.</param>
     /// <exception cref="BenchProcessException">The process ended by itself without a last word.</exception>
-    public static async IAsyncEnumerable<BenchEvent> RunAsync(
-        BenchJob job, Action<int>? started = null, [EnumeratorCancellation] CancellationToken stop = default)
+    internal static async IAsyncEnumerable<BenchEvent> RunAsync(
+        BenchJob job, CopyHold hold, Action<int>? started = null, [EnumeratorCancellation] CancellationToken stop = default)
     {
-        using Process process = Process.Start(StartInfo("bench-job", job.Folder))!;
-        started?.Invoke(process.Id);
+        Process process = Process.Start(StartInfo("bench-job", job.Folder))!;
         await using CancellationTokenRegistration killing = stop.Register(() => Kill(process));
-        Task<string> complaints = process.StandardError.ReadToEndAsync(CancellationToken.None);
-        try
-        {
-            await process.StandardInput.WriteLineAsync(JsonSerializer.Serialize(job, BenchJob.Json));
-            await process.StandardInput.FlushAsync(CancellationToken.None);
-        }
-        catch (IOException)
-        {
-            // It died before it read its job; the events end at once and say so below.
-        }
-
         bool ended = false;
         try
         {
-            while (await process.StandardOutput.ReadLineAsync(CancellationToken.None) is { } line)
+            started?.Invoke(process.Id);
+            hold.Make();
+            Task<string> complaints = process.StandardError.ReadToEndAsync(CancellationToken.None);
+            try
+            {
+                await process.StandardInput.WriteLineAsync(JsonSerializer.Serialize(job, BenchJob.Json));
+                await process.StandardInput.FlushAsync(CancellationToken.None);
+            }
+            catch (IOException)
+            {
+                // It died before it read its job; the events end at once and say so below.
+            }
+
+            while (!ended && await process.StandardOutput.ReadLineAsync(CancellationToken.None) is { } line)
             {
                 if (line.Length > 0 && JsonSerializer.Deserialize<BenchEvent>(line, BenchJob.Json) is { } happened)
                 {
-                    ended |= happened is JobDone or JobRefused or ScriptRan;
+                    ended = happened is JobDone or JobRefused or ScriptRan;
                     yield return happened;
                 }
             }
 
-            await process.WaitForExitAsync(CancellationToken.None);
             stop.ThrowIfCancellationRequested();
             if (!ended)
             {
+                await process.WaitForExitAsync(CancellationToken.None);
                 string said = (await complaints).Trim().Split('\n')[0].Trim();
                 string signal = process.ExitCode > 128 ? $"killed by signal {process.ExitCode - 128}" : $"exit code {process.ExitCode}";
                 throw new BenchProcessException($"The measuring process ended early ({signal}). {said}".Trim());
@@ -54,9 +56,20 @@ public static class BenchProcess
         }
         finally
         {
-            Kill(process);
+            if (ended && !stop.IsCancellationRequested)
+            {
+                hold.Keep(process);
+            }
+            else
+            {
+                Kill(process);
+                process.Dispose();
+            }
         }
     }
+
+    /// <summary>Tells the process its folder before it is sent its job.</summary>
+    internal const string FolderVariable = "SWIFT_LEDGER_JOB_FOLDER";
 
     internal static void Kill(Process process)
     {
@@ -94,9 +107,11 @@ public static class BenchProcess
         info.Environment["DOTNET_gcConcurrent"] = "0";
         info.Environment["DOTNET_TieredCompilation"] = "0";
         info.Environment["DOTNET_GCHeapHardLimit"] = MemoryShares.Managed.ToString("x", System.Globalization.CultureInfo.InvariantCulture);
+        // Nobody attaches to it, and it leaves no pipes beside the copies.
+        info.Environment["DOTNET_EnableDiagnostics"] = "0";
         if (folder is not null)
         {
-            info.Environment["SQLITE_TMPDIR"] = info.Environment["TMPDIR"] = folder;
+            info.Environment["SQLITE_TMPDIR"] = info.Environment["TMPDIR"] = info.Environment[FolderVariable] = folder;
         }
 
         return info;

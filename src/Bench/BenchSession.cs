@@ -71,24 +71,30 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         }
 
         _brief = read.Value;
-        using IDisposable measuring = await WaitForTurnAsync();
-        try
+        BenchEvent last;
+        using (await WaitForTurnAsync())
         {
-            await MeasureAsync();
+            try
+            {
+                last = await MeasureAsync();
+            }
+            catch (SubjectException e)
+            {
+                last = new JobRefused([e.Problem], e.BadInput);
+            }
+            catch (EngineException e)
+            {
+                // Not of a line, which would have ended with it: a server that went away between two of them, say.
+                last = new JobRefused([new(InputPart.Subject, null, $"The database was lost: {e.Message.TrimEnd('.')}.")], BadInput: false);
+            }
+            catch (IOException e)
+            {
+                last = new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false);
+            }
         }
-        catch (SubjectException e)
-        {
-            Tell(new JobRefused([e.Problem], e.BadInput));
-        }
-        catch (EngineException e)
-        {
-            // Not of a line, which would have ended with it: a server that went away between two of them, say.
-            Tell(new JobRefused([new(InputPart.Subject, null, $"The database was lost: {e.Message.TrimEnd('.')}.")], BadInput: false));
-        }
-        catch (IOException e)
-        {
-            Tell(new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false));
-        }
+
+        // The copies are closed and the next one may measure when this is told.
+        Tell(last);
     }
 
     /// <summary>Statements that the engine's parser refuses, with their place in the file that they come from.</summary>
@@ -134,7 +140,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         }
     }
 
-    private async Task MeasureAsync()
+    /// <returns>The last word.</returns>
+    private async Task<BenchEvent> MeasureAsync()
     {
         Tell(new StageReached("copying", null));
         double lastTold = 0;
@@ -160,14 +167,13 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         using var overtime = new Overtime(() => Deadline is { } deadline && _clock.Elapsed > deadline + Grace, EndSpent);
         if (subject.Turns != SideTurns.ByTurns)
         {
-            await OneSideAtATimeAsync(subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther);
-            return;
+            return await OneSideAtATimeAsync(subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther);
         }
 
-        if (!await ApplyAsync(before, after))
+        if (await ApplyAsync(before, after) is { } refused)
         {
             Tell(new AftermathRead(subject.Aftermath()));
-            return;
+            return refused;
         }
 
         if (!job.Confirming)
@@ -189,12 +195,12 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
                 MeasureLines(lines, before, after, stolen);
             }, stop);
         Tell(new AftermathRead(subject.Aftermath()));
-        Tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+        return new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes());
     }
 
     /// <summary>The before side first, while nothing is changed yet, then the change, then the after side.</summary>
     /// <param name="timed">False where the change stands in a transaction that is rolled back.</param>
-    private async Task OneSideAtATimeAsync(ISubject subject, ISubjectCopy before, ISubjectCopy after, bool timed)
+    private async Task<BenchEvent> OneSideAtATimeAsync(ISubject subject, ISubjectCopy before, ISubjectCopy after, bool timed)
     {
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
@@ -221,10 +227,10 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         }
 
         await Task.Run(() => Measure(sideBefore, Side.Before, half), stop);
-        if (!await ApplyAsync(before, after))
+        if (await ApplyAsync(before, after) is { } refused)
         {
             Tell(new AftermathRead(subject.Aftermath()));
-            return;
+            return refused;
         }
 
         Tell(new CatalogsRead(catalogBefore, after.ReadCatalog(CountingTables)));
@@ -260,7 +266,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         }
 
         Tell(new AftermathRead(subject.Aftermath()));
-        Tell(new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes()));
+        return new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes());
     }
 
     private static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
@@ -284,7 +290,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         return seen;
     }
 
-    private async Task<bool> ApplyAsync(ISubjectCopy before, ISubjectCopy after)
+    /// <returns>Why the change could not be applied; null where it was.</returns>
+    private async Task<JobRefused?> ApplyAsync(ISubjectCopy before, ISubjectCopy after)
     {
         ChangeStep? at = null;
         _clock.Stop();
@@ -306,12 +313,11 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
             await before.FinishChangeAsync(stop);
             await after.FinishChangeAsync(stop);
             _clock.Start();
-            return true;
+            return null;
         }
         catch (EngineException e) when (at is not null)
         {
-            Tell(Refused(at, e, limit));
-            return false;
+            return Refused(at, e, limit);
         }
     }
 

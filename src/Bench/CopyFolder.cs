@@ -8,24 +8,29 @@ internal static class CopyFolder
 {
     private const int Attempts = 50;
 
+    private static readonly TimeSpan Between = TimeSpan.FromMilliseconds(20);
+
     /// <summary>Removes a folder while perhaps others still write into it: programs that were started for it are ended first.</summary>
     public static void Remove(string folder)
     {
         EndProgramsOf(folder);
-        for (int i = 0; i < Attempts && Directory.Exists(folder); i++)
+        string gone = folder + ".gone";
+        for (int i = 0; i < Attempts && (Directory.Exists(folder) || Directory.Exists(gone)); i++)
         {
             try
             {
-                Directory.Delete(folder, recursive: true);
-            }
-            catch (DirectoryNotFoundException)
-            {
-                return;
+                // Under another name nobody finds it any more: what still runs can make nothing new in it.
+                if (Directory.Exists(folder))
+                {
+                    Directory.Move(folder, gone);
+                }
+
+                Directory.Delete(gone, recursive: true);
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException)
             {
-                // Something was written there meanwhile. What cannot be removed at all is swept at the next start.
-                Thread.Yield();
+                // Another process removes it as well. What cannot be removed at all is swept at the next start.
+                Thread.Sleep(Between);
             }
         }
     }

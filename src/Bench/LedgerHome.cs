@@ -92,14 +92,8 @@ public sealed record LedgerHome(string Root)
         }
     }
 
-    /// <summary>Makes a folder for one trial's copies, held until the returned lock is disposed.</summary>
-    public (string Folder, IDisposable Hold) NewCopyFolder()
-    {
-        string folder = Path.Combine(Copies, Guid.NewGuid().ToString("n"));
-        Directory.CreateDirectory(folder);
-        var hold = new FileStream(Path.Combine(folder, LockName), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-        return (folder, hold);
-    }
+    /// <summary>A name for a folder of one trial's copies; it is made by <see cref="CopyHold.Make"/>.</summary>
+    public CopyHold NewCopyFolder() => new(Path.Combine(Copies, Guid.NewGuid().ToString("n")), LockName);
 
     /// <summary>Removes the copies that a killed process left; those in use are held by a lock and stay.</summary>
     public void SweepCopies()

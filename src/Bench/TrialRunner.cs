@@ -23,39 +23,40 @@ public sealed class TrialRunner(LedgerHome home)
         string subject, string workload, string change, TrialBrief brief, Action<BenchEvent, TrialAccount> observe,
         Action<int>? started = null, Action<string>? leftOver = null, string? otherAddress = null, CancellationToken stop = default)
     {
-        (string folder, IDisposable hold) = home.NewCopyFolder();
+        using CopyHold hold = home.NewCopyFolder();
+        string folder = hold.Folder;
         try
         {
             TrialOptions options = brief.Options;
             var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds, otherAddress);
             var clock = new MeasuringClock();
-            TrialAccount account = await FoldAsync(TrialAccount.Open(brief), job, observe, clock, started, stop);
+            TrialAccount account = await FoldAsync(TrialAccount.Open(brief), job, hold, observe, clock, started, stop);
             IReadOnlyList<int> again = account.ToConfirm;
             if (account.Refusal is null && again.Count > 0)
             {
                 double? left = options.MaxSeconds is { } most ? Math.Max(0, most - clock.Elapsed.TotalSeconds) : null;
                 account = await FoldAsync(account.BeginConfirming(), job with { Lines = again, Confirming = true, SecondsLeft = left },
-                    observe, clock, started, stop);
+                    hold, observe, clock, started, stop);
             }
 
             return account.Refusal is null ? account.Settled() : account;
         }
         finally
         {
-            if (brief.Options.Dialect == SqlDialect.PostgreSql && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides, otherAddress ?? brief.Options.OtherAddress, Dump: brief.Options.Dump, Trusted: brief.Options.TrustSql), folder), CancellationToken.None) is { } left)
+            // The folder first: whoever is killed while a server drops its databases leaves none of it, and the next start drops them.
+            bool onServer = brief.Options.Dialect == SqlDialect.PostgreSql && PostgresSubject.MadeDatabases(folder);
+            hold.Dispose();
+            if (onServer && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides, otherAddress ?? brief.Options.OtherAddress, Dump: brief.Options.Dump, Trusted: brief.Options.TrustSql), folder), CancellationToken.None) is { } left)
             {
                 leftOver?.Invoke(left);
             }
-
-            hold.Dispose();
-            CopyFolder.Remove(folder);
         }
     }
 
     private static async Task<TrialAccount> FoldAsync(
-        TrialAccount account, BenchJob job, Action<BenchEvent, TrialAccount> observe, MeasuringClock clock, Action<int>? started, CancellationToken stop)
+        TrialAccount account, BenchJob job, CopyHold hold, Action<BenchEvent, TrialAccount> observe, MeasuringClock clock, Action<int>? started, CancellationToken stop)
     {
-        await foreach (BenchEvent happened in BenchProcess.RunAsync(job, started, stop))
+        await foreach (BenchEvent happened in BenchProcess.RunAsync(job, hold, started, stop))
         {
             clock.See(happened);
             account = account.With(happened);

@@ -156,7 +156,9 @@ public sealed class TrialRunnerTests : IDisposable
     [Fact]
     public async Task When_whoever_sent_the_job_is_gone_the_process_removes_the_copies_and_ends()
     {
-        (string folder, IDisposable hold) = _home.NewCopyFolder();
+        using CopyHold hold = _home.NewCopyFolder();
+        hold.Make();
+        string folder = hold.Folder;
         var job = new BenchJob(_subject, folder, _home.MeasuringLock, Workload, "CREATE TABLE a(x)", new(), [], false, null);
         using Process process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "bench-job"])
         {
@@ -173,13 +175,14 @@ public sealed class TrialRunnerTests : IDisposable
         await process.StandardOutput.ReadToEndAsync();
         await process.WaitForExitAsync();
         Directory.Exists(folder).ShouldBeFalse();
-        hold.Dispose();
     }
 
     [Fact]
     public void Sweeping_removes_what_a_crash_left_and_keeps_what_is_in_use()
     {
-        (string used, IDisposable hold) = _home.NewCopyFolder();
+        CopyHold hold = _home.NewCopyFolder();
+        hold.Make();
+        string used = hold.Folder;
         string left = Directory.CreateDirectory(Path.Combine(_home.Copies, "left")).FullName;
         _home.SweepCopies();
         Directory.Exists(used).ShouldBeTrue();

@@ -167,7 +167,11 @@ public sealed class PostgresSubject : ISubject
 
     /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
-    public static string? Clean(PostgresAccess access, string folder) => File.Exists(MarkIn(folder)) ? Swept(access.CopiesAddress, folder, own: true) : null;
+    public static string? Clean(PostgresAccess access, string folder) => Swept(access.CopiesAddress, folder, own: true);
+
+    /// <summary>Whether a trial began to make databases on a server.</summary>
+    /// <param name="folder">The trial's own folder, while it is there.</param>
+    public static bool MadeDatabases(string folder) => File.Exists(MarkIn(folder));
 
     /// <summary>Drops what trials of this ledger left on a server whose processes were killed; trials that run keep theirs.</summary>
     /// <param name="copies">The folder that holds the folders of all trials.</param>
