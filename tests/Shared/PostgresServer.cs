@@ -11,7 +11,7 @@ internal sealed class PostgresServer : IDisposable
 {
     private static readonly int Debian = Directory.GetDirectories("/usr/lib/postgresql").Max(d => int.Parse(Path.GetFileName(d), CultureInfo.InvariantCulture));
 
-    /// <summary>Debian's, always: other builds come without psql and pgbench, and these talk to older and newer servers.</summary>
+    /// <summary>Debian's, always: other builds come without psql, and it talks to older and newer servers.</summary>
     private static readonly string Clients = ProgramsOf(Debian);
 
     /// <summary>The version of the servers that tests start.</summary>
@@ -79,15 +79,6 @@ internal sealed class PostgresServer : IDisposable
     /// <summary>What psql prints for a script, without heads.</summary>
     public string Sql(string database, string script) =>
         Run(Path.Combine(Clients, "psql"), ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-d", database, "-At", "-q", "-f", "-"], script);
-
-    /// <summary>Runs a script many times over prepared statements, as drivers do.</summary>
-    public void Bench(string database, string script, int clients, int times)
-    {
-        string file = Path.Combine(_folder, "bench.sql");
-        File.WriteAllText(file, script);
-        Run(Path.Combine(Clients, "pgbench"),
-            ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-n", "-M", "prepared", "-c", Text(clients), "-t", Text(times), "-f", file, database]);
-    }
 
     /// <summary>As an administrator does it: sessions are ended.</summary>
     public void Restart() => Run(Path.Combine(_programs, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "-l", Path.Combine(_folder, "start.log"), "restart"]);

@@ -86,6 +86,19 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
 
     public void Observe(in Observation observation)
     {
+        try
+        {
+            Take(observation);
+        }
+        catch (Exception e) when (e is ArgumentException or IndexOutOfRangeException or InvalidOperationException or FormatException or OverflowException)
+        {
+            // A mistake of ours in reading this text: it costs this statement, and never the file. The reader of the report sees that there is one.
+            Reject(observation.Line, $"A statement could not be read, for a mistake of this program ({e.GetType().Name}).");
+        }
+    }
+
+    private void Take(in Observation observation)
+    {
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
         _statements++;
         _read++;
