@@ -50,9 +50,10 @@ public abstract class RunningServer : IAsyncLifetime
         return path;
     }
 
-    protected async Task StartAsync(string? token = null)
+    /// <param name="home">Another home than the test's own.</param>
+    protected async Task StartAsync(string? token = null, LedgerHome? home = null)
     {
-        _app = LedgerServer.Build(new(Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface")));
+        _app = LedgerServer.Build(new(home ?? Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface")));
         await _app.StartAsync();
         Client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
     }

@@ -125,6 +125,91 @@ public sealed class ServerTests : RunningServer
     }
 
     [Fact]
+    public async Task A_token_leaves_the_address_after_the_first_visit_for_a_cookie_that_is_named_by_port()
+    {
+        await StopAsync();
+        await StartAsync("s3cret");
+        using var bare = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false, UseCookies = false }) { BaseAddress = Client.BaseAddress };
+        using HttpResponseMessage first = await bare.GetAsync(new Uri("/api/books?token=s3cret&more=1", UriKind.Relative));
+        first.StatusCode.ShouldBe(HttpStatusCode.Found);
+        first.Headers.Location!.OriginalString.ShouldBe("/api/books?more=1");
+        string cookie = first.Headers.GetValues("Set-Cookie").Single();
+        cookie.ShouldStartWith($"swift-ledger-token-{Client.BaseAddress!.Port}=s3cret");
+        cookie.ShouldContain("httponly");
+        using var second = new HttpRequestMessage(HttpMethod.Get, "/api/books");
+        second.Headers.Add("Cookie", cookie.Split(';')[0]);
+        (await bare.SendAsync(second)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (await bare.GetAsync(new Uri("/api/books?token=wrong", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.Unauthorized);
+        (await bare.GetAsync(new Uri(Client.BaseAddress + "/elsewhere.example/?token=s3cret"))).Headers.Location!.OriginalString.ShouldBe("/elsewhere.example/");
+    }
+
+    // Sixteen common table expressions, each twice the one before: the parser expands them to 65,536 queries.
+    [Fact]
+    public async Task A_statement_that_the_parser_does_not_come_to_an_end_with_is_told_and_the_next_check_works()
+    {
+        string nested = "WITH c0 AS (SELECT 1 AS x)" + string.Concat(Enumerable.Range(1, 16).Select(i => $", c{i} AS (SELECT a.x FROM c{i - 1} a, c{i - 1} b)")) + " SELECT * FROM c16";
+        JsonElement found = await Post("/api/check", new { subject = _subject, workload = $"SELECT 1;\n{nested};", change = "ANALYZE", noiseCheck = false });
+        found.GetProperty("problems").EnumerateArray().Select(p => p.GetProperty("message").GetString()!).ShouldContain(m => m.Contains("took longer than 2 s", StringComparison.Ordinal) || m.Contains("nested too deep", StringComparison.Ordinal));
+        (await Post("/api/check", new { subject = _subject, workload = "SELECT 1;", change = "ANALYZE", noiseCheck = false })).GetProperty("problems").GetArrayLength().ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task A_full_disk_is_said_and_is_no_mistake_of_the_server()
+    {
+        string disk = Path.Combine(Folder, "disk");
+        Directory.CreateDirectory(disk);
+        Assert.SkipUnless(Did("mount", "-t", "tmpfs", "-o", "size=3m", "tmpfs", disk), "Only root may make a disk that is full soon.");
+        await StopAsync();
+        try
+        {
+            await StartAsync(home: new LedgerHome(Path.Combine(disk, "home")).Created());
+            await using (FileStream filler = File.Create(Path.Combine(disk, "filler")))
+            {
+                byte[] page = new byte[4096];
+                try
+                {
+                    while (true)
+                    {
+                        filler.Write(page);
+                        filler.Flush();
+                    }
+                }
+                catch (IOException)
+                {
+                    // Full.
+                }
+            }
+
+            string lines = string.Concat(Enumerable.Range(0, 5_000).Select(i => $$"""{"at":"2026-03-01T10:00:00Z","ms":1,"sql":"SELECT {{i}} FROM t{{i}}"}""" + "\n"));
+            foreach (HttpResponseMessage answer in new[]
+            {
+                await Send(HttpMethod.Post, "/api/trials", Request("CREATE INDEX i ON parcel(depot) -- " + new string('x', 200_000))), await SendBytes("/api/captures?book=a&source=b&name=c", Encoding.UTF8.GetBytes(lines)), await Upload("x.db", new byte[1 << 20]),
+            })
+            {
+                answer.StatusCode.ShouldBe(HttpStatusCode.InsufficientStorage, await answer.Content.ReadAsStringAsync());
+                (await answer.Content.ReadAsStringAsync()).ShouldContain("The disk is full");
+            }
+
+            (await Get("/api/books")).ValueKind.ShouldBe(JsonValueKind.Array);
+        }
+        finally
+        {
+            await StopAsync();
+            SqliteConnection.ClearAllPools();
+            Did("umount", disk);
+            await StartAsync();
+        }
+
+        static bool Did(string program, params string[] arguments)
+        {
+            using var process = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo(program, arguments) { RedirectStandardError = true })!;
+            process.StandardError.ReadToEnd();
+            process.WaitForExit();
+            return process.ExitCode == 0;
+        }
+    }
+
+    [Fact]
     public async Task The_document_that_the_interface_is_typed_from_is_the_servers_own()
     {
         string folder = AppContext.BaseDirectory;

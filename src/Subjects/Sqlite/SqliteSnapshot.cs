@@ -19,8 +19,8 @@ internal static class SqliteSnapshot
     /// <summary>A file that takes longer to check is taken as it is.</summary>
     internal static readonly TimeSpan LongestLook = TimeSpan.FromMinutes(10);
 
-    /// <summary>What the engine says of a schema that wants something which only its application has.</summary>
-    private static readonly string[] OfTheApplication = ["no such collation sequence", "no such function", "no such module", "unsafe use of", "no such tokenizer", "unknown tokenizer"];
+    /// <summary>The engine's codes of a file that cannot be read: SQLITE_IOERR, SQLITE_CORRUPT, SQLITE_NOTADB. Any other failure of a check says nothing of the file.</summary>
+    private static readonly string?[] Damaged = ["10", "11", "26"];
 
     /// <param name="source">The database under test.</param>
     /// <param name="target">The file to make; it must not exist.</param>
@@ -151,9 +151,9 @@ internal static class SqliteSnapshot
             connection.Ask("SELECT count(*) FROM sqlite_schema");
             verdict = connection.Ask("PRAGMA quick_check(1)");
         }
-        catch (EngineException e) when (e.Message == "interrupted" || OfTheApplication.Any(o => e.Message.StartsWith(o, StringComparison.Ordinal)))
+        catch (EngineException e) when (!Damaged.Contains(e.Code))
         {
-            // A collation or a function that only the application has, or a check that would take too long: no damage. Lines that want it will say so.
+            // A collation, a function or a module that only the application has, or a check that would take too long: the lines that want it will say so.
             verdict = "ok";
         }
         catch (EngineException e)

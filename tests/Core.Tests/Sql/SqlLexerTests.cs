@@ -128,4 +128,20 @@ public class SqlLexerTests
     public void MySql_wants_white_space_behind_two_dashes() =>
         SqlPattern.Of("SELECT a--1 FROM parcel WHERE note = \"it\\\"s\" # why\n AND id = 4", SqlDialect.MySql).Text
             .ShouldBe("select a - ? from parcel where note = ? and id = ?");
+
+    // Where a comment to the end of the line ends: SQLite's tokenize.c and MySQL's lexer stop at the line feed alone; PostgreSQL's scan.l, non_newline [^\n\r].
+    [Theory]
+    [InlineData(SqlDialect.Sqlite, 1)]
+    [InlineData(SqlDialect.MySql, 1)]
+    [InlineData(SqlDialect.PostgreSql, 2)]
+    public void A_carriage_return_ends_a_comment_where_the_engine_says_so(SqlDialect dialect, int statements) =>
+        SqlScript.Split("SELECT 1 -- a\r; DELETE FROM t", dialect).Statements.Count.ShouldBe(statements);
+
+    [Theory]
+    [InlineData("SELECT 1 /*/")]
+    [InlineData("/*/ SELECT 1")]
+    [InlineData("/*/")]
+    [InlineData("/**/")]
+    [InlineData("SELECT 1 /*a='b'")]
+    public void A_comment_that_only_looks_closed_holds_no_tags(string sql) => CommentTags.Read(sql).ShouldBeEmpty();
 }

@@ -46,4 +46,15 @@ public class SqlPatternTests
 
     [Fact]
     public void Folding_never_throws() => Gen.String.Sample(s => SqlPattern.Of(s).Text.Length.ShouldBeLessThanOrEqualTo((s.Length * 3) + 3), iter: 2_000);
+
+    // The rows of a list are one row, wherever the list stands, and what stands behind it is still read.
+    [Theory]
+    [InlineData("SELECT * FROM (VALUES (1),(2)) v", "select * from (values (...)) v")]
+    [InlineData("SELECT * FROM (VALUES (1)) v", "select * from (values (...)) v")]
+    [InlineData("UPDATE t SET a = v.a FROM (VALUES (1,2),(3,4),(5,6)) v(id, a) WHERE t.id = v.id", "update t set a = v.a from (values (...)) v(id, a) where t.id = v.id")]
+    [InlineData("WITH v AS (VALUES (1),(2)) SELECT * FROM v", "with v as (values (...)) select * from v")]
+    [InlineData("SELECT * FROM (VALUES (1),(2)) a, (VALUES (3),(4)) b", "select * from (values (...)) a, (values (...)) b")]
+    [InlineData("SELECT * FROM t WHERE (a, b) IN (VALUES (1, 2), (3, 4))", "select * from t where (a, b) in (values (...))")]
+    [InlineData("SELECT (SELECT max(x) FROM (VALUES (1),(2)) y(x)), 3", "select (select max(x) from (values (...)) y(x)), ?")]
+    public void Lists_of_rows_within_parentheses_fold(string sql, string pattern) => SqlPattern.Of(sql, SqlDialect.PostgreSql).Text.ShouldBe(pattern);
 }
