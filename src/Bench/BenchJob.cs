@@ -45,7 +45,7 @@ public sealed record BenchJob(
 
     /// <summary>How a subject on a server is reached.</summary>
     [JsonIgnore]
-    public PostgresAccess Access => new(Subject, Options.Sides, OtherAddress ?? Options.OtherAddress, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable, Options.Dump, Options.Seed, Options.TrustSql, Bounds);
+    public PostgresAccess Access => new(Subject, Options.Sides, OtherAddress ?? Options.OtherAddress, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable, Options.Dump, Options.Seed, Options.TrustSql, Bounds, Options.RunAs);
 
     /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)

@@ -35,6 +35,7 @@ internal static class TrialCommand
     private static readonly Option<double?> ChangeSeconds = new("--change-seconds") { Description = "Bound on the change as a whole; 600, or less where --max-seconds is given, when left out." };
     private static readonly Option<double?> ChangeGigabytes = new("--change-gigabytes") { Description = "By how much the change may make a copy larger; twice the subject and one more, when left out." };
     private static readonly Option<int> MostMegabytes = new("--most-megabytes") { Description = "What the trial's processes may take of memory together.", DefaultValueFactory = _ => 700 };
+    private static readonly Option<string?> RunAs = new("--run-as") { Description = "PostgreSQL: a login made beforehand that statements and changes run as on copies, where the connection may not make one. Its password: SWIFT_LEDGER_RUN_AS_PASSWORD, or the password file." };
     private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "PostgreSQL: run statements with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
@@ -46,7 +47,7 @@ internal static class TrialCommand
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust, ChangeSeconds, ChangeGigabytes, MostMegabytes,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust, RunAs, ChangeSeconds, ChangeGigabytes, MostMegabytes,
         };
         command.SetAction(RunAsync);
         return command;
@@ -175,7 +176,8 @@ internal static class TrialCommand
             TrustSql: parsed.GetValue(Trust),
             ChangeSeconds: parsed.GetValue(ChangeSeconds),
             ChangeGigabytes: parsed.GetValue(ChangeGigabytes),
-            MostMegabytes: parsed.GetValue(MostMegabytes));
+            MostMegabytes: parsed.GetValue(MostMegabytes),
+            RunAs: parsed.GetValue(RunAs));
     }
 
     /// <summary>What only a dump can do means a dump.</summary>

@@ -46,18 +46,18 @@ public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, 
 public sealed record TrialSettings(
     double TolerancePercent = 5, double? MaxSeconds = null, double StatementSeconds = 30, bool Quick = false, bool NoiseCheck = false,
     ulong Seed = 1, IReadOnlyList<string>? Only = null, SubjectSides Sides = SubjectSides.Copies, string? AfterSubject = null, double MostGigabytes = 50, string? Expendable = null, DumpContents? Dump = null,
-    bool TrustSql = false, double? ChangeSeconds = null, double? ChangeGigabytes = null, int MostMegabytes = 700)
+    bool TrustSql = false, double? ChangeSeconds = null, double? ChangeGigabytes = null, int MostMegabytes = 700, string? RunAs = null)
 {
     public TrialOptions ToOptions(string? subject) => new(
         TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck,
         Dialect: SubjectAddress.DialectOf(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes,
         Expendable: string.IsNullOrWhiteSpace(Expendable) ? null : Expendable.Trim(),
         Dump: Dump is null ? null : Dump with { On = string.IsNullOrWhiteSpace(Dump.On) ? null : Dump.On.Trim() }, TrustSql: TrustSql, ChangeSeconds: ChangeSeconds,
-        ChangeGigabytes: ChangeGigabytes, MostMegabytes: MostMegabytes);
+        ChangeGigabytes: ChangeGigabytes, MostMegabytes: MostMegabytes, RunAs: string.IsNullOrWhiteSpace(RunAs) ? null : RunAs.Trim());
 
     public static TrialSettings Of(TrialOptions o) =>
         new(o.Tolerance * 100, o.MaxSeconds, o.StatementSeconds, o.Quick, o.NoiseCheck, o.Seed, o.Only, o.Sides, o.AfterSubject, o.MostGigabytes, o.Expendable, o.Dump, o.TrustSql, o.ChangeSeconds,
-            o.ChangeGigabytes, o.MostMegabytes);
+            o.ChangeGigabytes, o.MostMegabytes, o.RunAs);
 }
 
 /// <param name="Subject">Path of a SQLite file on the server's machine, the path that an upload returned, or a PostgreSQL connection string.</param>

@@ -90,7 +90,7 @@ public sealed class PostgresVersionsTests : IDisposable
         SidesOffered offered = PostgresLook.At(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
         (offered.Works, offered.Elsewhere).ShouldBe((false, true));
         TrialAccount account = await RunAsync(here.Connection("parcels", "reader"),
-            new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 1, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
+            new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 15, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
         if (version < 15)
         {
             account.Refusal!.Problems[0].Message.ShouldBe("The copies' server is PostgreSQL 13, and the subject 15: a dump loads into the same or a newer version.");

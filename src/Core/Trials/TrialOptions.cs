@@ -19,6 +19,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="ChangeSeconds">Bounds the change as a whole; null for <see cref="ChangeLimit"/>.</param>
 /// <param name="ChangeGigabytes">By how much the change may make a copy larger; null for twice the subject and one more.</param>
 /// <param name="MostMegabytes">What the processes of the trial may take of memory together.</param>
+/// <param name="RunAs">A role of a server, made beforehand, that everything from outside runs as on copies; null for one of the trial's own.</param>
 /// <param name="TrustSql">Whether statements may run with rights that reach beyond the database, because the user knows them all.</param>
 /// <param name="Dump">What copies of a dump hold, and where they stand; null for the whole subject on its own server.</param>
 public sealed record TrialOptions(
@@ -39,7 +40,8 @@ public sealed record TrialOptions(
     bool TrustSql = false,
     double? ChangeSeconds = null,
     double? ChangeGigabytes = null,
-    int MostMegabytes = TrialOptions.UsualMegabytes)
+    int MostMegabytes = TrialOptions.UsualMegabytes,
+    string? RunAs = null)
 {
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;

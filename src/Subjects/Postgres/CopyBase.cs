@@ -86,9 +86,16 @@ internal sealed class CopyBase(
             return [];
         }
 
-        role.Admit(server, databases.NameOf("base"), stop);
-        using PostgresConnection copy = PostgresSubject.Connect(PostgresSession.Work(databases.AddressOf("base")));
-        return role.TakeOver(copy, stop);
+        try
+        {
+            role.Admit(server, databases.NameOf("base"), stop);
+            using PostgresConnection copy = PostgresSubject.Connect(PostgresSession.Work(databases.AddressOf("base")));
+            return role.TakeOver(copy, stop);
+        }
+        catch (EngineException e)
+        {
+            throw SubjectException.Because($"The copies could not be given to {role.Name}, the role that they run as: {e.Message}. The connection's user has to be a member of it, and to own what is in the database.");
+        }
     }
 
     /// <summary>What a dump holds is made by whom the copies belong to: its functions, defaults and indexes execute what the subject's owner wrote.</summary>

@@ -52,9 +52,15 @@ internal sealed class CopyRole
         SELECT format('ALTER LARGE OBJECT %s OWNER TO %I', l.oid, $1::text) FROM pg_largeobject_metadata l
         """;
 
-    private readonly string _password;
+    /// <summary>The environment's variable that holds the password of a role that was made beforehand; without it, the password file does.</summary>
+    public const string PasswordVariable = "SWIFT_LEDGER_RUN_AS_PASSWORD";
 
-    private CopyRole(string name, string password) => (Name, _password) = (name, password);
+    private readonly string? _password;
+
+    private CopyRole(string name, string? password) => (Name, _password) = (name, password);
+
+    /// <summary>A role that somebody made for this, of which the connection's user is a member; it stays when the copies go.</summary>
+    public static CopyRole Given(string name) => new(name, Environment.GetEnvironmentVariable(PasswordVariable) is { Length: > 0 } password ? password : null);
 
     public string Name { get; }
 
@@ -79,7 +85,9 @@ internal sealed class CopyRole
     }
 
     /// <summary>The same database, as this role.</summary>
-    public NpgsqlConnectionStringBuilder AddressOf(NpgsqlConnectionStringBuilder address) => new(address.ConnectionString) { Username = Name, Password = _password, Passfile = null };
+    public NpgsqlConnectionStringBuilder AddressOf(NpgsqlConnectionStringBuilder address) => _password is null
+        ? new(address.ConnectionString) { Username = Name, Password = null }
+        : new(address.ConnectionString) { Username = Name, Password = _password, Passfile = null };
 
     /// <summary>Lets the role do anything in a copy.</summary>
     public void Admit(PostgresConnection server, string database, CancellationToken stop) =>

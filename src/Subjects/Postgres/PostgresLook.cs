@@ -71,6 +71,11 @@ public sealed record PostgresLook(
         bool confined = rights.Confined, copied = confined || rights.MakesRoles;
         string unconfined = confined ? "" : $"{rights.Described}: statements would run with these rights.", other = confined ? "" : PostgresRights.ConfinedLogin(database);
         string uncopied = copied ? "" : $"{rights.Described}, and may not make a role without these rights for the copies.";
+        if (confined && creates && !rights.MakesRoles)
+        {
+            notes.Add($"Copies run as {user} itself. So that a change can do nothing but in them, an administrator can make a login for it, which is then named by --run-as: CREATE ROLE swift_ledger_run LOGIN PASSWORD '...'; GRANT swift_ledger_run TO {user};");
+        }
+
         SidesOffered OnItself(SubjectSides sides, bool works, string shows, string lacks, string grant) =>
             new(sides, works && confined, shows, Sentences(unconfined, lacks), Sentences(other, grant), WithTrust: works && !confined);
         return new(row[0]!, user, bytes, others, [.. reading.Rows("SELECT extname || ' ' || extversion FROM pg_extension ORDER BY 1").Select(r => r[0]!)],

@@ -15,11 +15,12 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="Expendable">The database that may be changed for good, by name.</param>
 /// <param name="Dump">What copies of a dump hold; null for the whole subject.</param>
 /// <param name="Seed">Draws the rows that are made.</param>
+/// <param name="RunAs">A role made beforehand that everything from outside runs as on copies; null for one of the trial's own, where it may make one.</param>
 /// <param name="Bounds">Of what a change or a script may make of a copy; null for the usual ones.</param>
 /// <param name="Trusted">Whether statements may run with rights that reach beyond the database, because the user knows them all.</param>
 public sealed record PostgresAccess(
     string Address, SubjectSides Sides = SubjectSides.Copies, string? OtherAddress = null, long MostBytes = 50L << 30, string? Expendable = null, DumpContents? Dump = null, ulong Seed = 1,
-    bool Trusted = false, ChangeBounds? Bounds = null)
+    bool Trusted = false, ChangeBounds? Bounds = null, string? RunAs = null)
 {
     /// <summary>Where the private copies stand, if there are any.</summary>
     internal string CopiesAddress => Sides == SubjectSides.Dumped && Dump?.On is { } on ? OtherAddress ?? on : Address;
@@ -127,6 +128,11 @@ public sealed class PostgresSubject : ISubject
         if (access.Trusted)
         {
             return null;
+        }
+
+        if (access.RunAs is { } given)
+        {
+            return CopyRole.Given(given);
         }
 
         using PostgresConnection server = Connect(PostgresSession.Server(copies));
@@ -237,8 +243,10 @@ public sealed class PostgresSubject : ISubject
         {
             try
             {
-                PostgresConnection.Open(way).Dispose();
-                return way;
+                using PostgresConnection opened = PostgresConnection.Open(PostgresSession.Questions(way));
+                return PostgresRights.Of(opened) is { Confined: false } rights
+                    ? throw Unconfined(rights, "The copies would run with these rights.", way.Database!)
+                    : way;
             }
             catch (EngineException e)
             {

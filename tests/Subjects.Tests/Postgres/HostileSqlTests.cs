@@ -147,6 +147,31 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
         hostile.Fingerprint().ShouldBe(before);
     }
 
+    // The owner of the subject may do things to it from any session: its copies can be a login's that may not.
+    [Fact]
+    public async Task Nothing_gets_out_of_copies_that_run_as_a_login_made_for_it()
+    {
+        hostile.Server.Sql("postgres", "CREATE ROLE keeper LOGIN; GRANT keeper TO mallory");
+        string before = hostile.Fingerprint(), folder = Directory.CreateDirectory(Path.Combine(_copies, Guid.NewGuid().ToString("n"))).FullName;
+        var access = new PostgresAccess(Address("mallory"), RunAs: "keeper");
+        await using (PostgresSubject subject = PostgresSubject.Open(access, folder))
+        {
+            await using ISubjectCopy after = await subject.CopyAsync(Side.After, default);
+            await after.ApplyAsync(new(1, "CREATE INDEX more ON parcel (id, weight)", new(0, 1), new(1, 1)), default);
+            (await after.InspectAsync(new("UPDATE parcel SET weight = weight + 1", []), Limit, default)).Failure.ShouldBeNull();
+            foreach (string attack in Attacks)
+            {
+                await Quietly(() => after.ApplyAsync(new(1, attack.Replace("CANARY", hostile.Canary, StringComparison.Ordinal), new(0, 1), new(1, 1)), default));
+            }
+        }
+
+        PostgresSubject.Clean(access, folder).ShouldBeNull();
+        File.Exists(hostile.Canary).ShouldBeFalse();
+        hostile.Fingerprint().ShouldBe(before);
+        Should.Throw<SubjectException>(() => PostgresSubject.Open(access with { RunAs = "nobody" }, Directory.CreateDirectory(Path.Combine(_copies, Guid.NewGuid().ToString("n"))).FullName)).Problem.Message.ShouldContain("nobody");
+        hostile.Server.Sql("postgres", "DROP ROLE keeper");
+    }
+
     [Fact]
     public async Task Nothing_gets_out_of_a_script()
     {

@@ -2760,6 +2760,7 @@ export interface components {
              * @default 700
              */
             mostMegabytes: number;
+            runAs?: null | string;
         };
         TrialSummary: {
             /** Format: int64 */
