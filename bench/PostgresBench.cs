@@ -39,7 +39,7 @@ internal static class PostgresBench
     private static async Task SamplesAsync(PostgresServer server, string folder)
     {
         var run = new CaseRun("SELECT id, name, country, joined_on FROM member WHERE number = :number", BindLine.Pairs("number='M000417'"));
-        await using PostgresSubject subject = PostgresSubject.Open(new(server.Connection("huts"), SubjectSides.AsItIs), Path.Combine(folder, "none"));
+        await using PostgresSubject subject = PostgresSubject.Open(new(server.Connection("huts"), SubjectSides.AsItIs, Trusted: true), Path.Combine(folder, "none"));
         await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
         using IPreparedCase prepared = side.Prepare(run, TimeSpan.FromSeconds(30));
         await using var connection = new NpgsqlConnection(new NpgsqlConnectionStringBuilder(server.Connection("huts")) { Pooling = false }.ConnectionString);

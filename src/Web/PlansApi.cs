@@ -1,6 +1,6 @@
-using SwiftLedger.Bench;
 using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Bench;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Sql;

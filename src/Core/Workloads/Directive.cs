@@ -30,7 +30,7 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
     {
         string text = comment.Of(file);
         int colon = text.IndexOf(':', StringComparison.Ordinal);
-        if (colon < 0)
+        if (colon < 0 || !text.StartsWith("--", StringComparison.Ordinal))
         {
             return null;
         }

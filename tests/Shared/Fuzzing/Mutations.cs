@@ -13,7 +13,7 @@ public sealed class Mutations(IReadOnlyList<string> texts, ulong seed)
         "/*", "*/", "/*/", "*", "'", "''", "\"", "`", "[", "]", "$$", "$a$", "$1", "$", "--", "-", "\r", "\n", "\r\n", "\t", "\0", "(", ")", "((", "))", ",", ";", ";;", ".", "..", "::", ":", ":=", "@", "?", "?1", "\\", "E'",
         "U&'", "U&\"", "x'", "b'", "0x", "1e", "1.", ".5", "+", "=", "#", "{", "}", "[{", "\":", "\uFEFF", "\uD800", "\uDC00", "é", "💥", " IN (", " VALUES ", "(VALUES (1),(2)) v", "(1, 2), (3, 4)", " WITH v AS (", " SELECT ", " FROM ",
         " AS ", " ON ", " JOIN ", " WHERE ", " AND ", " BETWEEN ", " CASE ", " END ", " NOT ", " NULL ", " IS ", " BEGIN ", " CREATE TRIGGER ", " INDEXED BY ", " USING ", " UNION ", " ORDER BY ", " LIMIT ", "/*a='b'*/", "/*a='%zz'*/", "-- name: ",
-        "-- bind: a=", "-- calls: 1/", "-- rewrite: ", "null", "true", "NaN", "1e999", "-9223372036854775808", "99999999999999999999", "LOG:  ", "duration: ", " ms", "# Query_time: ", "\"startTimeUnixNano\":",
+        "-- bind: a=", "-- calls: 1/", "-- rewrite: ", "null", "true", "NaN", "1e999", "-9223372036854775808", "99999999999999999999", "LOG:  ", "duration: ", " ms", "# Query_time: ", "\"startTimeUnixNano\":", "\\uD800", "\\udc00", "\\u0000", "\\U0011FFFF", "\\x0", ": {", ": [", ": 7", ": true", ": null", "\"spans\":", "\"attributes\":", "&a", "*a", "!!", "? ", "- ", "| ", "> ", "%YAML",
     ];
 
     private SplitMix _random = new(seed);

@@ -77,16 +77,16 @@ public sealed class OtlpJson : ICaptureForm
         foreach (JsonElement ofResource in List(request, "resourceSpans"))
         {
             var resource = new Dictionary<string, OtlpValue>(StringComparer.Ordinal);
-            if (ofResource.TryGetProperty("resource", out JsonElement r))
+            if (ofResource.ValueKind == JsonValueKind.Object && ofResource.TryGetProperty("resource", out JsonElement r))
             {
-                ReadAttributes(r, resource);
+                TryReadAttributes(r, resource);
             }
 
             foreach (JsonElement ofScope in List(ofResource, "scopeSpans"))
             {
                 foreach (JsonElement span in List(ofScope, "spans"))
                 {
-                    rejected += SpanOf(span).Observe(resource, line, sink) ? 0 : 1;
+                    rejected += SpanOf(span)?.Observe(resource, line, sink) == true ? 0 : 1;
                 }
             }
         }
@@ -178,7 +178,34 @@ public sealed class OtlpJson : ICaptureForm
         return end < 0 ? bytes.Length : end + 1;
     }
 
-    private static OtlpSpan SpanOf(JsonElement json)
+    /// <returns>Null where it cannot be read: it costs this span, and never the request.</returns>
+    private static OtlpSpan? SpanOf(JsonElement json)
+    {
+        try
+        {
+            return ReadSpan(json);
+        }
+        catch (InvalidOperationException)
+        {
+            // A value of another kind, or a text with half a surrogate pair, which JSON may hold and a text may not.
+            return null;
+        }
+    }
+
+    private static void TryReadAttributes(JsonElement of, Dictionary<string, OtlpValue> into)
+    {
+        try
+        {
+            ReadAttributes(of, into);
+        }
+        catch (InvalidOperationException)
+        {
+            // The spans are read without what could not be.
+        }
+    }
+
+    /// <exception cref="InvalidOperationException">A value is of another kind than is wanted.</exception>
+    private static OtlpSpan ReadSpan(JsonElement json)
     {
         var span = new OtlpSpan();
         foreach (JsonProperty field in json.EnumerateObject())
@@ -196,7 +223,7 @@ public sealed class OtlpJson : ICaptureForm
                     break;
                 case "status":
                     span.Failed = field.Value.TryGetProperty("code", out JsonElement code)
-                        && (code.ValueKind == JsonValueKind.String ? code.GetString() == "STATUS_CODE_ERROR" : code.GetInt32() == 2);
+                        && (code.ValueKind == JsonValueKind.String ? code.GetString() == "STATUS_CODE_ERROR" : code.TryGetInt32(out int number) && number == 2);
                     span.StatusMessage = field.Value.TryGetProperty("message", out JsonElement message) ? message.GetString() ?? "" : "";
                     break;
                 case "attributes":
@@ -227,8 +254,13 @@ public sealed class OtlpJson : ICaptureForm
         }
     }
 
-    private static ulong Number(JsonElement value) =>
-        value.ValueKind == JsonValueKind.String ? ulong.Parse(value.GetString()!, CultureInfo.InvariantCulture) : value.GetUInt64();
+    /// <summary>Protocol Buffers, "ProtoJSON Format": 64-bit numbers are texts; 0 where it is none, which no span begins or ends at.</summary>
+    private static ulong Number(JsonElement value) => value.ValueKind switch
+    {
+        JsonValueKind.String => ulong.TryParse(value.GetString(), NumberStyles.None, CultureInfo.InvariantCulture, out ulong number) ? number : 0,
+        JsonValueKind.Number => value.TryGetUInt64(out ulong number) ? number : 0,
+        _ => 0,
+    };
 
     private static JsonElement.ArrayEnumerator List(JsonElement of, string name) =>
         of.ValueKind == JsonValueKind.Object && of.TryGetProperty(name, out JsonElement list) && list.ValueKind == JsonValueKind.Array ? list.EnumerateArray() : default;

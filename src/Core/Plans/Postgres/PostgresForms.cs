@@ -53,6 +53,11 @@ internal static class PostgresForms
         {
             return (null, $"The YAML breaks at line {e.Start.Line}, column {e.Start.Column}: is it cut?");
         }
+        catch (Exception e) when (e is InvalidOperationException or ArgumentException or FormatException or OverflowException)
+        {
+            // Half a surrogate pair in JSON, or what the YAML reader stumbles over: it says so in its own ways.
+            return (null, $"The text breaks where it cannot be read: {e.Message.ReplaceLineEndings(" ")}");
+        }
 
         return (tree.Top.Nodes("") is [var first, ..] ? first : null, null);
     }
