@@ -13,7 +13,12 @@ internal sealed class PostgresConnection : IDisposable
     /// <summary>Where a transaction stands that nothing from outside may end.</summary>
     private const string Hold = "swift_ledger_hold";
 
+    private static readonly Lazy<bool> OneStatementOnly = new(IsOff);
+
     static PostgresConnection() => AppContext.SetSwitch("Npgsql.EnableSqlRewriting", false);
+
+    /// <summary>Whether the driver's splitting is off: it reads its switch once, and somebody may have come before us.</summary>
+    private static bool IsOff() => typeof(NpgsqlCommand).GetField("EnableSqlRewriting", System.Reflection.BindingFlags.Static | System.Reflection.BindingFlags.NonPublic | System.Reflection.BindingFlags.Public)?.GetValue(null) is false;
 
     private readonly NpgsqlDataSource _source;
     private readonly NpgsqlConnection _connection;
@@ -48,6 +53,11 @@ internal sealed class PostgresConnection : IDisposable
     /// <exception cref="EngineException">The server is not there, or refuses.</exception>
     public static PostgresConnection Open(NpgsqlConnectionStringBuilder address)
     {
+        if (!OneStatementOnly.Value)
+        {
+            throw new EngineException("This process would split texts into statements by itself, which is not safe here: Npgsql.EnableSqlRewriting has to be false in its configuration");
+        }
+
         var builder = new NpgsqlDataSourceBuilder(new NpgsqlConnectionStringBuilder(address.ConnectionString) { Pooling = false, Enlist = false, Multiplexing = false }.ConnectionString);
 
         // Values come as text: the server's list of types is not needed, and not read.
