@@ -41,6 +41,13 @@ internal static class CaptureCommand
         {
             if (path == "-" || File.Exists(path))
             {
+                // What a shell puts in place of a command's output is a pipe, and has an end.
+                if (path != "-" && RegularFile.NotOne(path) is { } special and not RegularFile.Pipe)
+                {
+                    Console.Error.WriteLine($"'{path}' is {special}, and no file.");
+                    return ExitCode.BadInput;
+                }
+
                 files.Add(path);
             }
             else if (Directory.Exists(path))

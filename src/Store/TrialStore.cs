@@ -140,7 +140,9 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
                     new { id, inspected.Line, before = Text(inspected.Before), after = Text(inspected.After) }, transaction);
                 break;
             case LineEnded ended when session == 1:
-                connection.Execute("UPDATE line SET ended = @json WHERE trial_id = @id AND number = @Line", new { id, ended.Line, json = Text(ended) }, transaction);
+                // A line that there was no time to look at has no row yet.
+                connection.Execute("INSERT INTO line (trial_id, number, ended) VALUES (@id, @Line, @json) ON CONFLICT (trial_id, number) DO UPDATE SET ended = excluded.ended",
+                    new { id, ended.Line, json = Text(ended) }, transaction);
                 break;
             case BlocksMeasured measured:
                 KeepSamples(connection, transaction, id, session, measured);

@@ -62,11 +62,17 @@ public sealed class FailureTests : IDisposable
     [Fact]
     public async Task A_second_server_says_who_has_the_ledger_and_ends()
     {
+        // What a killed server had received and not read.
+        Directory.CreateDirectory(PathOf("home/spool"));
+        Directory.CreateDirectory(PathOf("home/uploads"));
+        Write("home/spool/left", "SELECT 'a customer''s'");
+        Write("home/uploads/left.db.partial", "half");
         using Process first = Start(PathOf("home"), "serve", "--port", "0");
         while (await first.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken) is { } line && !line.StartsWith("Ctrl", StringComparison.Ordinal))
         {
         }
 
+        Directory.GetFiles(PathOf("home/spool")).Concat(Directory.GetFiles(PathOf("home/uploads"))).ShouldBeEmpty();
         (int exit, string _, string error) = await Run(PathOf("home"), "serve", "--port", "0");
         (int demo, string _, string _) = await Run(PathOf("home"), "demo", "--port", "0", "--scale", "0.05");
         first.Kill();
@@ -148,6 +154,7 @@ public sealed class FailureTests : IDisposable
         exit.ShouldBe(0, error);
         output.ShouldContain("a.sql (workload)");
         error.ShouldContain("is a named pipe, and is left out");
+        (await Run(PathOf("home"), "capture", "/dev/zero", "--book", "Depot")).Exit.ShouldBe(2);
     }
 
     /// <summary>Processes with the test's folder in their environment: those of the job.</summary>

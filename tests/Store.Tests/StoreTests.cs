@@ -83,6 +83,20 @@ public sealed class StoreTests : IDisposable
     }
 
     [Fact]
+    public void A_line_that_there_was_no_time_to_look_at_is_read_back_as_that_and_notes_of_the_end_stand_with_those_of_the_beginning()
+    {
+        TrialRecord trial = NewTrial();
+        _trials.Keep(trial.Id, new EnvironmentRead(new("SQLite", "3", new Dictionary<string, string>(), 1, "", 0, ["Copies hold less."])), session: 1);
+        _trials.Keep(trial.Id, new LineEnded(1, LineEnd.TimeSpent), session: 1);
+        _trials.Keep(trial.Id, new AftermathRead(["A role is new."]), session: 1);
+        _trials.Keep(trial.Id, new AftermathRead(["A role is new."]), session: 2);
+        TrialAccount read = _trials.Load(_trials.Find(trial.Id)!);
+        read.Lines[0].Evidence.End.ShouldBe(LineEnd.TimeSpent);
+        read.Settled().Lines[0].Decision!.Message.ShouldBe("The time was spent before this line had a block.");
+        read.Environment!.Notes.ShouldBe(["Copies hold less.", "A role is new."]);
+    }
+
+    [Fact]
     public void A_trial_that_ran_when_the_server_ended_is_interrupted_and_a_waiting_one_still_waits()
     {
         TrialRecord running = NewTrial(), waiting = NewTrial();
