@@ -20,7 +20,7 @@ internal static class TrialCommand
     private static readonly Option<string?> Markdown = new("--markdown") { Description = "Write a Markdown table." };
     private static readonly Option<string?> Csv = new("--csv") { Description = "Write the lines as CSV." };
     private static readonly Option<string?> Html = new("--html") { Description = "Write a page that needs nothing but itself." };
-    private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the measuring of the whole trial; 0 for none." };
+    private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the measuring of the whole trial, its looking, warming and counting included; 0 for none." };
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one execution.", DefaultValueFactory = _ => 30 };
     private static readonly Option<ulong> Seed = new("--seed") { Description = "Draws which side goes first in each block.", DefaultValueFactory = _ => 1 };
     private static readonly Option<string[]> Only = new("--only") { Description = "Measure only these statements: NAME,NAME." };
