@@ -1,5 +1,6 @@
 using System.Globalization;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Benchmarks;
 
@@ -8,7 +9,12 @@ internal static class DecisionBench
 {
     private const int Sessions = 5_000;
     private const int Resamples = 3_000;
-    private static readonly Band Five = Band.OfTolerance(0.05);
+
+    /// <summary>Of one execution on the before side: long enough that the floor plays no part.</summary>
+    private const double Microseconds = 1_000;
+    private const double Tolerance = 0.05;
+    private static readonly TrialOptions Options = new();
+    private static readonly LineBrief Brief = new(1, "line", "", "1", null, Tolerance, false, false, "", [], new(1, 1), "", [], new(1, 1));
 
     public static Task RunAsync()
     {
@@ -19,8 +25,8 @@ internal static class DecisionBench
             Simulate(effect, s);
         }
 
-        Report.Line($"recorded noise, nothing changed, {Resamples:N0} resampled sessions a kind (blocks of ten neighbours, to keep their likeness)");
-        Report.Line($"{"recording",14} {"alarms",8} {"level",8} {"blocks",7}");
+        Report.Line($"recorded noise, nothing changed, {Resamples:N0} resampled sessions a kind (blocks of ten neighbours, to keep their likeness); alone: alarms of the first session, before a second one on fresh copies");
+        Report.Line($"{"recording",14} {"alarms",8} {"alone",8} {"level",8} {"blocks",7}");
         foreach (IGrouping<string, string> kind in Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "noise"), "*.csv")
             .GroupBy(f => Path.GetFileName(f)[..Path.GetFileName(f).LastIndexOf('_')]).OrderBy(g => g.Key, StringComparer.Ordinal))
         {
@@ -32,57 +38,69 @@ internal static class DecisionBench
 
     private static void Simulate(double effect, double s)
     {
-        var counts = new int[4];
+        var counts = new int[5];
         long blocks = 0;
         Parallel.For(0, Sessions, session =>
         {
             var random = new SplitMix((ulong)session * 7919);
-            (Standing standing, int used) = Run(_ => Math.Log(effect) + (s * Normal(ref random)));
-            Interlocked.Increment(ref counts[(int)standing]);
+            (Verdict verdict, int used) = Decided(_ => Math.Log(effect) + (s * Normal(ref random)));
+            Interlocked.Increment(ref counts[(int)verdict]);
             Interlocked.Add(ref blocks, used);
         });
-        Report.Line($"{effect,10:0.00} {s,6:0%} {counts[(int)Standing.Above] / (double)Sessions,10:0.00%} {counts[(int)Standing.Inside] / (double)Sessions,8:0.0%} {counts[(int)Standing.Undecided] / (double)Sessions,10:0.0%} {blocks / (double)Sessions,7:0.0}");
+        Report.Line($"{effect,10:0.00} {s,6:0%} {counts[(int)Verdict.Regressed] / (double)Sessions,10:0.00%} {counts[(int)Verdict.Level] / (double)Sessions,8:0.0%} {counts[(int)Verdict.Unsettled] / (double)Sessions,10:0.0%} {blocks / (double)Sessions,7:0.0}");
     }
 
     private static void Resample(string kind, double[][] sessions)
     {
-        int alarms = 0, level = 0;
+        int alarms = 0, first = 0, level = 0;
         long blocks = 0;
         Parallel.For(0, Resamples, i =>
         {
             var random = new SplitMix((ulong)i * 104_729);
             double[] session = sessions[random.Below(sessions.Length)];
             int start = 0;
-            (Standing standing, int used) = Run(n =>
+            double Next(int n)
             {
                 start = n % 10 == 0 ? random.Below(session.Length - 10) : start;
                 return session[start + (n % 10)];
-            });
-            Interlocked.Add(ref alarms, standing is Standing.Above or Standing.Below ? 1 : 0);
-            Interlocked.Add(ref level, standing == Standing.Inside ? 1 : 0);
+            }
+
+            (Verdict verdict, int used) = Decided(Next, alone => Interlocked.Add(ref first, alone is Standing.Above or Standing.Below ? 1 : 0));
+            Interlocked.Add(ref alarms, verdict is Verdict.Regressed or Verdict.Improved ? 1 : 0);
+            Interlocked.Add(ref level, verdict == Verdict.Level ? 1 : 0);
             Interlocked.Add(ref blocks, used);
         });
-        Report.Line($"{kind,14} {alarms,8} {level / (double)Resamples,8:0.0%} {blocks / (double)Resamples,7:0.0}");
+        Report.Line($"{kind,14} {alarms,8} {first,8} {level / (double)Resamples,8:0.0%} {blocks / (double)Resamples,7:0.0}");
     }
 
-    private static (Standing Standing, int Blocks) Run(Func<int, double> next)
+    /// <summary>A line by the rules that decide real ones: blocks until there are enough, a second session where it is wanted, the verdict.</summary>
+    /// <param name="next">ln(after / before) of the block with that number, from 0 in each session.</param>
+    /// <param name="alone">Told what the first session says by itself.</param>
+    private static (Verdict Verdict, int BlocksOfFirst) Decided(Func<int, double> next, Action<Standing>? alone = null)
     {
-        var r = new List<double>(200);
-        foreach (int look in LookSchedule.Full.Blocks)
+        var rule = new SequentialRule(Tolerance, Options.FloorMicroseconds, Options.Looks);
+        (LineEnd end, List<Block> blocks) = Session(rule, next);
+        var line = new Line(new(Brief, Options.FloorMicroseconds, Options.Looks) { Blocks = blocks, End = end });
+        alone?.Invoke(line.Judgement.Comparison!.Standing);
+        if (VerdictRule.WantsConfirmation(line))
         {
-            while (r.Count < look)
-            {
-                r.Add(next(r.Count));
-            }
-
-            (PairedComparison comparison, bool ends) = SequentialDecision.Look(r, Five, LookSchedule.Full);
-            if (ends)
-            {
-                return (comparison.Standing, look);
-            }
+            line = line with { Evidence = line.Evidence with { ConfirmingBlocks = Session(rule, next).Blocks } };
         }
 
-        return (Standing.Undecided, r.Count);
+        return (VerdictRule.Decide(line).Verdict, blocks.Count);
+    }
+
+    private static (LineEnd End, List<Block> Blocks) Session(SequentialRule rule, Func<int, double> next)
+    {
+        var blocks = new List<Block>(Options.Looks.Last);
+        while (true)
+        {
+            blocks.Add(new(blocks.Count, true, Microseconds, Microseconds * Math.Exp(next(blocks.Count)), Microseconds, Microseconds, 0, 0, false));
+            if (rule.EndAfter(blocks) is { } end)
+            {
+                return (end, blocks);
+            }
+        }
     }
 
     private static double Normal(ref SplitMix random) =>

@@ -1,6 +1,8 @@
 using System.Diagnostics;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Demo;
 
 namespace SwiftLedger.Benchmarks;
@@ -44,7 +46,7 @@ internal static class TrialBench
         Report.Line($"  {Headline.Of(account.Lines, Bill.Of(account.Lines, 1))}");
         foreach (Line line in account.Lines.Where(l => l.Decision!.Verdict != Verdict.Level))
         {
-            Report.Line($"    {line.Decision!.Verdict}: {line.Brief.Statement} {line.Brief.Case} {Figures.Ratio(line.Evidence.Comparison?.Ratio ?? 1)} {line.Decision.Message}");
+            Report.Line($"    {line.Decision!.Verdict}: {line.Brief.Statement} {line.Brief.Case} {Figures.Ratio(line.Judgement.Comparison?.Ratio ?? 1)} {line.Decision.Message()}");
         }
     }
 }

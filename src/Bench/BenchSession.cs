@@ -5,6 +5,7 @@ using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
@@ -132,7 +133,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
             {
                 if (!told)
                 {
-                    Tell(new StageReached("waiting", "another trial is being measured"));
+                    Tell(new StageReached(TrialStage.Waiting, "another trial is being measured"));
                 }
 
                 await Task.Delay(200, stop);
@@ -143,7 +144,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
     /// <returns>The last word.</returns>
     private async Task<BenchEvent> MeasureAsync()
     {
-        Tell(new StageReached("copying", null));
+        Tell(new StageReached(TrialStage.Copying, null));
         double lastTold = 0;
         using var counter = new ExplainProcess(PlanLibrary.Find(), job.Folder, job.Memory, MostFileBytes());
         void Told(double share)
@@ -151,12 +152,12 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
             if (share >= lastTold + 0.1)
             {
                 lastTold = share;
-                Tell(new StageReached("copying", Figures.Percent(share)));
+                Tell(new StageReached(TrialStage.Copying, Figures.Percent(share)));
             }
         }
 
         await using ISubject subject = job.Options.Dialect == SqlDialect.PostgreSql
-            ? PostgresSubject.Open(job.Access, job.Folder, doing => Tell(new StageReached("copying", doing)), stop)
+            ? PostgresSubject.Open(job.Access, job.Folder, doing => Tell(new StageReached(TrialStage.Copying, doing)), stop)
             : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, job.Bounds, stop);
         Tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
             Machine.Describe(), Machine.LoadAverage(), subject.Info.Notes)));
@@ -178,7 +179,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
 
         if (!job.Confirming)
         {
-            Tell(new StageReached("inspecting", "the catalogue"));
+            Tell(new StageReached(TrialStage.Inspecting, "the catalogue"));
             _clock.Start();
             Tell(new CatalogsRead(before.ReadCatalog(CountingTables), after.ReadCatalog(CountingTables)));
         }
@@ -205,7 +206,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         using var stolen = new Machine.StolenTime();
         double stolenAtStart = stolen.Milliseconds();
         ExecutionLimit limit = Limit;
-        Tell(new StageReached("inspecting", "the catalogue"));
+        Tell(new StageReached(TrialStage.Inspecting, "the catalogue"));
         _clock.Start();
         Catalog? catalogBefore = before.ReadCatalog(CountingTables);
 
@@ -219,7 +220,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         {
             if (side is not null)
             {
-                Tell(new StageReached("measuring", $"all lines, {which.ToString().ToLowerInvariant()}"));
+                Tell(new StageReached(TrialStage.Measuring, $"all lines, {which.ToString().ToLowerInvariant()}"));
                 using CpuPlacement? placement = CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
                 GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
                 side.Measure([.. _brief.Lines.Where(IsTimed).Select(l => (l.Number, RunOf(l, which)))], MostBatches, clock, until, stop);
@@ -279,7 +280,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         var limit = new ExecutionLimit(Limit.One, until is { } end ? () => end - _clock.Elapsed : null);
         foreach (LineBrief line in _brief.Lines.TakeWhile(_ => !limit.IsSpent))
         {
-            Tell(new StageReached("inspecting", $"{line.Statement} ({line.Case}), {side.ToString().ToLowerInvariant()}"));
+            Tell(new StageReached(TrialStage.Inspecting, $"{line.Statement} ({line.Case}), {side.ToString().ToLowerInvariant()}"));
             Inspection found = await copy.InspectAsync(RunOf(line, side), limit, stop);
             if (found.Failure is not { TimeLimit: true } || !limit.IsSpent)
             {
@@ -304,7 +305,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
             foreach (ChangeStep step in _brief.Change.Steps)
             {
                 at = step;
-                Tell(new StageReached("applying", $"statement {step.Number}"));
+                Tell(new StageReached(TrialStage.Applying, $"statement {step.Number}"));
                 long start = Stopwatch.GetTimestamp();
                 await after.ApplyAsync(step, stop, limit);
                 Tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
@@ -357,7 +358,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
                 continue;
             }
 
-            Tell(new StageReached("inspecting", $"{line.Statement} ({line.Case})"));
+            Tell(new StageReached(TrialStage.Inspecting, $"{line.Statement} ({line.Case})"));
             Inspection a = await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), limit, stop);
             Inspection b = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), limit, stop);
             if ((a.Failure is { TimeLimit: true } || b.Failure is { TimeLimit: true }) && limit.IsSpent)
@@ -428,7 +429,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         int number = line.Brief.Number;
         try
         {
-            Tell(new StageReached("measuring", $"{line.Brief.Statement} ({line.Brief.Case})"));
+            Tell(new StageReached(TrialStage.Measuring, $"{line.Brief.Statement} ({line.Brief.Case})"));
             Tell(new BlocksMeasured(number, line.Visit(clock, Quantum, deadline)));
             return line.End is { } end ? new(number, end) : null;
         }

@@ -8,17 +8,14 @@ namespace SwiftLedger.Bench;
 /// <summary>Measures one line: warm-up, batch sizes, blocks.</summary>
 internal sealed class LineMeasuring : IDisposable
 {
-    private const int MostTakenAway = 200;
-
     // Pages that a visit reads anew lie at other addresses, which can make a side a few per cent faster for the whole visit. A line
     // that is not settled soon gets one block a visit: then that averages out instead of tying neighbouring blocks together.
     private const int ManyBlocksAVisit = 40;
 
     private readonly Func<SideBatches>[] _prepare;
     private readonly SideBatches?[] _sides = new SideBatches?[2];
-    private readonly LookSchedule _looks;
+    private readonly SequentialRule _rule;
     private readonly Machine.StolenTime _stolen;
-    private readonly double _floor;
     private readonly List<Block> _blocks = [];
     private SplitMix _random;
 
@@ -26,8 +23,7 @@ internal sealed class LineMeasuring : IDisposable
         LineBrief brief, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ExecutionLimit limit, ulong seed, Machine.StolenTime stolen)
     {
         Brief = brief;
-        _looks = options.Looks;
-        _floor = options.FloorMicroseconds;
+        _rule = new(brief.Tolerance, options.FloorMicroseconds, options.Looks);
         _stolen = stolen;
         _random = new(seed ^ ((ulong)brief.Number * 0x9E3779B97F4A7C15));
         _prepare = [() => new(before, before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit)), () => new(after, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit))];
@@ -53,7 +49,7 @@ internal sealed class LineMeasuring : IDisposable
         do
         {
             _blocks.Add(MeasureBlock(clock));
-            Judge();
+            End = _rule.EndAfter(_blocks);
         }
         while (End is null && _blocks.Count < ManyBlocksAVisit && clock.Elapsed < until && !(clock.Elapsed >= deadline));
         return _blocks.GetRange(from, _blocks.Count - from);
@@ -64,21 +60,6 @@ internal sealed class LineMeasuring : IDisposable
         foreach (SideBatches? side in _sides)
         {
             side?.Dispose();
-        }
-    }
-
-    private void Judge()
-    {
-        int judged = _blocks.Count(b => !b.LeftOut);
-        int lost = _blocks.Count - judged;
-        if (lost >= MostTakenAway && lost > 2 * judged)
-        {
-            End = LineEnd.TakenAway;
-        }
-        else if (!_blocks[^1].LeftOut && _looks.Blocks.Contains(judged))
-        {
-            PairedComparison comparison = LineEvidence.Compare(_blocks, Brief.Tolerance, _floor, _looks)!;
-            End = comparison.Standing != Standing.Undecided || judged >= _looks.Last ? LineEnd.Looked : null;
         }
     }
 

@@ -75,11 +75,11 @@ public sealed class TrialRunner(LedgerHome home)
 
         public void See(BenchEvent happened)
         {
-            if (happened is StageReached { Stage: "inspecting" or "measuring" })
+            if (happened is StageReached { Stage: TrialStage.Inspecting or TrialStage.Measuring })
             {
                 _watch.Start();
             }
-            else if (happened is JobDone or JobRefused or StageReached { Stage: "applying" })
+            else if (happened is JobDone or JobRefused or StageReached { Stage: TrialStage.Applying })
             {
                 _watch.Stop();
             }

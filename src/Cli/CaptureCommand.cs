@@ -3,6 +3,7 @@ using System.Globalization;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 using SwiftLedger.Subjects;

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 

@@ -2,6 +2,7 @@ using System.CommandLine;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 using SwiftLedger.Subjects;

@@ -117,7 +117,10 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
             foreach (LineBrief line in brief.Lines.Where(l => l.Pattern == SqlPattern.NameOf(pattern)))
             {
                 (string before, string after, string? verdict) = connection.QueryFirstOrDefault<(string, string, string?)>(
-                    "SELECT before, after, verdict FROM line WHERE trial_id = @id AND number = @Number", new { id, line.Number });
+                    """
+                    SELECT before, after, (SELECT json_extract(decisions, '$."' || line.number || '".verdict') FROM settlement WHERE trial_id = @id AND number = 1)
+                    FROM line WHERE trial_id = @id AND number = @Number
+                    """, new { id, line.Number });
                 foreach ((Side side, string json, string column) in new[] { (Side.Before, before, "before_us"), (Side.After, after, "after_us") })
                 {
                     if (json is not null && JsonSerializer.Deserialize<Inspection>(json, TrialStore.Json)?.Plan is { } plan)

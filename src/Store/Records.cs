@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Trials;
+
 namespace SwiftLedger.Store;
 
 /// <summary>One subject database with everything recorded about it.</summary>
@@ -68,6 +70,11 @@ public sealed record TrialRecord
 
     public string? Done { get; init; }
 }
+
+/// <summary>What was decided about a trial, and when.</summary>
+/// <param name="Number">1 for what was decided when the trial ended.</param>
+/// <param name="DecidedAt">UTC, ISO 8601.</param>
+public sealed record KeptSettlement(int Number, string DecidedAt, Settlement Decided);
 
 /// <summary>The states of a trial.</summary>
 public static class TrialStates

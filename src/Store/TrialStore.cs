@@ -14,13 +14,14 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
 {
     private const string Columns = """
         id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, workload AS Workload, change_text AS ChangeText, options AS Options,
-        state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, headline AS Headline, message AS Message,
-        environment AS Environment, problems AS Problems, done AS Done
+        state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, message AS Message,
+        (SELECT headline FROM settlement WHERE trial_id = trial.id AND number = 1) AS Headline, environment AS Environment, problems AS Problems, done AS Done
         """;
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
         MaxDepth = 1_000,
+        NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals,
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
     };
 
@@ -88,24 +89,60 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         connection.Execute("UPDATE trial SET state = 'running', started_at = @now WHERE id = @id", new { id, now = clock.Now() });
     }
 
-    /// <summary>Ends a trial in a state, with its headline and the verdicts of its lines.</summary>
-    public void End(long id, string state, string? message, string? headline, TrialAccount? account)
+    /// <summary>Ends a trial in a state, with what was decided.</summary>
+    /// <param name="id">The trial.</param>
+    /// <param name="state">One of <see cref="TrialStates"/>.</param>
+    /// <param name="message">Why, where that is not a plain finish.</param>
+    /// <param name="decided">Null where nothing was.</param>
+    public void End(long id, string state, string? message, Settlement? decided)
     {
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction();
-        connection.Execute("UPDATE trial SET state = @state, message = @message, headline = @headline, finished_at = @now WHERE id = @id",
-            new { id, state, message, headline, now = clock.Now() }, transaction);
-        connection.Execute("UPDATE line SET verdict = @Verdict, basis = @Basis, message = @Message WHERE trial_id = @id AND number = @Number",
-            (account?.Lines ?? []).Where(l => l.Decision is not null).Select(l => new
-            {
-                id,
-                l.Number,
-                Verdict = l.Decision!.Verdict.ToString().ToLowerInvariant(),
-                Basis = l.Decision.Basis.ToString().ToLowerInvariant(),
-                l.Decision.Message,
-            }), transaction);
+        connection.Execute("UPDATE trial SET state = @state, message = @message, finished_at = @now WHERE id = @id",
+            new { id, state, message, now = clock.Now() }, transaction);
+        if (decided is not null)
+        {
+            Insert(connection, transaction, id, decided);
+        }
+
         transaction.Commit();
     }
+
+    /// <summary>Keeps another decision of a trial beside the ones that it has.</summary>
+    public void Settle(long id, Settlement decided)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        Insert(connection, transaction, id, decided);
+        transaction.Commit();
+    }
+
+    /// <summary>What was decided about a trial, the first time first.</summary>
+    public IReadOnlyList<KeptSettlement> Settlements(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return [.. connection.Query<(long Number, string At, long Rules, string Headline, string? Bill, string Decisions)>(
+            "SELECT number, decided_at, rules, headline, bill, decisions FROM settlement WHERE trial_id = @id ORDER BY number", new { id })
+            .Select(s => new KeptSettlement((int)s.Number, s.At, new((int)s.Rules, s.Headline, Read<Bill>(s.Bill), Read<Dictionary<int, Decision>>(s.Decisions)!)))];
+    }
+
+    /// <summary>Trials that have ended, and of which lines have, without a decision: the process was killed before it could make one.</summary>
+    public IReadOnlyList<TrialRecord> Undecided()
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialRecord>($"""
+            SELECT {Columns} FROM trial
+            WHERE state NOT IN ('waiting', 'running')
+              AND EXISTS (SELECT * FROM line WHERE trial_id = trial.id AND ended IS NOT NULL)
+              AND NOT EXISTS (SELECT * FROM settlement WHERE trial_id = trial.id)
+            ORDER BY id
+            """).AsList();
+    }
+
+    private void Insert(SqliteConnection connection, SqliteTransaction transaction, long id, Settlement decided) => connection.Execute("""
+        INSERT INTO settlement (trial_id, number, decided_at, rules, headline, bill, decisions)
+        SELECT @id, coalesce(max(number), 0) + 1, @now, @Rules, @Headline, @bill, @decisions FROM settlement WHERE trial_id = @id
+        """, new { id, now = clock.Now(), decided.Rules, decided.Headline, bill = decided.Bill is null ? null : Text(decided.Bill), decisions = Text(decided.Lines) }, transaction);
 
     /// <summary>Keeps what one event told.</summary>
     /// <param name="session">1 while measuring, 2 while confirming.</param>

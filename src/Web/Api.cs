@@ -37,6 +37,7 @@ internal static class Api
         api.MapGet("/trials/{id:long}/lines/{number:int}", TrialLine);
         api.MapPost("/trials/{id:long}/cancel", Cancel);
         api.MapPost("/trials/{id:long}/again", Again);
+        api.MapPost("/trials/{id:long}/decide", DecideAnew);
         api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
         PlansApi.Map(api);
@@ -183,7 +184,7 @@ internal static class Api
 
     private static Results<Ok<TrialPage>, NotFound<ProblemReport>> Trial(long id, BookStore books, TrialStore trials, TrialDesk desk, PlanStore plans) =>
         trials.Find(id) is { } trial && books.Find(trial.BookId) is { } book
-            ? TypedResults.Ok(TrialPage.Of(trial, book, Shown(desk.AccountOf(trial)), desk.Ahead(trial), plans.StandingShapes(trial.BookId)))
+            ? TypedResults.Ok(TrialPage.Of(trial, book, Shown(desk.AccountOf(trial)), desk.Ahead(trial), plans.StandingShapes(trial.BookId), trials.Settlements(id)))
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
 
     /// <summary>A running account with provisional decisions for the lines that have ended.</summary>
@@ -228,6 +229,23 @@ internal static class Api
         return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));
     }
 
+    /// <summary>Decides a trial again by today's rules. What was decided when it ended stays, and stays what is shown first.</summary>
+    private static Results<Ok<TrialPage>, NotFound<ProblemReport>, Conflict<ProblemReport>> DecideAnew(long id, BookStore books, TrialStore trials, TrialDesk desk, PlanStore plans)
+    {
+        if (trials.Find(id) is not { } trial || books.Find(trial.BookId) is not { } book)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        if (trials.Settlements(id).Count == 0)
+        {
+            return TypedResults.Conflict(ProblemReport.Because("request", "Nothing was decided in this trial yet: only what was decided can be decided anew."));
+        }
+
+        desk.DecideAnew(trial);
+        return TypedResults.Ok(TrialPage.Of(trial, book, desk.AccountOf(trial), 0, plans.StandingShapes(trial.BookId), trials.Settlements(id)));
+    }
+
     private static IResult Result(long id, string format, BookStore books, TrialStore trials, TrialDesk desk)
     {
         if (trials.Find(id) is not { } trial || books.Find(trial.BookId) is not { } book)
@@ -235,7 +253,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, trial.State);
+        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, trial.State, trials.Settlements(id) is [{ Decided: var kept }, ..] ? kept : null);
         return format switch
         {
             "json" => TypedResults.Text(result.ToJson(), "application/json", Encoding.UTF8),

@@ -67,7 +67,7 @@ public sealed record TrialRequest(string Subject, string Workload, string Change
 
 public sealed record LookRequest(string Subject, string? Password = null);
 
-public sealed record StageView(string Stage, string? Detail, int Ended, int Total, bool Confirming);
+public sealed record StageView(TrialStage Stage, string? Detail, int Ended, int Total, bool Confirming);
 
 /// <param name="State">waiting, measuring or ended.</param>
 public sealed record LineView(string State, ResultLine Result, bool LeavesStanding = false);
@@ -75,16 +75,19 @@ public sealed record LineView(string State, ResultLine Result, bool LeavesStandi
 public sealed record TrialPage(
     TrialSummary Trial, string BookName, string Subject, TrialSettings Settings, string Workload, string Change,
     StageView? Stage, IReadOnlyList<LineView> Lines, ResultBill Bill, string? Headline, IReadOnlyList<ResultStep> Applied,
-    TrialEnvironment? Environment, IReadOnlyList<ProblemView> Problems)
+    TrialEnvironment? Environment, IReadOnlyList<ProblemView> Problems, RulesView? DecidedBy, IReadOnlyList<DecidedAnew> Anew)
 {
-    public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead, IReadOnlyDictionary<ulong, string> standing)
+    /// <param name="settlements">What was decided about the trial, the first time first; empty while nothing was.</param>
+    public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead, IReadOnlyDictionary<ulong, string> standing, IReadOnlyList<KeptSettlement> settlements)
     {
-        Bill bill = Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
+        Bill bill = settlements is [{ Decided.Bill: { } kept }, ..] ? kept : Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
         return new(TrialSummary.Of(t, ahead), book.Name, book.Subject ?? "", TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
             t.State == TrialStates.Running && account.Stage is { } s ? StageOf(account, s) : null,
             account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l), Leaves(l, standing))).ToList(),
             ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
-            account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList());
+            account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList(),
+            settlements is [var first, ..] ? new(first.Decided.Rules, VerdictRule.Version, first.DecidedAt) : null,
+            [.. settlements.Skip(1).Select(s => DecidedAnew.Of(s, account))]);
     }
 
     /// <summary>Whether the side after runs by another plan than the one that stands for the statement.</summary>
@@ -95,6 +98,23 @@ public sealed record TrialPage(
         new(stage.Stage, stage.Detail, account.Lines.Count(l => l.Evidence.End is not null), account.Lines.Count, account.Confirming);
 
     public static string StateOf(LineEvidence e) => e.End is not null ? "ended" : e.Before is not null ? "measuring" : "waiting";
+}
+
+/// <summary>By which version of the rules a trial was decided.</summary>
+/// <param name="Version">0 where it was not kept.</param>
+/// <param name="Today">The version that would decide it now.</param>
+public sealed record RulesView(int Version, int Today, string DecidedAt);
+
+/// <summary>A line that later rules decide otherwise.</summary>
+public sealed record DecidedOtherwise(int Line, string Statement, string Case, Verdict? First, Verdict Now, Basis Basis, string? Message);
+
+/// <summary>What later rules make of the same evidence, beside what was decided first.</summary>
+public sealed record DecidedAnew(int Number, string DecidedAt, int Rules, string Headline, IReadOnlyList<DecidedOtherwise> Otherwise)
+{
+    public static DecidedAnew Of(KeptSettlement s, TrialAccount account) => new(s.Number, s.DecidedAt, s.Decided.Rules, s.Decided.Headline,
+        [.. account.Lines.Where(l => s.Decided.Lines.TryGetValue(l.Number, out Decision? now) && now.Verdict != l.Decision?.Verdict)
+            .Select(l => (Line: l, Now: s.Decided.Lines[l.Number]))
+            .Select(l => new DecidedOtherwise(l.Line.Number, l.Line.Brief.Statement, l.Line.Brief.Case, l.Line.Decision?.Verdict, l.Now.Verdict, l.Now.Basis, l.Now.Message()))]);
 }
 
 public sealed record BlockView(double AtSeconds, bool BeforeFirst, double BeforeUs, double AfterUs, int Switches, double StolenMs, bool LeftOut);
@@ -112,13 +132,13 @@ public sealed record LinePage(
     public static LinePage Of(TrialSummary trial, Line line, TrialAccount account, StandingPlan? standing)
     {
         LineEvidence e = line.Evidence;
-        Band band = e.Band;
+        Band band = line.Judgement.Band;
         return new(trial, new(TrialPage.StateOf(e), ResultLine.Of(line)), e.Brief.BeforeSql, e.Brief.AfterSql,
             BindLine.TextOf(e.Brief.BeforeBindings), BindLine.TextOf(e.Brief.AfterBindings),
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
-            Compared(e, account),
-            e.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
+            Compared(line, account),
+            line.Judgement.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
             standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Dialect == SqlDialect.Sqlite ? PinOf(e, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
@@ -137,21 +157,22 @@ public sealed record LinePage(
             && (after is null || PlanPin.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
     }
 
-    private static ComparisonView? Compared(LineEvidence e, TrialAccount account)
+    private static ComparisonView? Compared(Line line, TrialAccount account)
     {
+        LineEvidence e = line.Evidence;
         PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Dialect);
         PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Dialect);
-        List<LineEvidence> others = [.. account.Lines.Select(l => l.Evidence).Where(o => o.Brief.Statement == e.Brief.Statement && o.Brief.Number != e.Brief.Number)];
-        Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineEvidence, double> median) => plan(e) is not { } mine
+        List<Line> others = [.. account.Lines.Where(o => o.Brief.Statement == e.Brief.Statement && o.Number != e.Brief.Number)];
+        Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineJudgement, double> median) => plan(e) is not { } mine
             ? null
-            : PlanFindings.Varying(mine, MedianOf(e, median), [.. others.Where(o => plan(o) is not null).Select(o => (o.Brief.Case, plan(o)!, MedianOf(o, median)))]);
+            : PlanFindings.Varying(mine, MedianOf(line, median), [.. others.Where(o => plan(o.Evidence) is not null).Select(o => (o.Brief.Case, plan(o.Evidence)!, MedianOf(o, median)))]);
         return before is null && after is null
             ? null
             : ComparisonView.Of(before, after, e.Brief.Rewritten, e.Before?.PlanNote, e.After?.PlanNote,
                 Varies(l => l.Before?.Plan, l => l.BeforeMedianMicroseconds), Varies(l => l.After?.Plan, l => l.AfterMedianMicroseconds));
     }
 
-    private static double? MedianOf(LineEvidence e, Func<LineEvidence, double> median) => e.Judged.Any() ? median(e) : null;
+    private static double? MedianOf(Line line, Func<LineJudgement, double> median) => line.Judgement.Judged.Count > 0 ? median(line.Judgement) : null;
 
     private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog, SqlDialect dialect) => inspection?.Plan is not { } plan
         ? null

@@ -47,7 +47,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         return true;
     }
 
-    /// <summary>The account as it stands: live, or read back and decided anew by the same rules.</summary>
+    /// <summary>The account as it stands: live, or read back with what was decided when the trial ended.</summary>
     public TrialAccount AccountOf(TrialRecord trial)
     {
         if (_running is { } running && running.Trial == trial.Id)
@@ -60,7 +60,8 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             return known;
         }
 
-        TrialAccount account = trials.Load(trial).Settled();
+        TrialAccount account = trials.Load(trial);
+        account = trials.Settlements(trial.Id) is [{ Decided: var kept }, ..] ? account.As(kept) : account;
         if (trial.State is not (TrialStates.Waiting or TrialStates.Running))
         {
             Remember(trial.Id, account);
@@ -74,6 +75,14 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         await Task.Yield();
         home.SweepCopies();
         SweepServers(trials.InterruptRunning("The server ended while this trial ran. What had been measured is kept; run it again for verdicts on the rest."));
+        foreach (TrialRecord open in trials.Undecided())
+        {
+            if (Settlement.Of(trials.Load(open).Settled()) is { } decided)
+            {
+                trials.Settle(open.Id, decided);
+            }
+        }
+
         foreach (TrialRecord waiting in trials.Waiting())
         {
             Enqueue(waiting.Id);
@@ -134,16 +143,16 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         }
         catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
         {
-            End(trial.Id, TrialStates.Cancelled, "What had been measured is kept, and the copies are removed.", _running?.Account.Decided());
+            End(trial.Id, TrialStates.Cancelled, "What had been measured is kept, and the copies are removed.", _running?.Account.Settled());
         }
         catch (OperationCanceledException)
         {
-            End(trial.Id, TrialStates.Interrupted, "The server was stopped while this trial ran.", _running?.Account.Decided());
+            End(trial.Id, TrialStates.Interrupted, "The server was stopped while this trial ran.", _running?.Account.Settled());
         }
         catch (BenchProcessException e)
         {
             log.LogWarning("Trial {Trial}: {Message}", trial.Id, e.Message);
-            End(trial.Id, TrialStates.Interrupted, e.Message, _running?.Account.Decided());
+            End(trial.Id, TrialStates.Interrupted, e.Message, _running?.Account.Settled());
         }
         catch (Exception e) when (e is SqliteException or IOException or UnauthorizedAccessException)
         {
@@ -164,7 +173,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     {
         try
         {
-            End(trial, TrialStates.Interrupted, message, _running?.Account.Decided());
+            End(trial, TrialStates.Interrupted, message, _running?.Account.Settled());
         }
         catch (SqliteException)
         {
@@ -185,7 +194,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         if (touched is { } number && account.Find(number) is { } line)
         {
             // Only a line that has just ended is decided anew; the others keep what they have.
-            Decision? decision = line.Evidence.End is null ? null : line.Decision ?? VerdictRule.Decide(line.Evidence);
+            Decision? decision = line.Evidence.End is null ? null : line.Decision ?? VerdictRule.Decide(line);
             Line decided = line with { Decision = happened is BlocksMeasured && account.Confirming ? null : decision };
             feed.Tell(trial, new("line", new LineView(TrialPage.StateOf(line.Evidence), ResultLine.Of(decided))));
         }
@@ -197,11 +206,18 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         }
     }
 
+    /// <summary>Decides a trial that has ended by today's rules, beside what was decided before.</summary>
+    public void DecideAnew(TrialRecord trial)
+    {
+        if (Settlement.Of(trials.Load(trial).Settled()) is { } decided)
+        {
+            trials.Settle(trial.Id, decided);
+        }
+    }
+
     private void End(long trial, string state, string? message, TrialAccount? account)
     {
-        string? headline = account is null || account.Lines.All(l => l.Decision is null) ? null
-            : Headline.Of(account.Lines, Bill.Of(account.Lines, account.Brief.Options.Seed));
-        trials.End(trial, state, message, headline, account);
+        trials.End(trial, state, message, account is null ? null : Settlement.Of(account));
         if (account is not null)
         {
             Remember(trial, account);

@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -90,7 +91,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, change, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
         account.Refusal.ShouldBeNull();
         Line line = account.Lines[^1];
-        line.Decision!.Verdict.ShouldBe(Verdict.Improved, line.Decision.Message);
+        line.Decision!.Verdict.ShouldBe(Verdict.Improved, line.Decision.Message());
         huts.Server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
         Directory.GetDirectories(huts.Home.Copies).ShouldBe(before);
     }
@@ -150,7 +151,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         }, stop: TestContext.Current.CancellationToken);
         account.Refusal.ShouldBeNull();
         account.Lines.ShouldAllBe(l => l.Decision!.Verdict == Verdict.Failed);
-        account.Lines[0].Decision!.Message!.ShouldContain("before side", Case.Insensitive);
+        account.Lines[0].Decision!.Message()!.ShouldContain("before side", Case.Insensitive);
         server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
     }
 
@@ -187,8 +188,8 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         TrialAccount account = await RunAsync(options with { Expendable = "spare" }, change);
         account.Refusal.ShouldBeNull();
         Line[] reads = [.. account.Lines.Where(l => l.Brief.Statement == "arrivals_tonight")];
-        reads.ShouldAllBe(l => l.Decision!.Verdict == Verdict.Improved && l.Decision.Message!.Contains("weaker evidence than by turns", StringComparison.Ordinal) || l.Decision.Basis == Basis.Work);
-        account.Lines.Single(l => l.Brief.Statement == "add_night").Decision!.Message!.ShouldContain("Not timed: a write that is rolled back leaves dead rows");
+        reads.ShouldAllBe(l => l.Decision!.Verdict == Verdict.Improved && l.Decision.Message()!.Contains("weaker evidence than by turns", StringComparison.Ordinal) || l.Decision.Basis == Basis.Work);
+        account.Lines.Single(l => l.Brief.Statement == "add_night").Decision!.Message()!.ShouldContain("Not timed: a write that is rolled back leaves dead rows");
         account.ToConfirm.ShouldBeEmpty();
         huts.Server.Sql("spare", "SELECT count(*) FROM pg_indexes WHERE indexname = 'booking_night_hut_night'").Trim().ShouldBe("1");
 

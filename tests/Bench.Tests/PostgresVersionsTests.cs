@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Live;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -45,7 +46,7 @@ public sealed class PostgresVersionsTests : IDisposable
         account.Refusal.ShouldBeNull();
         account.Environment!.EngineVersion.ShouldStartWith(version.ToString(System.Globalization.CultureInfo.InvariantCulture));
         Line found = account.Lines.Single(l => l.Brief.Statement == "of_depot");
-        found.Decision!.Verdict.ShouldBe(Verdict.Improved, found.Decision.Message);
+        found.Decision!.Verdict.ShouldBe(Verdict.Improved, found.Decision.Message());
         (found.Evidence.SameRows, found.Evidence.Before!.Plan!.Text.Contains("Seq Scan on parcel", StringComparison.Ordinal), found.Evidence.After!.Plan!.Text.Contains("parcel_depot", StringComparison.Ordinal)).ShouldBe((true, true, true));
 
         PostgresLook look = PostgresLook.At(server.Connection("parcels"));

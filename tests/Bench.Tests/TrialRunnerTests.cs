@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using Microsoft.Data.Sqlite;
 using Shouldly;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using Xunit;
 
@@ -77,7 +78,7 @@ public sealed class TrialRunnerTests : IDisposable
     {
         TrialAccount account = await RunAsync(Workload, "ALTER TABLE parcel RENAME COLUMN note TO remark", new(Quick: true));
         account.Find(1)!.Decision!.Verdict.ShouldBe(Verdict.Failed);
-        account.Find(1)!.Decision!.Message.ShouldBe("It broke on the after side only: no such column: note");
+        account.Find(1)!.Decision!.Message().ShouldBe("It broke on the after side only: no such column: note");
         account.Find(2)!.Evidence.Blocks.ShouldNotBeEmpty();
     }
 
@@ -89,14 +90,14 @@ public sealed class TrialRunnerTests : IDisposable
         account.Find(2)!.Decision!.Verdict.ShouldBe(Verdict.Regressed);
         TrialAccount both = await RunAsync($"-- name: endless\n{Endless}", "CREATE TABLE a(x)", new(StatementSeconds: 0.3));
         both.Find(1)!.Decision!.Verdict.ShouldBe(Verdict.Failed);
-        both.Find(1)!.Decision!.Message!.ShouldContain("longer than 0.3 s");
+        both.Find(1)!.Decision!.Message()!.ShouldContain("longer than 0.3 s");
     }
 
     [Fact]
     public async Task A_rewrite_with_other_rows_is_refused_without_timing_it()
     {
         TrialAccount account = await RunAsync(Workload, "-- rewrite: by key\nSELECT count(*) FROM parcel WHERE depot = 8 OR id = 1", new(Only: ["by key"]));
-        account.Find(2)!.Decision!.Message!.ShouldStartWith("Not the same rows");
+        account.Find(2)!.Decision!.Message()!.ShouldStartWith("Not the same rows");
         account.Find(2)!.Evidence.Blocks.ShouldBeEmpty();
     }
 
@@ -143,7 +144,7 @@ public sealed class TrialRunnerTests : IDisposable
         bool waited = false;
         TrialAccount second = await RunAsync(Workload, "CREATE TABLE b(x)", new(MaxSeconds: 0.001), observe: (happened, _) =>
         {
-            if (happened is StageReached { Stage: "waiting" })
+            if (happened is StageReached { Stage: TrialStage.Waiting })
             {
                 waited = true;
                 first.Dispose();

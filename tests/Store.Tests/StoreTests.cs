@@ -1,6 +1,7 @@
 using Shouldly;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store.Captures;
@@ -92,7 +93,7 @@ public sealed class StoreTests : IDisposable
         _trials.Keep(trial.Id, new AftermathRead(["A role is new."]), session: 2);
         TrialAccount read = _trials.Load(_trials.Find(trial.Id)!);
         read.Lines[0].Evidence.End.ShouldBe(LineEnd.TimeSpent);
-        read.Settled().Lines[0].Decision!.Message.ShouldBe("The time was spent before this line had a block.");
+        read.Settled().Lines[0].Decision!.Message().ShouldBe("The time was spent before this line had a block.");
         read.Environment!.Notes.ShouldBe(["Copies hold less.", "A role is new."]);
     }
 

@@ -2,10 +2,12 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
+using Dapper;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using Xunit;
 
@@ -44,6 +46,33 @@ public sealed class ServerTests : RunningServer
         await StopAsync();
         await StartAsync();
         (await Get($"/api/trials/{id}/lines/1")).GetProperty("line").ToString().ShouldBe(line.GetProperty("line").ToString());
+        await ShowsWhatWasDecidedThen(id);
+    }
+
+    /// <summary>As if other rules had decided: every page and file tells theirs, and today's stand beside them only when asked for.</summary>
+    private async Task ShowsWhatWasDecidedThen(long id)
+    {
+        await StopAsync();
+        using (SqliteConnection ledger = new LedgerDatabase(Home.LedgerFile).Open())
+        {
+            ledger.Execute("""
+                UPDATE settlement SET rules = 0, headline = '1 of 1 regressed', decisions = '{"1":{"verdict":"regressed","basis":"time","reason":{"code":"asTold","sentence":"It said so."},"notices":[]}}'
+                WHERE trial_id = @id
+                """, new { id });
+        }
+
+        await StartAsync();
+        (await Get($"/api/trials/{id}/lines/1")).GetProperty("line").GetProperty("result").GetProperty("verdict").GetString().ShouldBe("regressed");
+        string told = await Client.GetStringAsync(new Uri($"/api/trials/{id}/result.json", UriKind.Relative));
+        told.ShouldContain("\"headline\": \"1 of 1 regressed\"");
+        told.ShouldContain("It said so.");
+        JsonElement page = await Post($"/api/trials/{id}/decide", null);
+        page.GetProperty("headline").GetString().ShouldBe("1 of 1 regressed");
+        page.GetProperty("lines")[0].GetProperty("result").GetProperty("verdict").GetString().ShouldBe("regressed");
+        JsonElement anew = page.GetProperty("anew")[0];
+        anew.GetProperty("headline").GetString()!.ShouldStartWith("0 of 1 regressed, 1 improved");
+        anew.GetProperty("otherwise")[0].GetProperty("now").GetString().ShouldBe("improved");
+        (page.GetProperty("decidedBy").GetProperty("version").GetInt32(), page.GetProperty("decidedBy").GetProperty("today").GetInt32()).ShouldBe((0, VerdictRule.Version));
     }
 
     [Fact]

@@ -4,6 +4,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Batches;
 

@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Captures;
 

@@ -11,6 +11,9 @@ public static class Autocorrelation
 
     private const int MostRounds = 3;
 
+    /// <summary>Values that differ by no more are equal: what they seem to have in common is the rounding of their mean.</summary>
+    private const double Rounding = 1e-12;
+
     /// <summary>
     /// Lag-1 autocorrelation after values farther than three robust standard deviations from the median have been moved
     /// there, so that one spike neither makes nor hides it.
@@ -31,7 +34,7 @@ public static class Autocorrelation
             products += i > 0 ? (x[i] - mean) * (x[i - 1] - mean) : 0;
         }
 
-        return squares > 0 ? products / squares : 0;
+        return squares > x.Length * Rounding * Rounding ? products / squares : 0;
     }
 
     /// <summary>The value that the lag-1 correlation of independent blocks stays under in 95 %: 1.645 / sqrt(n) - 1 / n.</summary>

@@ -21,7 +21,4 @@ public sealed record LookSchedule
     public double AlphaOfLook => TotalAlpha / Blocks.Count;
 
     public int Last => Blocks[^1];
-
-    /// <summary>The first look that has more than so many blocks; null past the last.</summary>
-    public int? NextAfter(int blocks) => Blocks.Where(b => b > blocks).Select(b => (int?)b).FirstOrDefault();
 }

@@ -67,19 +67,4 @@ public sealed class WalshAverages
 
     /// <summary>P-value of the test that the centre is at most c, against that it is larger.</summary>
     public double PValueAbove(double c) => SignedRank.Of(SampleSize).AtMost(CountAtMost(c));
-
-    /// <summary>P-value of the test that the centre is at least c, against that it is smaller.</summary>
-    public double PValueBelow(double c) => SignedRank.Of(SampleSize).AtMost(_sorted.Length - CountBelow(c));
-
-    private int CountBelow(double c)
-    {
-        int low = 0, high = _sorted.Length;
-        while (low < high)
-        {
-            int middle = (low + high) / 2;
-            (low, high) = _sorted[middle] < c ? (middle + 1, high) : (low, middle);
-        }
-
-        return low;
-    }
 }

@@ -17,7 +17,8 @@ public sealed record ResultDocument(
     IReadOnlyList<ResultStep> Applied,
     IReadOnlyList<ResultLine> Lines,
     string Workload,
-    string Change)
+    string Change,
+    int Rules)
 {
     public const string SchemaName = "swift-ledger/trial-result/1";
 
@@ -30,18 +31,19 @@ public sealed record ResultDocument(
 
     /// <param name="account">A settled account, or one that was interrupted.</param>
     /// <param name="state">finished, cancelled or interrupted.</param>
-    public static ResultDocument Of(TrialAccount account, string subjectPath, string workload, string change, string state = "finished")
+    /// <param name="kept">What was decided when the trial ended; null to tell what the account holds.</param>
+    public static ResultDocument Of(TrialAccount account, string subjectPath, string workload, string change, string state = "finished", Settlement? kept = null)
     {
-        Bill bill = Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
+        Bill bill = kept?.Bill ?? Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
         TrialOptions o = account.Brief.Options;
-        return new(SchemaName, Trials.Headline.Of(account.Lines, bill), state,
+        return new(SchemaName, kept?.Headline ?? Trials.Headline.Of(account.Lines, bill), state,
             new(subjectPath, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes,
                 account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, account.Done?.StolenMilliseconds,
                 account.Environment?.Notes ?? []),
             new(o.Tolerance * 100, o.FloorMicroseconds, o.MaxSeconds, o.StatementSeconds, o.Seed, o.Quick, o.NoiseCheck, o.Sides, o.Dump),
             ResultBill.Of(bill),
             account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
-            account.Lines.Select(ResultLine.Of).ToList(), workload, change);
+            account.Lines.Select(ResultLine.Of).ToList(), workload, change, kept?.Rules ?? VerdictRule.Version);
     }
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
@@ -105,31 +107,33 @@ public sealed record ResultLine(
     double? CallsPerDay,
     double TolerancePercent,
     string? Message,
-    IReadOnlyList<string> Notices)
+    IReadOnlyList<string> Notices,
+    Reason? Reason,
+    IReadOnlyList<Notice> NoticeCodes)
 {
     public static ResultLine Of(Line line)
     {
         LineEvidence e = line.Evidence;
-        Block[] judged = [.. e.Judged];
+        LineJudgement judged = line.Judgement;
         return new(line.Number, e.Brief.Statement, e.Brief.Pattern, e.Brief.Case,
             string.Join(", ", e.Brief.BeforeBindings.Select(b => $"{b.Key}={b.Value}")),
             line.Decision?.Verdict, line.Decision?.Basis,
-            TimeOf(e),
+            TimeOf(line),
             e.Before?.Counters.TryGetValue(e.PrimaryCounter, out long before) == true
                 && e.After?.Counters.TryGetValue(e.PrimaryCounter, out long after) == true
                 ? new(e.PrimaryCounter, before, after) : null,
-            ResultSide.Of(e.Before, judged.Select(b => b.BeforeMicroseconds).ToArray(), judged.Select(b => b.BeforeCpuMicroseconds).ToArray()),
-            ResultSide.Of(e.After, judged.Select(b => b.AfterMicroseconds).ToArray(), judged.Select(b => b.AfterCpuMicroseconds).ToArray()),
+            ResultSide.Of(e.Before, judged.Before, [.. judged.Judged.Select(b => b.BeforeCpuMicroseconds)]),
+            ResultSide.Of(e.After, judged.After, [.. judged.Judged.Select(b => b.AfterCpuMicroseconds)]),
             e.Brief.Rewritten, e.PlanChanged, e.SameRows, e.SameOrder, e.Brief.CallsPerDay, e.Brief.Tolerance * 100,
-            line.Decision?.Message, line.Decision?.Notices ?? []);
+            line.Decision?.Message(), line.Decision?.Notes() ?? [], line.Decision?.Reason, line.Decision?.Notices ?? []);
     }
 
     /// <summary>
     /// The confidence is that of all looks together, 0.999, where there were blocks enough for a look: less where there were not.
     /// </summary>
-    private static ResultTime? TimeOf(LineEvidence e) => e.Comparison is { } c
+    private static ResultTime? TimeOf(Line line) => line.Judgement is { Comparison: { } c } judged
         ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), c.Objection == Objection.TooFewBlocks ? 1 - c.Alpha : 1 - LookSchedule.TotalAlpha,
-            c.Blocks, e.MeanRatio, e.P95Ratio, e.Blocks.Count(b => b.LeftOut),
-            e.Confirmation is { } again ? again.Standing == c.Standing : null)
+            c.Blocks, judged.MeanRatio, judged.P95Ratio, line.Evidence.Blocks.Count(b => b.LeftOut),
+            judged.Confirmation is { } again ? again.Standing == c.Standing : null)
         : null;
 }

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Net;
 using System.Text;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Reports;
 

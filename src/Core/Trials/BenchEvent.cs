@@ -26,10 +26,27 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(ScriptRan), "script")]
 public abstract record BenchEvent;
 
+/// <summary>What a trial is at.</summary>
+public enum TrialStage
+{
+    /// <summary>Another job is being measured.</summary>
+    Waiting,
+
+    Copying,
+
+    /// <summary>The change, statement by statement.</summary>
+    Applying,
+
+    /// <summary>Plans, rows and work, untimed.</summary>
+    Inspecting,
+
+    Measuring,
+}
+
 /// <summary>What is being done now.</summary>
-/// <param name="Stage">One of waiting, copying, applying, inspecting, measuring.</param>
+/// <param name="Stage">What the trial is at.</param>
 /// <param name="Detail">A statement's name, a share done, or what is waited for.</param>
-public sealed record StageReached(string Stage, string? Detail) : BenchEvent;
+public sealed record StageReached(TrialStage Stage, string? Detail) : BenchEvent;
 
 /// <summary>What is needed to repeat the trial, read before measuring.</summary>
 public sealed record EnvironmentRead(TrialEnvironment Environment) : BenchEvent;

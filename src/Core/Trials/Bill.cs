@@ -8,6 +8,9 @@ public sealed record PerDay(double Before, double After)
     public double Change => After - Before;
 }
 
+/// <summary>An interval of an amount of a day.</summary>
+public readonly record struct Interval(double Low, double High);
+
 /// <summary>What one line costs in a day.</summary>
 /// <param name="Seconds">Database-seconds a day.</param>
 /// <param name="ShareOfChange">Its part of the bill's change, in database-seconds, rounded so that the parts add up.</param>
@@ -27,9 +30,9 @@ public sealed record NotBilled(int Line, string Statement, string Case, string R
 /// <param name="TotalChange">The sum of the items' shares of the change.</param>
 public sealed record Bill(
     PerDay Seconds,
-    (double Low, double High) BeforeInterval,
-    (double Low, double High) AfterInterval,
-    (double Low, double High) ChangeInterval,
+    Interval BeforeInterval,
+    Interval AfterInterval,
+    Interval ChangeInterval,
     PerDay Pages,
     PerDay Rows,
     IReadOnlyList<BillItem> Items,
@@ -52,8 +55,8 @@ public sealed record Bill(
             }
 
             double calls = e.Brief.CallsPerDay!.Value;
-            double[] before = e.Judged.Select(b => b.BeforeMicroseconds / 1e6 * calls).ToArray();
-            double[] after = e.Judged.Select(b => b.AfterMicroseconds / 1e6 * calls).ToArray();
+            double[] before = [.. line.Judgement.Before.Select(us => us / 1e6 * calls)];
+            double[] after = [.. line.Judgement.After.Select(us => us / 1e6 * calls)];
             items.Add(new(line.Number, e.Brief.Statement, e.Brief.Case, calls, new(before.Average(), after.Average()), 0));
             beforeSums = Added(beforeSums, Bootstrap.Means(before, seed + (ulong)line.Number));
             afterSums = Added(afterSums, Bootstrap.Means(after, seed + (ulong)line.Number));
@@ -68,9 +71,8 @@ public sealed record Bill(
         IReadOnlyList<decimal> shares = Rounding.ToTotal(
             items.Select(i => (decimal)i.Seconds.Change).ToArray(), (decimal)total.Change, decimals);
         return new(total,
-            beforeSums is null ? (0, 0) : Bootstrap.Interval(beforeSums),
-            afterSums is null ? (0, 0) : Bootstrap.Interval(afterSums),
-            beforeSums is null ? (0, 0) : Bootstrap.Interval(afterSums!.Zip(beforeSums, (a, b) => a - b).ToArray()),
+            IntervalOf(beforeSums), IntervalOf(afterSums),
+            IntervalOf(beforeSums is null ? null : [.. afterSums!.Zip(beforeSums, (a, b) => a - b)]),
             new(pagesBefore, pagesAfter), new(rowsBefore, rowsAfter),
             items.Select((item, i) => item with { ShareOfChange = shares[i] })
                 .OrderByDescending(i => Math.Abs(i.Seconds.Change)).ToList(),
@@ -88,8 +90,14 @@ public sealed record Bill(
             : line.Decision.Verdict == Verdict.Failed ? "failed"
             : e.AfterFailure is not null ? "the after side did not finish"
             : e.Brief.CallsPerDay is null ? "the workload gives no calls"
-            : !e.Judged.Any() ? "no blocks"
+            : line.Judgement.Judged.Count == 0 ? "no blocks"
             : null;
+    }
+
+    private static Interval IntervalOf(double[]? resampled)
+    {
+        (double low, double high) = resampled is null ? (0, 0) : Bootstrap.Interval(resampled);
+        return new(low, high);
     }
 
     private static double[] Added(double[]? sums, double[] values) =>

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Wording;
 namespace SwiftLedger.Core.Trials;
 
 /// <summary>What happened, in one sentence.</summary>

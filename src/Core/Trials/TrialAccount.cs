@@ -55,13 +55,8 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
         _ => throw new ArgumentOutOfRangeException(nameof(happened), happened, "An event of another version."),
     };
 
-    /// <summary>The lines to measure again on fresh copies: those whose difference is small, and those that only an offset of the copies may hide.</summary>
-    public IReadOnlyList<int> ToConfirm => Lines
-        .Where(l => l.Evidence is { End: LineEnd.Looked, OneAfterTheOther: false, BeforeFailure: null, AfterFailure: null, ConfirmingBlocks.Count: 0 }
-            && !(l.Brief.Rewritten && l.Evidence.SameRows == false)
-            && l.Evidence.Comparison is { } c
-            && (SequentialDecision.NeedsConfirmation(c) || SequentialDecision.MayBeTheCopies(c, l.Evidence.Band)))
-        .Select(l => l.Number).ToList();
+    /// <summary>The numbers of the lines to measure again on fresh copies.</summary>
+    public IReadOnlyList<int> ToConfirm => [.. Lines.Where(VerdictRule.WantsConfirmation).Select(l => l.Number)];
 
     /// <summary>Opens the second session.</summary>
     public TrialAccount BeginConfirming() => this with { Confirming = true, Done = null };
@@ -69,13 +64,17 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
     /// <summary>Decides every line that has ended as it stands, before the trial has: provisional for lines still to confirm.</summary>
     public TrialAccount Decided()
     {
-        Line[] lines = Lines.Select(l => l with { Decision = l.Evidence.End is null ? null : VerdictRule.Decide(l.Evidence) }).ToArray();
+        Line[] lines = Lines.Select(l => l with { Decision = l.Evidence.End is null ? null : VerdictRule.Decide(l) }).ToArray();
         return this with { Lines = lines };
     }
 
     /// <summary>Decides all lines together: the last step of a trial.</summary>
     public TrialAccount Settled() =>
-        this with { Lines = Line.WithDiscoveryRate(Decided().Lines, TrialOptions.DiscoveryRate) };
+        this with { Lines = VerdictRule.WithDiscoveryRate(Decided().Lines, TrialOptions.DiscoveryRate) };
+
+    /// <summary>The lines with decisions that were made before: what is shown is what was decided then.</summary>
+    /// <param name="kept">Lines that it does not hold stay undecided.</param>
+    public TrialAccount As(Settlement kept) => this with { Lines = [.. Lines.Select(l => l with { Decision = kept.Lines.GetValueOrDefault(l.Number) })] };
 
     public Line? Find(int number) => Lines.FirstOrDefault(l => l.Number == number);
 

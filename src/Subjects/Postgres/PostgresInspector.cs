@@ -7,6 +7,7 @@ using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Subjects.Postgres;
 

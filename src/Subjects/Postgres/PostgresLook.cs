@@ -1,6 +1,7 @@
 using System.Globalization;
 using Npgsql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Subjects.Postgres;
 

@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using Xunit;
@@ -69,7 +70,7 @@ public class OneAfterTheOtherTests
         account.ToConfirm.ShouldBeEmpty();
         Decision decision = account.Settled().Lines[0].Decision!;
         (decision.Verdict, decision.Basis).ShouldBe((verdict, Basis.Time));
-        decision.Message!.ShouldStartWith(message);
+        decision.Message()!.ShouldStartWith(message);
     }
 
     private static double[] Side(double median, int batches, double scatter, ulong seed)

@@ -51,30 +51,6 @@ public class PairedComparisonTests
         Compare(spiked).Ratio.ShouldBe(1, 0.02);
     }
 
-    // Both the table of docs/method.md and the guarantee behind it: no effect is never called one.
-    [Fact]
-    public void Two_thousand_sessions_without_effect_raise_no_alarm()
-    {
-        int alarms = 0, blocks = 0;
-        for (ulong session = 0; session < 2_000; session++)
-        {
-            double[] r = Noisy(200, 0, 0.05, session);
-            foreach (int look in LookSchedule.Full.Blocks)
-            {
-                (PairedComparison c, bool ends) = SequentialDecision.Look(r[..look], Five, LookSchedule.Full);
-                alarms += c.Standing is Standing.Above or Standing.Below ? 1 : 0;
-                if (ends)
-                {
-                    blocks += look;
-                    break;
-                }
-            }
-        }
-
-        alarms.ShouldBe(0);
-        (blocks / 2_000.0).ShouldBe(36, 3);
-    }
-
     [Fact]
     public void A_floor_widens_the_band_for_short_statements()
     {
@@ -83,13 +59,6 @@ public class PairedComparisonTests
         band.Contains(Math.Log(1.21)).ShouldBeFalse();
         Five.WidenedBy(2, 1).Low.ShouldBe(double.NegativeInfinity);
     }
-
-    [Theory]
-    [InlineData(1.2, true)]
-    [InlineData(1 / 1.2, true)]
-    [InlineData(1.3, false)]
-    public void A_small_difference_is_to_be_confirmed(double ratio, bool confirm) =>
-        SequentialDecision.NeedsConfirmation(Compare(Noisy(40, Math.Log(ratio), 0.005))).ShouldBe(confirm);
 
     [Fact]
     public void A_block_is_left_out_by_stolen_time_alone()

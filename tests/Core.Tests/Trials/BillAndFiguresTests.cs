@@ -2,6 +2,7 @@ using Shouldly;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Trials;
@@ -29,7 +30,7 @@ public class BillAndFiguresTests
     [Fact]
     public void What_cannot_be_billed_is_listed_and_not_counted_as_nothing()
     {
-        Line failed = new(Make.Evidence(), new(Verdict.Failed, Basis.Time, "x", []));
+        Line failed = new(Make.Evidence(), new(Verdict.Failed, Basis.Time, null, []));
         Bill bill = Bill.Of([failed, Decided(Make.Evidence(calls: null))], seed: 1);
         bill.Items.ShouldBeEmpty();
         bill.LeftOut.Select(l => l.Reason).ShouldBe(["failed", "the workload gives no calls"]);
@@ -104,5 +105,5 @@ public class BillAndFiguresTests
         json.RootElement.GetProperty("lines")[0].GetProperty("verdict").GetString().ShouldBe("regressed");
     }
 
-    private static Line Decided(LineEvidence e) => new(e, VerdictRule.Decide(e));
+    private static Line Decided(LineEvidence e) => new(e, Make.Decide(e));
 }

@@ -20,6 +20,8 @@ internal static class Make
             End = end,
         };
 
+    public static Decision Decide(LineEvidence evidence) => VerdictRule.Decide(new Line(evidence));
+
     public static LineBrief Brief(bool rewritten = false, double? calls = 100, int number = 1, string name = "huts") =>
         new(number, name, "0123456789abcdef", "1", calls, 0.05, rewritten, true, "SELECT 1", [], new(1, 1), "SELECT 1", [], new(1, 1));
 

@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using Xunit;
 
@@ -13,7 +14,7 @@ public class VerdictRuleTests
     [InlineData(1_010, Verdict.Level)]
     public void Time_settles_a_line(double afterUs, Verdict verdict)
     {
-        Decision d = VerdictRule.Decide(Make.Evidence(afterUs: afterUs));
+        Decision d = Make.Decide(Make.Evidence(afterUs: afterUs));
         d.Verdict.ShouldBe(verdict);
         d.Basis.ShouldBe(Basis.Time);
     }
@@ -21,46 +22,46 @@ public class VerdictRuleTests
     [Fact]
     public void Under_two_microseconds_is_level_whatever_the_ratio()
     {
-        Decision d = VerdictRule.Decide(Make.Evidence(beforeUs: 3, afterUs: 4.5));
+        Decision d = Make.Decide(Make.Evidence(beforeUs: 3, afterUs: 4.5));
         d.Verdict.ShouldBe(Verdict.Level);
-        d.Message!.ShouldContain("under the floor of 2.00 us");
+        d.Message()!.ShouldContain("under the floor of 2.00 us");
     }
 
     [Fact]
     public void A_small_difference_counts_only_when_a_second_session_agrees()
     {
-        VerdictRule.Decide(Make.Evidence(afterUs: 1_120, confirmUs: 1_110)).Verdict.ShouldBe(Verdict.Regressed);
-        VerdictRule.Decide(Make.Evidence(afterUs: 1_120, confirmUs: 1_000)).Verdict.ShouldBe(Verdict.Unsettled);
-        VerdictRule.Decide(Make.Evidence(afterUs: 1_120)).Verdict.ShouldBe(Verdict.Unsettled);
+        Make.Decide(Make.Evidence(afterUs: 1_120, confirmUs: 1_110)).Verdict.ShouldBe(Verdict.Regressed);
+        Make.Decide(Make.Evidence(afterUs: 1_120, confirmUs: 1_000)).Verdict.ShouldBe(Verdict.Unsettled);
+        Make.Decide(Make.Evidence(afterUs: 1_120)).Verdict.ShouldBe(Verdict.Unsettled);
     }
 
     [Fact]
     public void An_offset_at_the_edge_of_the_band_is_level_when_other_copies_say_so_and_never_worse()
     {
         LineEvidence edge = Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02);
-        SequentialDecision.MayBeTheCopies(edge.Comparison!, edge.Band).ShouldBeTrue();
-        VerdictRule.Decide(edge).Verdict.ShouldBe(Verdict.Unsettled);
-        VerdictRule.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02, confirmUs: 1_002)).Verdict.ShouldBe(Verdict.Level);
-        VerdictRule.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02, confirmUs: 1_120)).Verdict.ShouldBe(Verdict.Unsettled);
+        MayBeTheCopies(edge).ShouldBeTrue();
+        Make.Decide(edge).Verdict.ShouldBe(Verdict.Unsettled);
+        Make.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02, confirmUs: 1_002)).Verdict.ShouldBe(Verdict.Level);
+        Make.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.02, confirmUs: 1_120)).Verdict.ShouldBe(Verdict.Unsettled);
 
         LineEvidence noisy = Make.Evidence(afterUs: 1_050, blocks: 200, noise: 0.9);
-        SequentialDecision.MayBeTheCopies(noisy.Comparison!, noisy.Band).ShouldBeFalse();
+        MayBeTheCopies(noisy).ShouldBeFalse();
     }
 
     [Fact]
     public void A_rewrite_with_other_rows_fails_however_fast()
     {
-        Decision d = VerdictRule.Decide(Make.Evidence(afterUs: 10, rewritten: true, rowsAfter: "x"));
+        Decision d = Make.Decide(Make.Evidence(afterUs: 10, rewritten: true, rowsAfter: "x"));
         d.Verdict.ShouldBe(Verdict.Failed);
-        d.Message!.ShouldStartWith("Not the same rows");
+        d.Message()!.ShouldStartWith("Not the same rows");
     }
 
     [Fact]
     public void A_migration_with_other_rows_keeps_its_verdict_with_a_notice()
     {
-        Decision d = VerdictRule.Decide(Make.Evidence(afterUs: 500, rowsAfter: "x"));
+        Decision d = Make.Decide(Make.Evidence(afterUs: 500, rowsAfter: "x"));
         d.Verdict.ShouldBe(Verdict.Improved);
-        d.Notices.ShouldContain(n => n.StartsWith("The rows differ", StringComparison.Ordinal));
+        d.Notices.ShouldContain(new RowsMoved());
     }
 
     [Theory]
@@ -69,34 +70,34 @@ public class VerdictRuleTests
     [InlineData(105, Verdict.Unsettled)]
     public void Work_decides_what_time_could_not_when_the_plan_changed(long stepsAfter, Verdict verdict)
     {
-        Decision d = VerdictRule.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 2, stepsAfter: stepsAfter, planAfter: "SEARCH a USING INDEX i (b=?)"));
+        Decision d = Make.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 2, stepsAfter: stepsAfter, planAfter: "SEARCH a USING INDEX i (b=?)"));
         d.Verdict.ShouldBe(verdict);
         d.Basis.ShouldBe(verdict == Verdict.Unsettled ? Basis.Time : Basis.Work);
     }
 
     [Fact]
     public void Work_does_not_decide_when_the_plan_is_the_same() =>
-        VerdictRule.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 2, stepsAfter: 300)).Verdict.ShouldBe(Verdict.Unsettled);
+        Make.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 2, stepsAfter: 300)).Verdict.ShouldBe(Verdict.Unsettled);
 
     [Fact]
     public void Time_that_ran_out_decides_nothing()
     {
-        Decision d = VerdictRule.Decide(Make.Evidence(afterUs: 9_000, blocks: 5, stepsAfter: 900, planAfter: "SCAN b", end: LineEnd.TimeSpent));
+        Decision d = Make.Decide(Make.Evidence(afterUs: 9_000, blocks: 5, stepsAfter: 900, planAfter: "SCAN b", end: LineEnd.TimeSpent));
         d.Verdict.ShouldBe(Verdict.Unsettled);
-        d.Message.ShouldBe("The time was spent after 5 blocks, and 14 are the fewest that decide anything.");
+        d.Message().ShouldBe("The time was spent after 5 blocks, and 14 are the fewest that decide anything.");
     }
 
     [Fact]
     public void Time_and_work_that_disagree_are_told() =>
-        VerdictRule.Decide(Make.Evidence(afterUs: 500, stepsAfter: 300)).Notices.ShouldContain(n => n.Contains("disagree", StringComparison.Ordinal));
+        Make.Decide(Make.Evidence(afterUs: 500, stepsAfter: 300)).Notices.ShouldContain(new WorkDisagrees(3));
 
     [Fact]
     public void A_time_limit_on_the_after_side_alone_is_a_regression()
     {
         LineEvidence e = Make.Evidence(blocks: 0, end: LineEnd.Failed) with { After = Make.Inspection("SCAN a", 0, "r", new("too long.", TimeLimit: true)) };
-        VerdictRule.Decide(e).Verdict.ShouldBe(Verdict.Regressed);
-        VerdictRule.Decide(e with { After = e.After! with { Failure = new("no such column: x") } }).Verdict.ShouldBe(Verdict.Failed);
-        VerdictRule.Decide(e with { Before = e.After }).Verdict.ShouldBe(Verdict.Failed);
+        Make.Decide(e).Verdict.ShouldBe(Verdict.Regressed);
+        Make.Decide(e with { After = e.After! with { Failure = new("no such column: x") } }).Verdict.ShouldBe(Verdict.Failed);
+        Make.Decide(e with { Before = e.After }).Verdict.ShouldBe(Verdict.Failed);
     }
 
     [Fact]
@@ -104,17 +105,19 @@ public class VerdictRuleTests
     {
         LineEvidence e = Make.Evidence(blocks: 60);
         var blocks = e.Blocks.Select((b, i) => i % 12 == 0 ? b with { AfterMicroseconds = 9_000 } : b).ToList();
-        Decision d = VerdictRule.Decide(e with { Blocks = blocks });
+        Decision d = Make.Decide(e with { Blocks = blocks });
         d.Verdict.ShouldBe(Verdict.Level);
-        d.Notices.ShouldContain(n => n.StartsWith("Level by the median", StringComparison.Ordinal));
+        d.Notes().ShouldContain(n => n.StartsWith("Level by the median", StringComparison.Ordinal));
     }
 
     [Fact]
     public void A_weak_regression_among_many_lines_falls_back()
     {
         Line weak = new(Make.Evidence(afterUs: 1_052, noise: 0.08, blocks: 40), new(Verdict.Regressed, Basis.Time, null, []));
-        weak.Evidence.Comparison!.PValueAbove.ShouldBeGreaterThan(0.001);
+        weak.Judgement.Comparison!.PValueAbove.ShouldBeGreaterThan(0.001);
         Line[] others = Enumerable.Range(0, 40).Select(_ => new Line(Make.Evidence(), new(Verdict.Level, Basis.Time, null, []))).ToArray();
-        Line.WithDiscoveryRate([weak, .. others], 0.01)[0].Decision!.Verdict.ShouldBe(Verdict.Unsettled);
+        VerdictRule.WithDiscoveryRate([weak, .. others], 0.01)[0].Decision!.Verdict.ShouldBe(Verdict.Unsettled);
     }
+
+    private static bool MayBeTheCopies(LineEvidence e) => new LineJudgement(e) is var judged && SequentialRule.MayBeTheCopies(judged.Comparison!, judged.Band);
 }

@@ -74,15 +74,19 @@ export function useStartTrial() {
   });
 }
 
-export function useTrialAction(action: "cancel" | "again") {
+/** What can be done to a trial by one press, and the trial that comes of it. */
+const trialActions = {
+  cancel: async (id: number) =>
+    dataOf(await api.POST("/api/trials/{id}/cancel", { params: { path: { id } } })),
+  again: async (id: number) => dataOf(await api.POST("/api/trials/{id}/again", { params: { path: { id } } })),
+  decide: async (id: number) =>
+    dataOf(await api.POST("/api/trials/{id}/decide", { params: { path: { id } } })).trial,
+};
+
+export function useTrialAction(action: keyof typeof trialActions) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async (id: number) =>
-      dataOf(
-        action === "cancel"
-          ? await api.POST("/api/trials/{id}/cancel", { params: { path: { id } } })
-          : await api.POST("/api/trials/{id}/again", { params: { path: { id } } }),
-      ),
+    mutationFn: trialActions[action],
     onSuccess: () => client.invalidateQueries(),
   });
 }

@@ -508,6 +508,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrialPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Conflict */
+                409: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/glossary": {
         parameters: {
             query?: never;
@@ -2053,6 +2108,25 @@ export interface components {
             apart: components["schemas"]["SourceCourse"][];
             files: components["schemas"]["CaptureFileView"][];
         };
+        DecidedAnew: {
+            /** Format: int32 */
+            number: number;
+            decidedAt: string;
+            /** Format: int32 */
+            rules: number;
+            headline: string;
+            otherwise: components["schemas"]["DecidedOtherwise"][];
+        };
+        DecidedOtherwise: {
+            /** Format: int32 */
+            line: number;
+            statement: string;
+            case: string;
+            first: null | components["schemas"]["Verdict"];
+            now: components["schemas"]["Verdict"];
+            basis: components["schemas"]["Basis"];
+            message: null | string;
+        };
         DeploymentRequest: {
             at: null | string;
             version: string;
@@ -2214,6 +2288,39 @@ export interface components {
         };
         NoteRequest: {
             text: string;
+        };
+        Notice: components["schemas"]["NoticeRowsMoved"] | components["schemas"]["NoticeOtherOrder"] | components["schemas"]["NoticeRowsVary"] | components["schemas"]["NoticeTailLeavesBand"] | components["schemas"]["NoticeWorkDisagrees"] | components["schemas"]["NoticeWorkLeavesBand"];
+        NoticeOtherOrder: {
+            /** @enum {string} */
+            code?: "otherOrder";
+        };
+        NoticeRowsMoved: {
+            /** @enum {string} */
+            code?: "rowsMoved";
+        };
+        NoticeRowsVary: {
+            /** @enum {string} */
+            code?: "rowsVary";
+        };
+        NoticeTailLeavesBand: {
+            /** @enum {string} */
+            code?: "tailLeavesBand";
+            /** Format: double */
+            meanRatio: number;
+            /** Format: double */
+            p95Ratio: number;
+        };
+        NoticeWorkDisagrees: {
+            /** @enum {string} */
+            code?: "workDisagrees";
+            /** Format: double */
+            ratio: number;
+        };
+        NoticeWorkLeavesBand: {
+            /** @enum {string} */
+            code?: "workLeavesBand";
+            /** Format: double */
+            ratio: number;
         };
         OperatorView: {
             /** Format: int32 */
@@ -2400,6 +2507,143 @@ export interface components {
             length: number;
             message: string;
         };
+        Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
+        ReasonAfterDidNotFinish: {
+            /** @enum {string} */
+            code?: "afterDidNotFinish";
+            failure: components["schemas"]["SideFailure"];
+            /** Format: double */
+            beforeMilliseconds: number;
+        };
+        ReasonAsTold: {
+            /** @enum {string} */
+            code?: "asTold";
+            sentence: string;
+        };
+        ReasonBeforeFailed: {
+            /** @enum {string} */
+            code?: "beforeFailed";
+            failure: components["schemas"]["SideFailure"];
+            other: null | components["schemas"]["SideFailure"];
+            /** Format: double */
+            afterMilliseconds: null | number;
+        };
+        ReasonBlocksResemble: {
+            /** @enum {string} */
+            code?: "blocksResemble";
+        };
+        ReasonBrokeAfter: {
+            /** @enum {string} */
+            code?: "brokeAfter";
+            failure: components["schemas"]["SideFailure"];
+        };
+        ReasonCannotBeConfirmed: {
+            /** @enum {string} */
+            code?: "cannotBeConfirmed";
+            /** Format: double */
+            ratio: number;
+        };
+        ReasonConfirmed: {
+            /** @enum {string} */
+            code?: "confirmed";
+        };
+        ReasonDecidedByWork: {
+            /** @enum {string} */
+            code?: "decidedByWork";
+            /** Format: double */
+            ratio: number;
+            counter: string;
+            timed: boolean;
+        };
+        ReasonFreshCopiesTold: {
+            /** @enum {string} */
+            code?: "freshCopiesTold";
+            /** Format: double */
+            first: number;
+            /** Format: double */
+            second: number;
+        };
+        ReasonMachineTakenAway: {
+            /** @enum {string} */
+            code?: "machineTakenAway";
+        };
+        ReasonMayBeChance: {
+            /** @enum {string} */
+            code?: "mayBeChance";
+            /** Format: int32 */
+            lines: number;
+            /** Format: double */
+            rate: number;
+        };
+        ReasonNoBlocks: {
+            /** @enum {string} */
+            code?: "noBlocks";
+        };
+        ReasonNotConfirmed: {
+            /** @enum {string} */
+            code?: "notConfirmed";
+        };
+        ReasonNotTimed: {
+            /** @enum {string} */
+            code?: "notTimed";
+            deadRows: boolean;
+        };
+        ReasonOtherRows: {
+            /** @enum {string} */
+            code?: "otherRows";
+            /** Format: int64 */
+            before: null | number;
+            /** Format: int64 */
+            after: null | number;
+        };
+        ReasonRatioMoved: {
+            /** @enum {string} */
+            code?: "ratioMoved";
+        };
+        ReasonSessionsDisagree: {
+            /** @enum {string} */
+            code?: "sessionsDisagree";
+            /** Format: double */
+            first: number;
+            /** Format: double */
+            second: number;
+        };
+        ReasonTimeSpent: {
+            /** @enum {string} */
+            code?: "timeSpent";
+            /** Format: double */
+            halfWidth: number;
+            /** Format: int32 */
+            blocks: number;
+        };
+        ReasonTooFewBlocks: {
+            /** @enum {string} */
+            code?: "tooFewBlocks";
+            /** Format: int32 */
+            blocks: number;
+            /** Format: int32 */
+            fewest: number;
+        };
+        ReasonTooNoisy: {
+            /** @enum {string} */
+            code?: "tooNoisy";
+            /** Format: double */
+            halfWidth: number;
+            /** Format: int32 */
+            blocks: number;
+        };
+        ReasonUnderFloor: {
+            /** @enum {string} */
+            code?: "underFloor";
+            /** Format: double */
+            difference: number;
+            /** Format: double */
+            floor: number;
+        };
+        ReasonWeakerEvidence: {
+            /** @enum {string} */
+            code?: "weakerEvidence";
+        };
         Rejection: {
             reason: string;
             /** Format: int64 */
@@ -2476,6 +2720,8 @@ export interface components {
             tolerancePercent: number;
             message: null | string;
             notices: string[];
+            reason: null | components["schemas"]["Reason"];
+            noticeCodes: components["schemas"]["Notice"][];
         };
         ResultPlan: {
             shape: string;
@@ -2534,6 +2780,13 @@ export interface components {
             /** Format: int64 */
             after: number;
         };
+        RulesView: {
+            /** Format: int32 */
+            version: number;
+            /** Format: int32 */
+            today: number;
+            decidedAt: string;
+        };
         SampleView: {
             /** Format: int64 */
             id: number;
@@ -2562,6 +2815,11 @@ export interface components {
             /** Format: int64 */
             uploadLimitBytes: number;
             measuring: null | string;
+        };
+        SideFailure: {
+            reason: string;
+            /** @default false */
+            timeLimit: boolean;
         };
         SidesOffered: {
             sides: components["schemas"]["SubjectSides"];
@@ -2596,7 +2854,7 @@ export interface components {
             name: string;
         };
         StageView: {
-            stage: string;
+            stage: components["schemas"]["TrialStage"];
             detail: null | string;
             /** Format: int32 */
             ended: number;
@@ -2706,6 +2964,8 @@ export interface components {
             applied: components["schemas"]["ResultStep"][];
             environment: null | components["schemas"]["TrialEnvironment"];
             problems: components["schemas"]["ProblemView"][];
+            decidedBy: null | components["schemas"]["RulesView"];
+            anew: components["schemas"]["DecidedAnew"][];
         };
         TrialRequest: {
             subject: string;
@@ -2762,6 +3022,8 @@ export interface components {
             mostMegabytes: number;
             runAs?: null | string;
         };
+        /** @enum {unknown} */
+        TrialStage: "waiting" | "copying" | "applying" | "inspecting" | "measuring";
         TrialSummary: {
             /** Format: int64 */
             id: number;

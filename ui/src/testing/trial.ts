@@ -45,6 +45,8 @@ export function line(number: number, over: Partial<Result> = {}, state = "ended"
       tolerancePercent: 5,
       message: null,
       notices: [],
+      reason: null,
+      noticeCodes: [],
       ...over,
     },
   };
@@ -114,6 +116,8 @@ export function trial(
     applied: [],
     environment: null,
     problems: [],
+    decidedBy: { version: 1, today: 1, decidedAt: "2026-07-18T09:01:00Z" },
+    anew: [],
     ...over,
   };
 }

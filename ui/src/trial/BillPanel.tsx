@@ -3,6 +3,7 @@ import { bytes, count, moment, three } from "../format/figures";
 import { SideHeads } from "../parts/Mark";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
+import { Decided } from "./Decided";
 
 const shownItems = 8;
 
@@ -209,6 +210,7 @@ function Conditions({ page }: { page: TrialPageView }) {
         </dd>
         <dt className="text-quiet">begun</dt>
         <dd>{moment(page.trial.startedAt ?? page.trial.createdAt)}</dd>
+        <Decided page={page} />
         <dt className="text-quiet">result as</dt>
         <dd className="flex gap-3">
           {["json", "csv", "md", "xml", "html"].map((f) => (

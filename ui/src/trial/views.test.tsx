@@ -126,7 +126,7 @@ test("a waiting trial says how many are ahead of it", async () => {
 test("a running trial says what is settled, what is measured, and how long it may take", async () => {
   const lines = [1, 2, 3, 4, 5, 6, 7, 8, 9, 10].map((n) => line(n, {}, n <= 5 ? "ended" : "measuring"));
   const startedAt = new Date(Date.now() - 20_000).toISOString();
-  const stage = { stage: "measuring", detail: "huts (1)", ended: 5, total: 10, confirming: true };
+  const stage = { stage: "measuring" as const, detail: "huts (1)", ended: 5, total: 10, confirming: true };
   await show(<Progress page={trial({ lines, stage }, { state: "running", startedAt })} />);
   const bar = await screen.findByRole("progressbar");
   expect([bar.getAttribute("aria-valuenow"), bar.getAttribute("aria-valuemax")]).toEqual(["5", "10"]);
@@ -135,6 +135,40 @@ test("a running trial says what is settled, what is measured, and how long it ma
       /5 of 10 lines settled, 2\d s so far, about 2\d s to go; confirming: measuring huts \(1\)/,
     ),
   ).toBeTruthy();
+});
+
+test("what later rules make of a trial stands beside what was decided, and not in its place", async () => {
+  const anew = [
+    {
+      number: 2,
+      decidedAt: "2026-11-28T09:00:00Z",
+      rules: 2,
+      headline: "0 of 3 regressed",
+      otherwise: [
+        {
+          line: 2,
+          statement: "statement_2",
+          case: "1",
+          first: "regressed" as const,
+          now: "unsettled" as const,
+          basis: "time" as const,
+          message: "This machine could not tell.",
+        },
+      ],
+    },
+  ];
+  const asked = serve({ "POST /api/trials/4/decide": trial() });
+  await show(
+    <BillPanel
+      page={trial({ anew, decidedBy: { version: 1, today: 2, decidedAt: "2026-07-18T09:01:00Z" } })}
+      open={() => {}}
+    />,
+  );
+  expect(await screen.findByText(/by version 1 of the rules; today's are version 2/)).toBeTruthy();
+  expect(screen.getByText(/by version 2: 0 of 3 regressed/)).toBeTruthy();
+  expect(screen.getByText(/: unsettled, and regressed first/)).toBeTruthy();
+  fireEvent.click(screen.getByText("Decide anew"));
+  await vi.waitFor(() => expect(asked.some((a) => a.path.endsWith("decide"))).toBe(true));
 });
 
 const block = (beforeUs: number, afterUs: number, leftOut = false): Schemas["BlockView"] => ({

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Wording;
 namespace SwiftLedger.Core.Plans.Findings;
 
 /// <summary>Indexes that cost writes and serve nothing: told from the catalogue and the plans of a whole workload.</summary>
@@ -32,17 +33,17 @@ public static class CatalogFindings
                 .Select(k => About(FindingKind.ForeignKeyWithoutIndex, $"{table.Name} refers to another table by {string.Join(", ", k)}, and no index begins with that.")));
             if (table.DeadRows is { } dead && dead >= DeadFrom && dead >= (table.Rows ?? 0) * DeadShare)
             {
-                found.Add(About(FindingKind.DueForVacuum, $"{table.Name} holds {Trials.Figures.Count(dead)} dead rows beside {Trials.Figures.Count(table.Rows ?? 0)} live ones."));
+                found.Add(About(FindingKind.DueForVacuum, $"{table.Name} holds {Figures.Count(dead)} dead rows beside {Figures.Count(table.Rows ?? 0)} live ones."));
             }
 
             // Only where the engine tells its statistics apart from its counts.
             if (table is { AnalyzedRows: null, DeadRows: not null, Rows: >= NeverFrom })
             {
-                found.Add(About(FindingKind.NeverAnalyzed, $"The statistics of {table.Name} were never gathered; it holds {Trials.Figures.Count(table.Rows.Value)} rows."));
+                found.Add(About(FindingKind.NeverAnalyzed, $"The statistics of {table.Name} were never gathered; it holds {Figures.Count(table.Rows.Value)} rows."));
             }
 
             found.AddRange(table.Indexes.Where(i => i is { Unique: false, Origin: "created" } && used?.Contains(i.Name) == false)
-                .Select(i => About(FindingKind.UnusedIndex, $"No statement of the workload goes through {i.Name} of {table.Name} ({string.Join(", ", i.Columns)}); each write keeps it.{(i.Scans is { } scans ? scans == 0 ? " The server went through it never since it counts." : $" The server went through it {Trials.Figures.Count(scans)} times since it counts." : "")}{Size(catalog, i)}")));
+                .Select(i => About(FindingKind.UnusedIndex, $"No statement of the workload goes through {i.Name} of {table.Name} ({string.Join(", ", i.Columns)}); each write keeps it.{(i.Scans is { } scans ? scans == 0 ? " The server went through it never since it counts." : $" The server went through it {Figures.Count(scans)} times since it counts." : "")}{Size(catalog, i)}")));
         }
 
         return found;
@@ -54,7 +55,7 @@ public static class CatalogFindings
 
     private static Finding About(FindingKind kind, string text) => new(kind, text, null, null, []);
 
-    private static string Size(Catalog catalog, CatalogIndex index) => index.Pages is { } pages ? $" It takes {Trials.Figures.Three(pages * (double)catalog.PageSize / (1 << 20))} MiB." : "";
+    private static string Size(Catalog catalog, CatalogIndex index) => index.Pages is { } pages ? $" It takes {Figures.Three(pages * (double)catalog.PageSize / (1 << 20))} MiB." : "";
 
     private static bool SameColumns(CatalogIndex a, CatalogIndex b) => a.Columns.SequenceEqual(b.Columns, StringComparer.OrdinalIgnoreCase);
 }

@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;
 

@@ -1,6 +1,7 @@
 using System.Globalization;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;
 

@@ -1,6 +1,7 @@
 using SwiftLedger.Core.Plans.Statistics;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;
 

@@ -1,6 +1,6 @@
 using System.Globalization;
 
-namespace SwiftLedger.Core.Trials;
+namespace SwiftLedger.Core.Wording;
 
 /// <summary>Numbers in words: three significant digits, a thin space between thousands, never 100 % for a part.</summary>
 public static class Figures

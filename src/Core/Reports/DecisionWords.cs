@@ -1,0 +1,65 @@
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
+
+namespace SwiftLedger.Core.Reports;
+
+/// <summary>Puts decisions into sentences: the only place that does, for screens, command and reports.</summary>
+public static class DecisionWords
+{
+    /// <summary>The reason of a decision in words; null where the numbers say it.</summary>
+    /// <param name="decision">Any decision.</param>
+    public static string? Message(this Decision decision) => decision.Reason is { } reason ? Of(reason) : null;
+
+    /// <summary>The notices of a decision in words, in their order.</summary>
+    /// <param name="decision">Any decision.</param>
+    public static IReadOnlyList<string> Notes(this Decision decision) => [.. decision.Notices.Select(Of)];
+
+    private static string Of(Reason reason) => reason switch
+    {
+        OtherRows r => $"Not the same rows: {Rows(r.Before)} before, {Rows(r.After)} after{(r.Before == r.After ? ", with other contents" : "")}.",
+        BeforeFailed f => $"Before side: {f.Failure.Reason}{Besides(f)}",
+        AfterDidNotFinish f => $"The after side did not finish: {f.Failure.Reason} The before side took {Figures.Duration(f.BeforeMilliseconds * 1000)}.",
+        BrokeAfter f => $"It broke on the after side only: {f.Failure.Reason}",
+        NotTimed { DeadRows: true } => "Not timed: a write that is rolled back leaves dead rows, for which the side that is measured later would pay. Plans and work were compared.",
+        NotTimed => "Not timed: the change stood in a transaction that was rolled back. Plans and work were compared.",
+        NoBlocks => "The time was spent before this line had a block.",
+        FreshCopiesTold r => $"The first copies could not tell ({Figures.Ratio(r.First)}, at the band's edge); a second session on fresh copies could ({Figures.Ratio(r.Second)}).",
+        UnderFloor r => $"The difference is {Figures.Duration(r.Difference)} an execution, under the floor of {Figures.Duration(r.Floor)}.",
+        WeakerEvidence => "One side was measured after the other: weaker evidence than by turns.",
+        CannotBeConfirmed r => $"{Figures.Ratio(r.Ratio)}, but one side was measured after the other, and a difference this small cannot be confirmed: what was before is gone.",
+        NotConfirmed => "A difference this small is measured again on fresh copies; that did not happen.",
+        Confirmed => "Confirmed in a second session on fresh copies.",
+        SessionsDisagree r => $"A second session on fresh copies did not agree: {Figures.Ratio(r.First)}, then {Figures.Ratio(r.Second)}.",
+        TooFewBlocks r => $"The time was spent after {r.Blocks} block{(r.Blocks == 1 ? "" : "s")}, and {r.Fewest} are the fewest that decide anything.",
+        TimeSpent r => $"The time was spent: {Noise(r.HalfWidth, r.Blocks)}.",
+        MachineTakenAway => "The machine was taken away during too many blocks.",
+        BlocksResemble => "Neighbouring blocks resemble each other too much to be told apart from a drift of the machine.",
+        RatioMoved => "The ratio moved while it was measured: the first and the second half disagree.",
+        TooNoisy r => $"This machine could not tell: {Noise(r.HalfWidth, r.Blocks)}.",
+        DecidedByWork r => $"{(r.Timed ? "Time alone did not settle it." : "Not timed.")} The plan changed, and {(r.Counter == LineEvidence.StepsCounter ? "the engine's steps are exact" : "the engine counted the blocks that it touched")}: {Figures.Ratio(r.Ratio)}.",
+        MayBeChance r => $"Among {r.Lines} lines, a finding this weak may be chance: the list of regressed lines keeps its false discovery rate at {Figures.Percent(r.Rate)}.",
+        AsTold r => r.Sentence,
+        _ => throw new ArgumentOutOfRangeException(nameof(reason), reason, "A reason without words."),
+    };
+
+    private static string Of(Notice notice) => notice switch
+    {
+        RowsMoved => "The rows differ between the sides: right only if the migration means to alter them.",
+        OtherOrder => "The rows are the same but come in another order: the ORDER BY leaves ties open.",
+        RowsVary => "The rows differ from run to run on one side, so the sides cannot be compared by their rows.",
+        TailLeavesBand n => $"Level by the median, but the mean is {Figures.Ratio(n.MeanRatio)} and the 95th percentile {Figures.Ratio(n.P95Ratio)}: look at the samples.",
+        WorkDisagrees n => $"Time and work disagree: by work it is {Figures.Ratio(n.Ratio)}.",
+        WorkLeavesBand n => $"By work it is {Figures.Ratio(n.Ratio)}.",
+        _ => throw new ArgumentOutOfRangeException(nameof(notice), notice, "A notice without words."),
+    };
+
+    private static string Besides(BeforeFailed f) => f.Other is { } other ? $" The after side failed too: {other.Reason}"
+        : f.AfterMilliseconds is { } after ? $" The after side took {Figures.Duration(after * 1000)}: raise the limit to compare."
+        : "";
+
+    /// <summary>An interval wider than the whole says nothing more than one as wide.</summary>
+    private static string Noise(double halfWidth, int blocks) =>
+        $"the interval is {Figures.Percent(Math.Min(0.9999, halfWidth))} wide to each side after {blocks} blocks";
+
+    private static string Rows(long? rows) => rows is { } n ? $"{Figures.Three(n)} {(n == 1 ? "row" : "rows")}" : "no rows";
+}
