@@ -3,7 +3,7 @@ using System.Globalization;
 using System.Text;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
-using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 

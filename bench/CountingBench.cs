@@ -5,6 +5,7 @@ using SwiftLedger.Core.Workloads;
 using SwiftLedger.Demo;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
 
 namespace SwiftLedger.Benchmarks;
 
@@ -22,7 +23,7 @@ internal static class CountingBench
         {
             DemoScenario demo = DemoScenario.MakeIn(Path.Combine(folder, "demo"));
             string copies = Directory.CreateDirectory(Path.Combine(folder, "copies")).FullName;
-            using var counter = new ExplainProcess(PlanLibrary.Find());
+            using var counter = new ExplainProcess(SubjectEngines.Of(Dialects.SqliteEngine));
             await using SqliteSubject subject = SqliteSubject.Open(demo.DatabasePath, copies);
             await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
             string path = Path.Combine(copies, "before.db");

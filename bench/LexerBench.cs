@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Text;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 
 namespace SwiftLedger.Benchmarks;
 
@@ -25,7 +26,7 @@ internal static class LexerBench
             {
                 foreach (string s in statements)
                 {
-                    var lexer = new SqlLexer(s);
+                    var lexer = new SqlLexer(s, Dialects.Sqlite);
                     while (lexer.TryReadSignificant(out Token token))
                     {
                         sink += (ulong)token.Length;

@@ -1,6 +1,8 @@
 using System.Diagnostics;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 
 namespace SwiftLedger.Benchmarks;
 

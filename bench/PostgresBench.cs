@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using Npgsql;
 using NpgsqlTypes;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Demo;
@@ -113,7 +114,7 @@ internal static class PostgresBench
     /// <summary>Throughput of four sessions that keep both cores busy, watched and not, by turns; one pair goes on for two seconds a side.</summary>
     private static void Watched(PostgresServer server)
     {
-        using PostgresActivity activity = PostgresActivity.Open(server.Connection("huts"));
+        using IServerActivity activity = SubjectEngines.Of(Dialects.PostgresEngine).Server!.Watch(server.Connection("huts"));
         long done = 0;
         bool over = false;
         Thread[] sessions = [.. Enumerable.Range(0, Sessions).Select(n => new Thread(() =>

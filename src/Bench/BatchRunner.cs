@@ -1,8 +1,8 @@
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Bench;
 
@@ -20,10 +20,11 @@ public static class BatchRunner
     /// <exception cref="OperationCanceledException">It was stopped; the copy is gone.</exception>
     public static async Task<(BatchRun? Run, string? Problem)> RunAsync(LedgerHome home, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop)
     {
-        options = options with { Dialect = SubjectAddress.DialectOf(subject) };
-        if (SubjectAddress.IsPostgres(subject))
+        ISubjectEngine engine = SubjectEngines.OfSubject(subject);
+        options = options with { Engine = engine.Engine };
+        if (engine.Server is { } server)
         {
-            PostgresLook look = await Task.Run(() => PostgresLook.At(subject), stop);
+            ServerLook look = await Task.Run(() => server.LookAt(subject), stop);
             SidesOffered[] ways = [.. look.Sides.Where(s => s.Sides is SubjectSides.Copies or SubjectSides.Dumped)];
             if (ways.FirstOrDefault(w => w.Works || (w.WithTrust && options.TrustSql)) is not { } way)
             {
@@ -55,11 +56,11 @@ public static class BatchRunner
         }
         finally
         {
-            bool onServer = options.Dialect == SqlDialect.PostgreSql && PostgresSubject.MadeDatabases(folder);
+            bool outside = engine.MadeOutside(folder);
             hold.Dispose();
-            if (onServer)
+            if (outside)
             {
-                await Task.Run(() => PostgresSubject.Clean(job.Access, folder), CancellationToken.None);
+                await Task.Run(() => engine.Clean(job.Access, folder), CancellationToken.None);
             }
         }
     }

@@ -1,9 +1,8 @@
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Bench;
 
@@ -16,7 +15,7 @@ internal sealed class BatchSession(BenchJob job, BatchOrder order, Action<BenchE
     {
         try
         {
-            (BatchRun? run, string? problem) = SubjectAddress.IsPostgres(job.Subject) ? await OnServerAsync() : await OnFileAsync();
+            (BatchRun? run, string? problem) = await OnCopyAsync();
             tell(run is not null ? new ScriptRan(run) : new JobRefused([new(InputPart.Subject, null, problem ?? "Nothing ran.")], BadInput: false));
         }
         catch (SubjectException e)
@@ -33,26 +32,14 @@ internal sealed class BatchSession(BenchJob job, BatchOrder order, Action<BenchE
         }
     }
 
-    private async Task<(BatchRun? Run, string? Problem)> OnFileAsync()
+    /// <summary>On a private copy, made in whichever way the subject allows.</summary>
+    private async Task<(BatchRun? Run, string? Problem)> OnCopyAsync()
     {
-        if (PlanLibrary.Find() is not { } library)
-        {
-            return (null, "A batch is run by the SQLite that counts, which is not built for want of a C compiler. Install gcc and libc6-dev, and start Swift Ledger again.");
-        }
-
-        SqliteBounds.LimitMemory(job.Memory.Timed);
-        long most = ProcessBounds.MostFileBytes(job.Subject, job.Bounds);
+        job.Engine.LimitMemory(job.Memory.Timed);
+        long most = ProcessBounds.MostFileBytes(job);
         ProcessBounds.LimitFiles(most);
-        await using SqliteSubject opened = SqliteSubject.Open(job.Subject, job.Folder, bounds: job.Bounds);
-        await using ISubjectCopy copy = await opened.CopyAsync(Side.Before, CancellationToken.None);
-        using var process = new ExplainProcess(library, job.Folder, job.Memory, most);
-        return await Task.Run(() => process.RunScript(Path.Combine(job.Folder, "before.db"), order.Script, _limit, _whole, job.Bounds));
-    }
-
-    /// <summary>The server does the work; copied by whichever way it allows.</summary>
-    private async Task<(BatchRun? Run, string? Problem)> OnServerAsync()
-    {
-        await using PostgresSubject opened = PostgresSubject.Open(job.Access, job.Folder);
-        return (await opened.RunScriptAsync(order.Script, _limit, _whole, CancellationToken.None), null);
+        using var counter = new ExplainProcess(job.Engine, job.Folder, job.Memory, most);
+        await using ISubject opened = job.Engine.Open(job.Access, job.Folder, counter);
+        return await opened.RunScriptAsync(order.Script, _limit, _whole, CancellationToken.None);
     }
 }

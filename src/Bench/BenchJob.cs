@@ -1,8 +1,8 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Bench;
 
@@ -33,19 +33,18 @@ public sealed record BenchJob(
     string? OtherAddress = null,
     BatchOrder? Batch = null)
 {
-    private const int Gibibyte = 1 << 30;
-
-    /// <summary>What a change or a script may make of a copy.</summary>
-    [JsonIgnore]
-    public ChangeBounds Bounds => new(Options.ChangeGigabytes is { } most ? (long)(most * Gibibyte) : null);
-
     /// <summary>What the job's processes may take of memory.</summary>
     [JsonIgnore]
     public MemoryShares Memory => new(Options.MostMegabytes);
 
-    /// <summary>How a subject on a server is reached.</summary>
+    /// <summary>How the subject is opened.</summary>
     [JsonIgnore]
-    public PostgresAccess Access => new(Subject, Options.Sides, OtherAddress ?? Options.OtherAddress, (long)(Options.MostGigabytes * (1L << 30)), Options.Expendable, Options.Dump, Options.Seed, Options.TrustSql, Bounds, Options.RunAs);
+    public SubjectAccess Access => SubjectAccess.Of(Subject, Options, OtherAddress);
+
+    /// <summary>What runs its statements.</summary>
+    /// <exception cref="SubjectException">Databases of its engine cannot be tested.</exception>
+    [JsonIgnore]
+    public ISubjectEngine Engine => SubjectEngines.Of(Options.Engine);
 
     /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Diagnostics;
 using System.Runtime;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
@@ -8,8 +9,6 @@ using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Bench;
 
@@ -62,9 +61,9 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
     public async Task RunAsync()
     {
         Parsed<TrialBrief> read = TrialBrief.Read(job.Workload, job.Change, job.Options);
-        SqliteBounds.LimitMemory(job.Memory.Timed);
+        job.Engine.LimitMemory(job.Memory.Timed);
         ProcessBounds.LimitFiles(MostFileBytes());
-        var problems = read.Problems.Concat(job.Options.Dialect == SqlDialect.Sqlite ? SyntaxProblems(read.Value) : []).ToList();
+        var problems = read.Problems.Concat(job.Engine.Checks is { } checks ? SyntaxProblems(read.Value, checks) : []).ToList();
         if (problems.Count > 0)
         {
             Tell(new JobRefused(problems, BadInput: true));
@@ -99,7 +98,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
     }
 
     /// <summary>Statements that the engine's parser refuses, with their place in the file that they come from.</summary>
-    private IEnumerable<InputProblem> SyntaxProblems(TrialBrief brief)
+    private IEnumerable<InputProblem> SyntaxProblems(TrialBrief brief, IStatementChecks checks)
     {
         (InputPart Part, string Text, TextSpan Body, int Number, string Sql)[] all =
         [
@@ -109,14 +108,14 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         int at = 0;
 
         // The engine's parser does not always listen to an interruption: then the process ends with the parser in it.
-        var checking = Task.Run(() => SqliteSyntax.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax).ToList());
+        var checking = Task.Run(() => checks.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax).ToList());
         return checking.Wait(LongestSyntax + Grace)
             ? checking.Result.Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint))
-            : [At(all[at].Part, all[at].Text, all[at].Body, all[at].Number, SqliteSyntax.TooDeep)];
+            : [At(all[at].Part, all[at].Text, all[at].Body, all[at].Number, checks.TooDeep)];
     }
 
     /// <summary>No file that this process or the one that counts writes grows beyond it: a copy, its log, a temporary file.</summary>
-    private long MostFileBytes() => ProcessBounds.MostFileBytes(job.Subject, job.Bounds);
+    private long MostFileBytes() => ProcessBounds.MostFileBytes(job);
 
     private static InputProblem At(InputPart part, string text, TextSpan body, int number, EngineException e) =>
         InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}.");
@@ -145,20 +144,8 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
     private async Task<BenchEvent> MeasureAsync()
     {
         Tell(new StageReached(TrialStage.Copying, null));
-        double lastTold = 0;
-        using var counter = new ExplainProcess(PlanLibrary.Find(), job.Folder, job.Memory, MostFileBytes());
-        void Told(double share)
-        {
-            if (share >= lastTold + 0.1)
-            {
-                lastTold = share;
-                Tell(new StageReached(TrialStage.Copying, Figures.Percent(share)));
-            }
-        }
-
-        await using ISubject subject = job.Options.Dialect == SqlDialect.PostgreSql
-            ? PostgresSubject.Open(job.Access, job.Folder, doing => Tell(new StageReached(TrialStage.Copying, doing)), stop)
-            : SqliteSubject.Open(job.Subject, job.Folder, job.Confirming ? null : counter, null, Told, job.Bounds, stop);
+        using var counter = new ExplainProcess(job.Engine, job.Folder, job.Memory, MostFileBytes());
+        await using ISubject subject = job.Engine.Open(job.Access, job.Folder, job.Confirming ? null : counter, doing => Tell(new StageReached(TrialStage.Copying, doing)), stop);
         Tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
             Machine.Describe(), Machine.LoadAverage(), subject.Info.Notes)));
         Tell(new SchemaRead(subject.Info.Schema));
@@ -385,7 +372,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
     private void MeasureLines(ILookup<bool, LineBrief> lines, ISubjectCopy before, ISubjectCopy after, Machine.StolenTime stolen)
     {
         // An engine in this process is on the thread's own CPU, wherever that is.
-        using CpuPlacement? placement = job.Options.Dialect == SqlDialect.PostgreSql ? CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]) : null;
+        using CpuPlacement? placement = job.Engine.RunsHere ? null : CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
         GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
         GCSettings.LatencyMode = GCLatencyMode.SustainedLowLatency;
         TimeSpan? deadline = Deadline;

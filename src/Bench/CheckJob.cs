@@ -1,15 +1,16 @@
 using System.Text.Json;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Bench;
 
 /// <summary>What the checking process is asked: one JSON object a line on its standard input.</summary>
+/// <param name="Engine">Whose parser is asked.</param>
 /// <param name="Statements">To be checked by the engine's parser; null where a plan is asked for.</param>
 /// <param name="Sql">To be explained.</param>
-internal sealed record CheckRequest(IReadOnlyList<string>? Statements, IReadOnlyList<SchemaObject>? Schema = null, Catalog? Catalog = null, string? Sql = null);
+internal sealed record CheckRequest(Engine Engine, IReadOnlyList<string>? Statements, IReadOnlyList<SchemaObject>? Schema = null, Catalog? Catalog = null, string? Sql = null);
 
 /// <summary>What is wrong with a statement.</summary>
 /// <param name="Statement">Its place in the request, from 0.</param>
@@ -32,7 +33,11 @@ public static class CheckMain
 
     public static int Run(TextReader input, Stream output)
     {
-        SqliteBounds.LimitMemory(MostMemory);
+        foreach (ISubjectEngine engine in SubjectEngines.All.Where(e => e.RunsHere))
+        {
+            engine.LimitMemory(MostMemory);
+        }
+
         using var requests = Lifeline.Lines(input, () => Environment.Exit(0));
         foreach (string line in requests.GetConsumingEnumerable())
         {
@@ -47,14 +52,19 @@ public static class CheckMain
 
     private static CheckReply Answer(CheckRequest request)
     {
+        if (SubjectEngines.Of(request.Engine).Checks is not { } checks)
+        {
+            return new([], Failure: "Only a server can tell.");
+        }
+
         if (request.Statements is { } statements)
         {
-            return new([.. SqliteSyntax.CheckAll(statements, Longest).Select(c => new ParserComplaint(c.Statement, c.Complaint.Message, c.Complaint.Offset))]);
+            return new([.. checks.CheckAll(statements, Longest).Select(c => new ParserComplaint(c.Statement, c.Complaint.Message, c.Complaint.Offset))]);
         }
 
         try
         {
-            return new(null, SqliteSketch.Explain(request.Schema ?? [], request.Catalog, request.Sql ?? ""));
+            return new(null, checks.Explain(request.Schema ?? [], request.Catalog, request.Sql ?? ""));
         }
         catch (EngineException e)
         {

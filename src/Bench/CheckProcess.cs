@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Text.Json;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
@@ -15,22 +16,22 @@ public sealed class CheckProcess : IDisposable
     private Process? _process;
 
     /// <summary>What the engine's parser has against statements, also that it gave no answer in time.</summary>
-    public IReadOnlyList<ParserComplaint> Check(IReadOnlyList<string> statements)
+    public IReadOnlyList<ParserComplaint> Check(Engine engine, IReadOnlyList<string> statements)
     {
         if (statements.Count == 0)
         {
             return [];
         }
 
-        CheckReply reply = Ask(new(statements));
+        CheckReply reply = Ask(new(engine, statements));
         return reply.Problems ?? [new(0, reply.Failure!, null)];
     }
 
     /// <summary>The plan of a statement by a schema and its statistics alone.</summary>
     /// <returns>The plan, or why there is none.</returns>
-    public (Plan? Plan, string? Failure) Explain(IReadOnlyList<SchemaObject> schema, Catalog? catalog, string sql)
+    public (Plan? Plan, string? Failure) Explain(Engine engine, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string sql)
     {
-        CheckReply reply = Ask(new(null, schema, catalog, sql));
+        CheckReply reply = Ask(new(engine, null, schema, catalog, sql));
         return (reply.Plan, reply.Plan is null ? reply.Failure ?? "there is no plan" : null);
     }
 

@@ -1,29 +1,33 @@
 using System.Text.Json;
+using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Bench;
 
 /// <summary>
-/// The explaining process: runs statements on the SQLite that counts what each operator does. It ends when its standard input does.
+/// The explaining process: runs statements on a library that counts what each operator does. It ends when its standard input does.
 /// A process of its own, because one library serves a whole process, and because a crash of it must cost nothing but counts.
 /// </summary>
 public static class ExplainMain
 {
-    /// <param name="library">Path of the library.</param>
+    /// <param name="engine">Short name of the engine.</param>
+    /// <param name="library">Path of its library that counts.</param>
     /// <param name="mostMemory">Bytes that the engine may take.</param>
     /// <param name="mostFileBytes">No file that it writes grows beyond it.</param>
-    public static async Task<int> RunAsync(string library, long mostMemory, long mostFileBytes, TextReader input, Stream output)
+    public static async Task<int> RunAsync(string engine, string library, long mostMemory, long mostFileBytes, TextReader input, Stream output)
     {
-        string? broken = Load(library);
+        ISubjectEngine subjects = SubjectEngines.Of(KnownEngines.Find(engine) ?? throw new ArgumentException("No engine of this name.", nameof(engine)));
+        ICountingLibrary counting = subjects.Counting ?? throw new ArgumentException("This engine has no library that counts.", nameof(engine));
+        string? broken = counting.Use(library);
         if (broken is null)
         {
-            SqliteBounds.LimitMemory(mostMemory);
+            subjects.LimitMemory(mostMemory);
             ProcessBounds.LimitFiles(mostFileBytes);
         }
 
-        using SqlitePlanCounter? counter = broken is null ? new() : null;
+        using IPlanCounter? counter = broken is null ? counting.Open() : null;
         using var requests = Lifeline.Lines(input, () => Environment.Exit(3));
         foreach (string line in requests.GetConsumingEnumerable())
         {
@@ -38,27 +42,18 @@ public static class ExplainMain
         return 0;
     }
 
-    private static string? Load(string library)
-    {
-        try
-        {
-            SqliteLibrary.Use(library);
-            return null;
-        }
-        catch (Exception e) when (e is DllNotFoundException or BadImageFormatException or EntryPointNotFoundException)
-        {
-            return $"The library that counts does not load: {e.Message}";
-        }
-    }
-
-    private static ExplainReply Answer(SqlitePlanCounter counter, ExplainRequest request)
+    private static ExplainReply Answer(IPlanCounter counter, ExplainRequest request)
     {
         var limit = TimeSpan.FromSeconds(request.Seconds);
         try
         {
-            return request.Script is { } script
-                ? new(null, null, null, counter.Run(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds), new(request.Growth)))
-                : request.Sql is { } sql
+            if (request.Script is { } script)
+            {
+                (BatchRun? run, string? problem) = counter.RunScript(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds), new(request.Growth));
+                return new(null, null, problem, run);
+            }
+
+            return request.Sql is { } sql
                 ? new(counter.Count(request.Path, request.Settings, new(sql, BindLine.Pairs(request.Binds)), limit), null, null)
                 : new(null, counter.ReadCatalog(request.Path, request.Settings, limit), null);
         }

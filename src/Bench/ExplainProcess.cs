@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -10,10 +11,12 @@ using SwiftLedger.Subjects;
 namespace SwiftLedger.Bench;
 
 /// <summary>Asks an explaining process, started at the first question. Whatever goes wrong with it costs counts, never the trial.</summary>
+/// <param name="engine">Whose library counts.</param>
 /// <param name="folder">The job's own, for temporary files; null for the usual place.</param>
 /// <param name="memory">What the job may take; null for the usual.</param>
+/// <param name="counting">The library, where it is not the engine's own.</param>
 /// <param name="mostFileBytes">No file that it writes grows beyond it.</param>
-public sealed class ExplainProcess(string? library, string? folder = null, MemoryShares? memory = null, long mostFileBytes = long.MaxValue) : IPlanCounter, IDisposable
+public sealed class ExplainProcess(ISubjectEngine engine, string? folder = null, MemoryShares? memory = null, long mostFileBytes = long.MaxValue, ICountingLibrary? counting = null) : IPlanCounter
 {
     /// <summary>What an answer may take beyond the executions that it needs.</summary>
     private static readonly TimeSpan Grace = TimeSpan.FromSeconds(5);
@@ -22,9 +25,8 @@ public sealed class ExplainProcess(string? library, string? folder = null, Memor
 
     private Process? _process;
     private int _starts;
-    private string? _broken = library is null
-        ? "Only estimates: the SQLite that counts is not built, for want of a C compiler. Install gcc and libc6-dev, and start Swift Ledger again."
-        : null;
+    private readonly string? _library = (counting ?? engine.Counting)?.Find();
+    private string? _broken = (counting ?? engine.Counting) is { } library && library.Find() is null ? library.Missing : null;
 
     public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit)
     {
@@ -34,10 +36,6 @@ public sealed class ExplainProcess(string? library, string? folder = null, Memor
 
     public Catalog? ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit) => Ask(new(path, settings, null, "", limit.TotalSeconds), limit).Catalog;
 
-    /// <summary>Runs a script whole on a private copy, which it changes.</summary>
-    /// <param name="limit">Of one statement.</param>
-    /// <param name="whole">Of the script.</param>
-    /// <returns>What ran, or why nothing did.</returns>
     public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
     {
         ExplainReply reply = Ask(new(path, [], null, "", limit.TotalSeconds, script, whole.TotalSeconds, bounds.Growth), whole);
@@ -78,7 +76,8 @@ public sealed class ExplainProcess(string? library, string? folder = null, Memor
     {
         _starts++;
         ProcessStartInfo info = BenchProcess.StartInfo("explain-job", folder);
-        info.ArgumentList.Add(library!);
+        info.ArgumentList.Add(engine.Engine.Id);
+        info.ArgumentList.Add(_library!);
         info.ArgumentList.Add((memory ?? new(TrialOptions.UsualMegabytes)).Counted.ToString(CultureInfo.InvariantCulture));
         info.ArgumentList.Add(mostFileBytes.ToString(CultureInfo.InvariantCulture));
         return Process.Start(info)!;

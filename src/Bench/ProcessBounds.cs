@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
@@ -12,16 +13,7 @@ internal static partial class ProcessBounds
     private const long Spare = 64L << 20;
 
     /// <summary>The largest file that a job may need: a copy that grew as far as it may.</summary>
-    public static long MostFileBytes(string subject, ChangeBounds bounds)
-    {
-        if (SubjectAddress.IsPostgres(subject) || !File.Exists(subject))
-        {
-            return long.MaxValue;
-        }
-
-        long bytes = new FileInfo(subject).Length;
-        return bytes + bounds.GrowthOf(bytes) + Spare;
-    }
+    public static long MostFileBytes(BenchJob job) => job.Engine.BytesOf(job.Subject) is { } bytes ? bytes + job.Access.Bounds!.GrowthOf(bytes) + Spare : long.MaxValue;
 
     /// <summary>Writing beyond that size fails with an error, whatever writes: temporary files of the engine are unlinked, and nobody else could see them grow.</summary>
     /// <remarks>setrlimit(2), RLIMIT_FSIZE; the signal that comes with it is ignored, so that the call fails instead.</remarks>

@@ -1,8 +1,8 @@
 using System.Diagnostics;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Bench;
 
@@ -30,7 +30,7 @@ public sealed class ServerWatch(string address, LoadFold fold)
     /// <exception cref="SubjectException">No connection to begin with.</exception>
     public async Task<string?> RunAsync(TimeSpan? length, Action<ActivitySample, LoadStretch?> seen, CancellationToken stop)
     {
-        using PostgresActivity activity = PostgresActivity.Open(address);
+        using IServerActivity activity = (SubjectEngines.OfSubject(address).Server ?? throw SubjectException.Because($"This is no server: it is named as {KnownEngines.FormsOfServers}.")).Watch(address);
         using var timer = new PeriodicTimer(Every);
         var clock = Stopwatch.StartNew();
         try

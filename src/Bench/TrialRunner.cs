@@ -1,7 +1,8 @@
 using System.Diagnostics;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
 
@@ -44,9 +45,10 @@ public sealed class TrialRunner(LedgerHome home)
         finally
         {
             // The folder first: whoever is killed while a server drops its databases leaves none of it, and the next start drops them.
-            bool onServer = brief.Options.Dialect == SqlDialect.PostgreSql && PostgresSubject.MadeDatabases(folder);
+            ISubjectEngine engine = SubjectEngines.Of(brief.Options.Engine);
+            bool outside = engine.MadeOutside(folder);
             hold.Dispose();
-            if (onServer && await Task.Run(() => PostgresSubject.Clean(new(subject, brief.Options.Sides, otherAddress ?? brief.Options.OtherAddress, Dump: brief.Options.Dump, Trusted: brief.Options.TrustSql), folder), CancellationToken.None) is { } left)
+            if (outside && await Task.Run(() => engine.Clean(SubjectAccess.Of(subject, brief.Options, otherAddress), folder), CancellationToken.None) is { } left)
             {
                 leftOver?.Invoke(left);
             }

@@ -12,13 +12,10 @@ namespace SwiftLedger.Bench;
 /// </summary>
 internal sealed class WholeSide(ISubjectCopy copy, Machine.StolenTime stolen, ExecutionLimit limit) : IDisposable
 {
-    /// <summary>Works in the session's memory alone, whatever the database holds.</summary>
-    private const string Yardstick = "SELECT pg_catalog.sum(i) FROM pg_catalog.generate_series(1, 2000) AS i";
-
     /// <summary>So many times as many batches are tried as are wanted, where the machine is taken away again and again.</summary>
     private const int MostRounds = 4;
 
-    private readonly SideBatches _yardstick = new(copy, copy.Prepare(new(Yardstick, []), limit));
+    private readonly SideBatches _yardstick = new(copy, copy.Prepare(new(copy.Yardstick ?? throw new NotSupportedException("This engine has nothing to measure beside."), []), limit));
     private readonly Dictionary<int, SideBatches> _open = [];
     private readonly Dictionary<int, List<Batch>> _batches = [];
 

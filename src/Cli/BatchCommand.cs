@@ -1,6 +1,7 @@
 using System.CommandLine;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
@@ -9,7 +10,7 @@ namespace SwiftLedger.Cli;
 /// <summary><c>swift-ledger batch</c>: what a script costs, statement by statement, on a copy.</summary>
 internal static class BatchCommand
 {
-    private static readonly Option<string> Subject = new("--subject") { Description = "The SQLite file, or postgresql://user@host/database; it is only read.", Required = true };
+    private static readonly Option<string> Subject = new("--subject") { Description = $"{string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}; it is only read.", Required = true };
     private static readonly Option<string> Script = new("--script") { Description = "The script; - for standard input.", Required = true };
     private static readonly Option<string?> Out = new("--out") { Description = "Write what was found as JSON." };
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one statement.", DefaultValueFactory = _ => 30 };
@@ -17,7 +18,7 @@ internal static class BatchCommand
 
     private static readonly Option<double?> ChangeGigabytes = new("--change-gigabytes") { Description = "By how much the script may make the copy larger; twice the subject and one more, when left out." };
     private static readonly Option<int> MostMegabytes = new("--most-megabytes") { Description = "What the processes may take of memory together.", DefaultValueFactory = _ => 700 };
-    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "PostgreSQL: run the script with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
+    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "On a server: run the script with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
 
     public static Command Build()
     {
@@ -28,14 +29,11 @@ internal static class BatchCommand
 
     private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
     {
-        if (parsed.GetValue(ChangeGigabytes) is not (null or (> 0 and <= 1e6)) || parsed.GetValue(MostMegabytes) is not (>= MemoryShares.Least and <= 1 << 20))
+        var options = new TrialOptions(
+            MaxSeconds: parsed.GetValue(MaxSeconds), StatementSeconds: parsed.GetValue(StatementSeconds), TrustSql: parsed.GetValue(Trust), ChangeGigabytes: parsed.GetValue(ChangeGigabytes), MostMegabytes: parsed.GetValue(MostMegabytes));
+        if (TrialLimits.ProblemsOf(options) is [var problemOfOption, ..])
         {
-            return await Refuse($"--change-gigabytes is a number above 0, --most-megabytes one from {MemoryShares.Least} on.");
-        }
-
-        if (parsed.GetValue(StatementSeconds) is not (> 0 and <= 86_400) || parsed.GetValue(MaxSeconds) is not (> 0 and <= 86_400))
-        {
-            return await Refuse("--statement-seconds and --max-seconds are numbers of seconds above 0.");
+            return await Refuse(OptionNames.Sentence(problemOfOption));
         }
 
         try
@@ -49,9 +47,9 @@ internal static class BatchCommand
 
             LedgerHome home = LedgerHome.FromEnvironment();
             home.SweepCopies();
-            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, SubjectAddress.IsPostgres(subject) ? subject : Path.GetFullPath(subject), script,
+            (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), script,
                 TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)),
-                new(TrustSql: parsed.GetValue(Trust), ChangeGigabytes: parsed.GetValue(ChangeGigabytes), MostMegabytes: parsed.GetValue(MostMegabytes)), stop);
+                options, stop);
             if (run is null)
             {
                 await Console.Error.WriteLineAsync(problem);

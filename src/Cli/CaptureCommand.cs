@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;

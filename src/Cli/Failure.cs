@@ -23,7 +23,7 @@ internal static class Failure
             SubjectException s => (s.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured, s.Problem.Message),
             EngineException x => (ExitCode.NotMeasured, $"The database failed: {x.Message}"),
             BenchProcessException b => (ExitCode.NotMeasured, b.Message),
-            SqliteException s => (s.SqliteErrorCode == SQLitePCL.raw.SQLITE_FULL ? ExitCode.NotMeasured : ExitCode.BadInput, LedgerException.Of(s).Message),
+            SqliteException s => (LedgerException.Of(s).DiskFull ? ExitCode.NotMeasured : ExitCode.BadInput, LedgerException.Of(s).Message),
             IOException io when (io.HResult & 0xFFFF) == NoSpace => (ExitCode.NotMeasured, $"The disk is full: {io.Message}"),
             IOException or UnauthorizedAccessException => (ExitCode.BadInput, $"A file or folder cannot be used: {inner.Message} Everything is kept in SWIFT_LEDGER_HOME."),
             _ => (ExitCode.NotMeasured, $"Swift Ledger failed, which is a mistake of its own ({inner.GetType().Name}: {inner.Message}). SWIFT_LEDGER_TRACE=1 shows where."),

@@ -9,9 +9,9 @@ if (args is ["bench-job"])
     return await BenchMain.RunAsync(Console.In, Console.OpenStandardOutput());
 }
 
-if (args is ["explain-job", var library, var memory, var files])
+if (args is ["explain-job", var engine, var library, var memory, var files])
 {
-    return await ExplainMain.RunAsync(library, long.Parse(memory, CultureInfo.InvariantCulture), long.Parse(files, CultureInfo.InvariantCulture), Console.In, Console.OpenStandardOutput());
+    return await ExplainMain.RunAsync(engine, library, long.Parse(memory, CultureInfo.InvariantCulture), long.Parse(files, CultureInfo.InvariantCulture), Console.In, Console.OpenStandardOutput());
 }
 
 if (args is ["check-job"])

@@ -7,6 +7,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Demo;
 using SwiftLedger.Store;
@@ -24,24 +25,29 @@ internal static class ServeCommand
     private static readonly Option<string> Listen = new("--listen") { Description = "Address to listen on; any but loopback asks for a token.", DefaultValueFactory = _ => "127.0.0.1" };
     private static readonly Option<double> Scale = new("--scale") { Description = "Size of the demo data.", DefaultValueFactory = _ => 1 };
 
-    private static readonly Option<string?> Postgres = new("--postgres") { Description = "Fill this empty PostgreSQL database with the demo as well: postgresql://user@host/database." };
-
     public static Command BuildServe()
     {
         var command = new Command("serve", "Start the web interface.") { Port, Listen };
-        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), demoScale: null, null, stop));
+        command.SetAction((parsed, stop) => RunAsync(parsed, demoScale: null, stop));
         return command;
     }
 
     public static Command BuildDemo()
     {
-        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale, Postgres };
-        command.SetAction((parsed, stop) => RunAsync(parsed.GetValue(Listen)!, parsed.GetValue(Port), parsed.GetValue(Scale), parsed.GetValue(Postgres), stop));
+        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale };
+        foreach (Option option in DemoTargets.Options)
+        {
+            command.Add(option);
+        }
+
+        command.SetAction((parsed, stop) => RunAsync(parsed, parsed.GetValue(Scale), stop));
         return command;
     }
 
-    private static async Task<int> RunAsync(string listen, int port, double? demoScale, string? postgres, CancellationToken stop)
+    private static async Task<int> RunAsync(ParseResult parsed, double? demoScale, CancellationToken stop)
     {
+        string listen = parsed.GetValue(Listen)!;
+        int port = parsed.GetValue(Port);
         if (!IPAddress.TryParse(listen, out IPAddress? address))
         {
             await Console.Error.WriteLineAsync($"'{listen}' is not an IP address.");
@@ -72,13 +78,18 @@ internal static class ServeCommand
         }
 
         await using WebApplication app = LedgerServer.Build(new(home, address, free, token, InterfaceFolder()));
-        if (postgres is not null && DemoDataCommand.FillPostgres(postgres, DemoScenario.MakeIn(DemoFolder(home, demoScale ?? 1), demoScale ?? 1)) is { } filled)
+        if (demoScale is { } made)
         {
-            OpenPostgresBook(app.Services, postgres, filled);
-        }
-        else if (postgres is not null)
-        {
-            return ExitCode.BadInput;
+            (bool good, FilledDemo? filled) = DemoTargets.Fill(parsed, () => DemoScenario.MakeIn(DemoFolder(home, made), made));
+            if (!good)
+            {
+                return ExitCode.BadInput;
+            }
+
+            if (filled is not null)
+            {
+                OpenBook(app.Services, filled);
+            }
         }
 
         await app.StartAsync(stop);
@@ -118,12 +129,12 @@ internal static class ServeCommand
         Path.Combine(home.Demo, scale == 1 ? "huts" : $"huts-{scale.ToString(System.Globalization.CultureInfo.InvariantCulture)}");
 
     /// <summary>A second book: the same changes, on a server.</summary>
-    private static void OpenPostgresBook(IServiceProvider services, string address, DemoScenario scenario)
+    private static void OpenBook(IServiceProvider services, FilledDemo filled)
     {
         BookStore books = services.GetRequiredService<BookStore>();
-        BookRecord book = books.Open(services.GetRequiredService<SubjectPasswords>().PutAway(address, null), $"{DemoScenario.BookName} on PostgreSQL");
-        books.KeepWorkload(book.Id, scenario.Workload);
-        foreach (DemoChange change in scenario.Changes)
+        BookRecord book = books.Open(services.GetRequiredService<SubjectPasswords>().PutAway(filled.Address, null), $"{DemoScenario.BookName} on {filled.Server.Engine.Name}");
+        books.KeepWorkload(book.Id, filled.Scenario.Workload);
+        foreach (DemoChange change in filled.Scenario.Changes)
         {
             books.KeepChange(book.Id, change.Title, change.Note, change.Text);
         }

@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using System.Text;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -12,7 +13,7 @@ namespace SwiftLedger.Cli;
 /// <summary><c>swift-ledger trial</c>: one trial from files to a result and an exit code.</summary>
 internal static class TrialCommand
 {
-    private static readonly Option<string> Subject = new("--subject") { Description = "The database to test: a SQLite file, or postgresql://user@host/database. It is only read.", Required = true };
+    private static readonly Option<string> Subject = new("--subject") { Description = $"The database to test: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
     private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, calls and values.", Required = true };
     private static readonly Option<string?> ChangePath = new("--change") { Description = "Migration statements and rewrites." };
     private static readonly Option<string?> Out = new("--out") { Description = "Write the result as JSON." };
@@ -25,23 +26,20 @@ internal static class TrialCommand
     private static readonly Option<ulong> Seed = new("--seed") { Description = "Draws which side goes first in each block.", DefaultValueFactory = _ => 1 };
     private static readonly Option<string[]> Only = new("--only") { Description = "Measure only these statements: NAME,NAME." };
     private static readonly Option<double> Tolerance = new("--tolerance") { Description = "Percent that counts as level.", DefaultValueFactory = _ => 5 };
-    private static readonly Option<string?> Sides = new("--sides") { Description = "PostgreSQL: copies (default), dumped (copies while others use it), as-is (rewrites only, on the subject itself), rolled-back (plans and work in a transaction), pair, in-place (one database that keeps the change, measured before and after it)." };
+    private static readonly Option<string?> Sides = new("--sides") { Description = "Of a database on a server: copies (default), dumped (copies while others use it), as-is (rewrites only, on the subject itself), rolled-back (plans and work in a transaction), pair, in-place (one database that keeps the change, measured before and after it)." };
     private static readonly Option<string?> Expendable = new("--expendable") { Description = "In place: the name of the database, which keeps the change." };
     private static readonly Option<string?> AfterSubject = new("--after-subject") { Description = "Of a pair: the database of the after side." };
     private static readonly Option<string[]> Tables = new("--tables") { Description = "Dumped: only these tables' rows come along: NAME,NAME. The schema is whole; the other tables are empty." };
     private static readonly Option<double?> MadeRows = new("--made-rows") { Description = "Dumped: the other tables, or all, get rows made from their statistics, N for each row of the subject." };
     private static readonly Option<string?> CopiesOn = new("--copies-on") { Description = "Dumped: a database on the server that holds the copies, where that is another one." };
-    private static readonly Option<double> MostGigabytes = new("--most-gigabytes") { Description = "PostgreSQL: a larger database is not copied.", DefaultValueFactory = _ => 50 };
+    private static readonly Option<double> MostGigabytes = new("--most-gigabytes") { Description = "On a server: a larger database is not copied.", DefaultValueFactory = _ => 50 };
     private static readonly Option<double?> ChangeSeconds = new("--change-seconds") { Description = "Bound on the change as a whole; 600, or less where --max-seconds is given, when left out." };
     private static readonly Option<double?> ChangeGigabytes = new("--change-gigabytes") { Description = "By how much the change may make a copy larger; twice the subject and one more, when left out." };
     private static readonly Option<int> MostMegabytes = new("--most-megabytes") { Description = "What the trial's processes may take of memory together.", DefaultValueFactory = _ => 700 };
-    private static readonly Option<string?> RunAs = new("--run-as") { Description = "PostgreSQL: a login made beforehand that statements and changes run as on copies, where the connection may not make one. Its password: SWIFT_LEDGER_RUN_AS_PASSWORD, or the password file." };
-    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "PostgreSQL: run statements with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
+    private static readonly Option<string?> RunAs = new("--run-as") { Description = "On a server: a login made beforehand that statements and changes run as on copies, where the connection may not make one. Its password: SWIFT_LEDGER_RUN_AS_PASSWORD, or the password file." };
+    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "On a server: run statements with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
-
-    /// <summary>Characters of a workload or a change: rows belong into the subject, and not into a change that loads them.</summary>
-    private const long LongestText = 4 << 20;
 
     public static Command Build()
     {
@@ -61,6 +59,11 @@ internal static class TrialCommand
         if (Complaint(parsed) is { } complaint)
         {
             return Refuse(complaint);
+        }
+
+        if (TrialLimits.ProblemsOf(OptionsOf(parsed, "")) is [var beyond, ..])
+        {
+            return Refuse(OptionNames.Sentence(beyond));
         }
 
         if (ReadText(workloadPath, "workload") is not { } workload
@@ -83,17 +86,17 @@ internal static class TrialCommand
         try
         {
             TrialAccount account = await new TrialRunner(home).RunAsync(
-                SubjectAddress.IsPostgres(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, progress.Show,
+                KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, progress.Show,
                 leftOver: Console.Error.WriteLine, otherAddress: parsed.GetValue(AfterSubject) ?? parsed.GetValue(CopiesOn), stop: stop);
             progress.Clear();
             if (account.Refusal is { } refusal)
             {
                 Report(refusal.Problems, workloadPath, changePath);
-                return refusal.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured;
+                return (int)Outcomes.Of(account);
             }
 
-            ResultDocument result = ResultDocument.Of(account, SubjectAddress.Shown(subject), workload, change);
-            return Write(parsed, result) ? ExitCodeOf(account) : ExitCode.NotMeasured;
+            ResultDocument result = ResultDocument.Of(account, KnownEngines.Shown(subject), workload, change);
+            return Write(parsed, result) ? (int)Outcomes.Of(account) : ExitCode.NotMeasured;
         }
         catch (BenchProcessException e)
         {
@@ -109,24 +112,20 @@ internal static class TrialCommand
         }
     }
 
-    private static readonly Dictionary<string, SubjectSides> SidesNamed = new(StringComparer.Ordinal)
-    {
-        ["copies"] = SubjectSides.Copies,
-        ["dumped"] = SubjectSides.Dumped,
-        ["as-is"] = SubjectSides.AsItIs,
-        ["rolled-back"] = SubjectSides.RolledBack,
-        ["pair"] = SubjectSides.Pair,
-        ["in-place"] = SubjectSides.InPlace,
-    };
-
     private static string? Complaint(ParseResult parsed)
     {
-        if (parsed.GetValue(Sides) is { } sides && (!SidesNamed.ContainsKey(sides) || !SubjectAddress.IsPostgres(parsed.GetValue(Subject)!)))
+        Engine engine = KnownEngines.OfSubject(parsed.GetValue(Subject));
+        if (parsed.GetValue(Sides) is { } sides && !SidesNames.All.ContainsKey(sides))
         {
-            return SidesNamed.ContainsKey(sides) ? "--sides is for PostgreSQL: of a SQLite file there are always copies." : $"--sides is one of {string.Join(", ", SidesNamed.Keys)}.";
+            return $"--sides is one of {string.Join(", ", SidesNames.All.Keys)}.";
         }
 
-        if (DumpContents.ProblemOf(DumpOf(parsed), SidesOf(parsed), SubjectAddress.DialectOf(parsed.GetValue(Subject))) is { } problem)
+        if (parsed.GetValue(Sides) is not null && engine.Ways.Count == 1)
+        {
+            return $"--sides is for {string.Join(" and ", KnownEngines.Subjects.Where(e => e.Ways.Count > 1).Select(e => e.Name))}: of {engine.Addresses!.Form} there are always {SidesNames.Of(engine.Ways[0])}.";
+        }
+
+        if (DumpContents.ProblemOf(DumpOf(parsed), SidesOf(parsed), engine) is { } problem)
         {
             return $"{problem} (--sides dumped, --tables, --made-rows, --copies-on)";
         }
@@ -147,13 +146,7 @@ internal static class TrialCommand
             return "--change is missing. Name the change to test, or give --noise-check to change nothing.";
         }
 
-        return parsed.GetValue(Tolerance) is not (> 0 and <= 1000) ? "--tolerance is a percentage above 0."
-            : parsed.GetValue(StatementSeconds) is not (> 0 and <= 86_400) ? "--statement-seconds is a number of seconds above 0."
-            : parsed.GetValue(ChangeSeconds) is not (null or (> 0 and <= 604_800)) ? "--change-seconds is a number of seconds above 0."
-            : parsed.GetValue(ChangeGigabytes) is not (null or (> 0 and <= 1e6)) ? "--change-gigabytes is a number above 0."
-            : parsed.GetValue(MostMegabytes) is not (>= MemoryShares.Least and <= 1 << 20) ? $"--most-megabytes is a number from {MemoryShares.Least} on."
-            : parsed.GetValue(MaxSeconds) is not (>= 0 and <= 1e9) ? "--max-seconds is 0 or a number of seconds."
-            : null;
+        return parsed.GetValue(MaxSeconds) is < 0 or double.NaN ? "--max-seconds is 0 or a number of seconds." : null;
     }
 
     private static TrialOptions OptionsOf(ParseResult parsed, string workload)
@@ -161,15 +154,15 @@ internal static class TrialCommand
         double most = parsed.GetValue(MaxSeconds);
         return new(
             Tolerance: parsed.GetValue(Tolerance) / 100,
-            MaxSeconds: most > 0 ? most : null,
+            MaxSeconds: most == 0 ? null : most,
             StatementSeconds: parsed.GetValue(StatementSeconds),
             Seed: parsed.GetValue(Seed),
-            Only: Names(parsed.GetValue(Only) ?? [], workload, SubjectAddress.DialectOf(parsed.GetValue(Subject))),
+            Only: Names(parsed.GetValue(Only) ?? [], workload, KnownEngines.OfSubject(parsed.GetValue(Subject)).Dialect),
             Quick: parsed.GetValue(Quick),
             NoiseCheck: parsed.GetValue(NoiseCheck),
-            Dialect: SubjectAddress.DialectOf(parsed.GetValue(Subject)),
+            Engine: KnownEngines.OfSubject(parsed.GetValue(Subject)),
             Sides: SidesOf(parsed),
-            AfterSubject: parsed.GetValue(AfterSubject) is { } after ? SubjectAddress.Shown(after) : null,
+            AfterSubject: parsed.GetValue(AfterSubject) is { } after ? KnownEngines.Shown(after) : null,
             MostGigabytes: parsed.GetValue(MostGigabytes),
             Expendable: parsed.GetValue(Expendable),
             Dump: DumpOf(parsed),
@@ -182,7 +175,7 @@ internal static class TrialCommand
 
     /// <summary>What only a dump can do means a dump.</summary>
     private static SubjectSides SidesOf(ParseResult parsed) =>
-        SidesNamed.GetValueOrDefault(parsed.GetValue(Sides) ?? (DumpOf(parsed) is null ? "copies" : "dumped"));
+        SidesNames.All.GetValueOrDefault(parsed.GetValue(Sides) ?? (DumpOf(parsed) is null ? "copies" : "dumped"));
 
     private static DumpContents? DumpOf(ParseResult parsed)
     {
@@ -190,7 +183,7 @@ internal static class TrialCommand
         double? made = parsed.GetValue(MadeRows);
         string? on = parsed.GetValue(CopiesOn);
         List<string>? chosen = tables.Length == 0 ? null : [.. tables.SelectMany(t => t.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))];
-        return chosen is null && made is null && on is null ? null : new(chosen, made, on is null ? null : SubjectAddress.Shown(on));
+        return chosen is null && made is null && on is null ? null : new(chosen, made, on is null ? null : KnownEngines.Shown(on));
     }
 
     /// <summary>A name may hold commas: what is a statement's whole name is not cut.</summary>
@@ -205,7 +198,7 @@ internal static class TrialCommand
     {
         try
         {
-            return InputText.Read(path, LongestText);
+            return InputText.Read(path, TrialLimits.LongestText);
         }
         catch (InputTextException e)
         {
@@ -246,18 +239,6 @@ internal static class TrialCommand
         }
 
         return true;
-    }
-
-    /// <summary>1 goes before 3: a regression is found even where another line could not be measured.</summary>
-    internal static int ExitCodeOf(TrialAccount account)
-    {
-        if (account.Lines.Any(l => l.Decision?.Verdict == Verdict.Regressed
-            || (l.Decision?.Verdict == Verdict.Failed && l.Evidence.BeforeFailure is null)))
-        {
-            return ExitCode.Regressed;
-        }
-
-        return account.Lines.Any(l => l.Evidence.BeforeFailure is not null || l.Decision is null) ? ExitCode.NotMeasured : ExitCode.Good;
     }
 
     private static int Refuse(string message)

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
@@ -9,10 +10,10 @@ using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Cli;
 
-/// <summary><c>swift-ledger watch</c>: what a PostgreSQL server's sessions do and wait for, looked at once a second through one connection.</summary>
+/// <summary><c>swift-ledger watch</c>: what a server's sessions do and wait for, looked at once a second through one connection.</summary>
 internal static class WatchCommand
 {
-    private static readonly Option<string> Subject = new("--subject") { Description = "postgresql://user@host/database; nothing is written.", Required = true };
+    private static readonly Option<string> Subject = new("--subject") { Description = $"{KnownEngines.FormsOfServers}; nothing is written.", Required = true };
     private static readonly Option<double> Seconds = new("--seconds") { Description = "How long; 0 until Ctrl+C.", DefaultValueFactory = _ => 60 };
     private static readonly Option<int> PileUp = new("--pile-up") { Description = "Keep everything that is seen when so many sessions are active.", DefaultValueFactory = _ => 20 };
     private static readonly Option<string?> Out = new("--out") { Description = "Write what was seen as JSON." };
@@ -20,7 +21,7 @@ internal static class WatchCommand
 
     public static Command Build()
     {
-        var command = new Command("watch", "Look at a PostgreSQL server's sessions once a second: how many are active, what they wait for, and who keeps whom waiting.") { Subject, Seconds, PileUp, Out, Book };
+        var command = new Command("watch", "Look at a server's sessions once a second: how many are active, what they wait for, and who keeps whom waiting.") { Subject, Seconds, PileUp, Out, Book };
         command.SetAction(RunAsync);
         return command;
     }
@@ -29,13 +30,13 @@ internal static class WatchCommand
     {
         string subject = parsed.GetValue(Subject)!;
         double seconds = parsed.GetValue(Seconds);
-        if (!SubjectAddress.IsPostgres(subject) || !(seconds >= 0 && seconds <= ServerWatch.Longest.TotalSeconds) || parsed.GetValue(PileUp) < 1)
+        if (!KnownEngines.IsServer(subject) || !(seconds >= 0 && seconds <= ServerWatch.Longest.TotalSeconds) || parsed.GetValue(PileUp) < 1)
         {
             await Console.Error.WriteLineAsync("--subject is a connection string, --seconds a number up to a week, --pile-up a number above 0.");
             return ExitCode.BadInput;
         }
 
-        var watch = new ServerWatch(subject, new(ServerWatch.Stretch, parsed.GetValue(PileUp)));
+        var watch = new ServerWatch(subject, new(ServerWatch.Stretch, parsed.GetValue(PileUp), KnownEngines.OfSubject(subject).Dialect));
         KeptWatch? kept = null;
         string lastTree = "";
         string? ending;
@@ -97,6 +98,6 @@ internal static class WatchCommand
 
         var ledger = new LedgerDatabase(LedgerHome.FromEnvironment().Created().LedgerFile);
         BookRecord book = new BookStore(ledger, TimeProvider.System).OpenByName(name);
-        return new WatchStore(ledger).Begin(book.Id, SubjectAddress.Shown(subject), parsed.GetValue(PileUp), at);
+        return new WatchStore(ledger).Begin(book.Id, KnownEngines.Shown(subject), parsed.GetValue(PileUp), at);
     }
 }

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Demo;
@@ -42,7 +43,7 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
             {
                 if (!files.All(File.Exists))
                 {
-                    new HutsCaptures(Math.Max(scale, LeastCaptureScale)).Write(captures, WorkloadFile.Parse(workload).Value);
+                    new HutsCaptures(Math.Max(scale, LeastCaptureScale)).Write(captures, WorkloadFile.Parse(workload, SqliteEngine.Engine.Dialect).Value);
                 }
             });
         List<DemoChange> changes = ReadChanges(database);

@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Dapper;
 using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store.Captures;
@@ -164,7 +165,8 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
                 break;
             case SchemaRead schema when session == 1:
                 long book = connection.ExecuteScalar<long>("SELECT book_id FROM trial WHERE id = @id", new { id }, transaction);
-                DeploymentStore.Compare(connection, transaction, book, schema.Objects, clock.GetUtcNow().UtcDateTime);
+                string? subject = connection.ExecuteScalar<string?>("SELECT subject FROM book WHERE id = @book", new { book }, transaction);
+                DeploymentStore.Compare(connection, transaction, book, schema.Objects, KnownEngines.OfSubject(subject).Dialect, clock.GetUtcNow().UtcDateTime);
                 break;
             case CatalogsRead catalogs when session == 1:
                 connection.Execute("UPDATE trial SET catalogs = @json WHERE id = @id", new { id, json = Text(catalogs) }, transaction);

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -39,6 +41,14 @@ public interface ISubject : IAsyncDisposable
     /// <summary>Makes the private copy of a side.</summary>
     Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop);
 
+    /// <summary>Runs a script whole on a private copy.</summary>
+    /// <param name="limit">Of one statement.</param>
+    /// <param name="whole">Of the script.</param>
+    /// <returns>What ran, or why nothing did.</returns>
+    /// <exception cref="EngineException">The database was lost.</exception>
+    /// <exception cref="OperationCanceledException">It was stopped.</exception>
+    Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop);
+
     /// <summary>What outside the copies is another one than before the trial, in sentences; asked at its end.</summary>
     IReadOnlyList<string> Aftermath() => [];
 }
@@ -71,6 +81,9 @@ public interface ISubjectCopy : IAsyncDisposable
 
     /// <summary>The engine's process on this machine that serves the cases of this side; null where it is this process, or cannot be seen.</summary>
     int? EngineProcess => null;
+
+    /// <summary>A statement that works in the session's memory alone, whatever the database holds; null where nothing is measured beside it.</summary>
+    string? Yardstick => null;
 
     /// <summary>Empties the engine's caches, so that no case profits or suffers from the one before it.</summary>
     void ReleaseMemory();

@@ -6,14 +6,13 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.Extensions.Options;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Web;
 
@@ -51,7 +50,7 @@ internal static class Api
 
     public static string Version => typeof(Api).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()!.InformationalVersion;
 
-    private static ServerView Server(TrialDesk desk, TrialStore trials) => new(Version, "SQLite", SqliteEngine.Version, UploadLimit,
+    private static ServerView Server(TrialDesk desk, TrialStore trials) => new(Version, KnownEngines.Default.Name, SubjectEngines.Of(KnownEngines.Default).Version ?? "", UploadLimit,
         desk.Current is { } id ? trials.Find(id)?.Title : null);
 
     private static Results<Ok<BookPage>, NotFound<ProblemReport>> Book(long id, BookStore books, TrialStore trials, TrialDesk desk)
@@ -63,10 +62,10 @@ internal static class Api
 
         List<TrialSummary> run = trials.OfBook(id).Select(t => TrialSummary.Of(t, desk.Ahead(t))).ToList();
         List<ChangeView> changes = books.Changes(id).Select(c => new ChangeView(c.Id, c.Title, c.Note, c.Text, run.FirstOrDefault(t => t.ChangeId == c.Id))).ToList();
-        Workload workload = WorkloadFile.Parse(book.Workload, SubjectAddress.DialectOf(book.Subject)).Value;
-        string? missing = book.Subject is null ? null : TrialChecks.SubjectProblem(book.Subject)?.Message;
+        Workload workload = WorkloadFile.Parse(book.Workload, KnownEngines.OfSubject(book.Subject).Dialect).Value;
+        string? missing = book.Subject is null ? null : SubjectEngines.ProblemOf(book.Subject)?.Message;
         return TypedResults.Ok(new BookPage(
-            new(book.Id, book.Name, book.Subject, missing is null && book.Subject is not null && !SubjectAddress.IsPostgres(book.Subject) ? new FileInfo(book.Subject).Length : null, missing, book.Workload,
+            new(book.Id, book.Name, book.Subject, missing is null && book.Subject is not null ? SubjectEngines.OfSubject(book.Subject).BytesOf(book.Subject) : null, missing, book.Workload,
                 workload.Statements.Count, workload.CaseCount),
             changes, run));
     }
@@ -74,23 +73,23 @@ internal static class Api
     private static CheckReport Check(CheckRequest request, CheckProcess checker)
     {
         (TrialBrief brief, IReadOnlyList<InputProblem> problems) =
-            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Dialect: SubjectAddress.DialectOf(request.Subject), Sides: request.Sides), request.Subject, checker);
+            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Engine: KnownEngines.OfSubject(request.Subject), Sides: request.Sides), request.Subject, checker);
         return CheckReport.Of(brief, request.Workload, problems);
     }
 
     /// <summary>What can be tested on a server with these rights. Nothing is written there.</summary>
-    private static async Task<Results<Ok<PostgresLook>, UnprocessableEntity<ProblemReport>>> LookAt(LookRequest request, SubjectPasswords passwords, CancellationToken stop)
+    private static async Task<Results<Ok<ServerLook>, UnprocessableEntity<ProblemReport>>> LookAt(LookRequest request, SubjectPasswords passwords, CancellationToken stop)
     {
         string subject = request.Subject.Trim();
-        if (!SubjectAddress.IsPostgres(subject))
+        if (SubjectEngines.OfSubject(subject).Server is not { } server)
         {
-            return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", "This is no connection string. Write postgresql://user@host:5432/database."));
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", $"This is no connection string. Write {KnownEngines.FormsOfServers}."));
         }
 
         try
         {
-            string address = string.IsNullOrEmpty(request.Password) ? passwords.ForConnecting(subject) : PostgresSubject.WithPassword(subject, request.Password);
-            return TypedResults.Ok(await Task.Run(() => PostgresLook.At(address), stop));
+            string address = string.IsNullOrEmpty(request.Password) ? passwords.ForConnecting(subject) : server.WithPassword(subject, request.Password);
+            return TypedResults.Ok(await Task.Run(() => server.LookAt(address), stop));
         }
         catch (SubjectException e)
         {
@@ -120,7 +119,7 @@ internal static class Api
             }
 
             File.Move(partial, path);
-            if (TrialChecks.SubjectProblem(path) is { } problem)
+            if (SubjectEngines.ProblemOf(path) is { } problem)
             {
                 return TypedResults.UnprocessableEntity(ProblemReport.Because("subject", problem.Message.Replace(path, name, StringComparison.Ordinal)));
             }
@@ -152,8 +151,8 @@ internal static class Api
             return TypedResults.UnprocessableEntity(new ProblemReport(problems.Select(ProblemView.Of).ToList()));
         }
 
-        bool server = options.Dialect == SqlDialect.PostgreSql;
-        string subject = server ? passwords.PutAway(request.Subject.Trim(), request.Password) : Path.GetFullPath(request.Subject);
+        ISubjectEngine engine = SubjectEngines.Of(options.Engine);
+        string subject = engine.Server is not null ? passwords.PutAway(request.Subject.Trim(), request.Password) : Path.GetFullPath(request.Subject);
         if (options.AfterSubject is { } after)
         {
             options = options with { AfterSubject = passwords.PutAway(after, request.OtherPassword) };
@@ -164,7 +163,7 @@ internal static class Api
             options = options with { Dump = dump with { On = passwords.PutAway(on, request.OtherPassword) } };
         }
 
-        string name = server ? PostgresSubject.DatabaseOf(subject) : Path.GetFileName(subject);
+        string name = engine.NameOf(subject);
         BookRecord book = books.Open(subject, string.IsNullOrWhiteSpace(request.BookName) ? name : request.BookName.Trim());
         books.KeepWorkload(book.Id, request.Workload);
         string title = options.NoiseCheck ? "Noise check" : string.IsNullOrWhiteSpace(request.Title) ? TitleOf(request.Change) : request.Title.Trim();
@@ -214,7 +213,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        if (TrialChecks.SubjectProblem(book.Subject ?? "") is { } problem)
+        if (SubjectEngines.ProblemOf(book.Subject ?? "") is { } problem)
         {
             return TypedResults.UnprocessableEntity(new ProblemReport([ProblemView.Of(problem)]));
         }

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
@@ -50,7 +51,7 @@ public sealed record TrialSettings(
 {
     public TrialOptions ToOptions(string? subject) => new(
         TolerancePercent / 100, MaxSeconds: MaxSeconds, StatementSeconds: StatementSeconds, Seed: Seed, Only: Only, Quick: Quick, NoiseCheck: NoiseCheck,
-        Dialect: SubjectAddress.DialectOf(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes,
+        Engine: KnownEngines.OfSubject(subject), Sides: Sides, AfterSubject: string.IsNullOrWhiteSpace(AfterSubject) ? null : AfterSubject.Trim(), MostGigabytes: MostGigabytes,
         Expendable: string.IsNullOrWhiteSpace(Expendable) ? null : Expendable.Trim(),
         Dump: Dump is null ? null : Dump with { On = string.IsNullOrWhiteSpace(Dump.On) ? null : Dump.On.Trim() }, TrustSql: TrustSql, ChangeSeconds: ChangeSeconds,
         ChangeGigabytes: ChangeGigabytes, MostMegabytes: MostMegabytes, RunAs: string.IsNullOrWhiteSpace(RunAs) ? null : RunAs.Trim());
@@ -139,29 +140,29 @@ public sealed record LinePage(
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             Compared(line, account),
             line.Judgement.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
-            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Dialect == SqlDialect.Sqlite ? PinOf(e, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
+            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(e, pins, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
     private static BlockView View(Block b) =>
         new(b.AtSeconds, b.BeforeFirst, b.BeforeMicroseconds, b.AfterMicroseconds, b.InvoluntarySwitches, b.StolenMilliseconds, b.LeftOut);
 
     /// <summary>A plan can be held to only while the indexes that it goes through are there.</summary>
-    private static string? PinOf(LineEvidence e, Catalog? after)
+    private static string? PinOf(LineEvidence e, IPlanPins pins, Catalog? after)
     {
         if (e.Brief.Rewritten)
         {
-            return PlanPin.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null;
+            return pins.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null;
         }
 
-        return e.PlanChanged == true && PlanPin.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!, e.After?.Plan) is { } sql
-            && (after is null || PlanPin.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
+        return e.PlanChanged == true && pins.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!, e.After?.Plan) is { } sql
+            && (after is null || pins.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
     }
 
     private static ComparisonView? Compared(Line line, TrialAccount account)
     {
         LineEvidence e = line.Evidence;
-        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Dialect);
-        PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Dialect);
+        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Engine);
+        PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Engine);
         List<Line> others = [.. account.Lines.Where(o => o.Brief.Statement == e.Brief.Statement && o.Number != e.Brief.Number)];
         Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineJudgement, double> median) => plan(e) is not { } mine
             ? null
@@ -174,9 +175,9 @@ public sealed record LinePage(
 
     private static double? MedianOf(Line line, Func<LineJudgement, double> median) => line.Judgement.Judged.Count > 0 ? median(line.Judgement) : null;
 
-    private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog, SqlDialect dialect) => inspection?.Plan is not { } plan
+    private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog, Engine engine) => inspection?.Plan is not { } plan
         ? null
-        : new(plan, sql, dialect) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
+        : new(plan, sql, engine.Plans!) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
 }
 
 public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck, SubjectSides Sides = SubjectSides.Copies);

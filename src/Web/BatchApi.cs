@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
@@ -29,12 +30,12 @@ public sealed record BatchView(
 {
     public const int MostBlocks = 500, MostStatements = 500;
 
-    public static BatchView Of(BatchRun run)
+    public static BatchView Of(BatchRun run, PlanLanguage language)
     {
         List<BatchBlockView> blocks = [.. Flat(run.Blocks, 0)];
         return new(BatchReport.Headline(run), run.Executions, run.Milliseconds, run.Failure, [.. run.Statements.Take(MostStatements).Select(s => new BatchStatementView(
             s.Number, s.Pattern, s.Sql, s.Line, s.Calls, s.Milliseconds, s.Share, s.Slowest, s.RowsVisited, s.Rows,
-            [.. s.Plans.Select(p => new BatchPlanView(p.Calls, p.Milliseconds, ComparisonView.Of(new PlanSide(p.Plan, s.Sql), null, rewritten: false)))]))],
+            [.. s.Plans.Select(p => new BatchPlanView(p.Calls, p.Milliseconds, ComparisonView.Of(new PlanSide(p.Plan, s.Sql, language), null, rewritten: false)))]))],
             [.. blocks.Take(MostBlocks)], blocks.Count);
     }
 
@@ -70,7 +71,7 @@ internal static class BatchApi
         try
         {
             (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, passwords.ForConnecting(book.Subject!), request.Script, StatementLimit, ScriptLimit, new(TrustSql: request.TrustSql), stop);
-            return run is null ? TypedResults.UnprocessableEntity(ProblemReport.Because("script", problem ?? "Nothing ran.")) : TypedResults.Ok(BatchView.Of(run));
+            return run is null ? TypedResults.UnprocessableEntity(ProblemReport.Because("script", problem ?? "Nothing ran.")) : TypedResults.Ok(BatchView.Of(run, KnownEngines.OfSubject(book.Subject).Plans!));
         }
         catch (SubjectException e)
         {

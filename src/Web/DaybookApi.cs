@@ -3,6 +3,7 @@ using System.Text.Json;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
@@ -141,7 +142,7 @@ internal static class DaybookApi
             whole.Add(day.Cell);
         }
 
-        bool inWorkload = WorkloadFile.Parse(book.Workload).Value.Statements.Any(s => s.Pattern.Hash == pattern.Hash);
+        bool inWorkload = WorkloadFile.Parse(book.Workload, KnownEngines.OfSubject(book.Subject).Dialect).Value.Statements.Any(s => s.Pattern.Hash == pattern.Hash);
         return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, stretch.Minutes(),
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
@@ -180,12 +181,12 @@ internal static class DaybookApi
         long id, long deployment, double? days, string? sources, int? limit, BookStore books, DaybookStore daybook, SampleStore samples, DeploymentStore deployments)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);
-        if (books.Find(id) is null || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
+        if (books.Find(id) is not { } book || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
         {
             return Nothing("deployment with captures around it");
         }
 
-        return TypedResults.Ok(new DeploymentAccount(daybook, samples).Of(id, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
+        return TypedResults.Ok(new DeploymentAccount(daybook, samples).Of(id, KnownEngines.OfSubject(book.Subject).Dialect, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
     }
 
     private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -63,7 +64,7 @@ internal static class DaybookChanges
             return DaybookApi.Nothing("book");
         }
 
-        SqlDialect dialect = SubjectAddress.DialectOf(book.Subject);
+        SqlDialect dialect = KnownEngines.OfSubject(book.Subject).Dialect;
         Workload workload = WorkloadFile.Parse(book.Workload, dialect).Value;
         var text = new StringBuilder(book.Workload.TrimEnd());
         HashSet<string> taken = workload.Statements.Select(s => s.Name).ToHashSet(StringComparer.Ordinal);

@@ -14,10 +14,11 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
 
     private const int UsualDays = 7, MostDays = 36_600;
 
+    /// <param name="dialect">Of the book's statements.</param>
     /// <param name="limit">How many are compared, those whose cost moved most first.</param>
     /// <param name="days">Length of each span; null for what lies between this deployment and its neighbours, a week at most.</param>
     public EffectPage Of(
-        long book, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, int limit)
+        long book, SqlDialect dialect, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, int limit)
     {
         int at = Stretches.MinuteOf(new DateTime(deployment.At, DateTimeKind.Utc));
         int most = (int)(Math.Clamp(days is { } d && double.IsFinite(d) ? d : UsualDays, 0, MostDays) * 1440);
@@ -46,7 +47,7 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
         Dictionary<long, PatternRecord> records = daybook.PatternsOf(book, effects.Select(e => e.Pattern).ToList()).ToDictionary(p => p.Id);
         List<long> shown = effects.Select(e => e.Pattern).ToList();
         ILookup<long, CaseSource> drawnBefore = Drawn(shown, sources, from, before), drawnAfter = Drawn(shown, sources, after, to);
-        ParameterMix Mix(long pattern) => ParameterMix.Between([.. drawnBefore[pattern]], [.. drawnAfter[pattern]], SqlDialect.Sqlite);
+        ParameterMix Mix(long pattern) => ParameterMix.Between([.. drawnBefore[pattern]], [.. drawnAfter[pattern]], dialect);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
             x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList());
     }

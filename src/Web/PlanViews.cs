@@ -1,6 +1,10 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Pins;
 using SwiftLedger.Core.Plans.Statistics;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
@@ -74,11 +78,11 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
     }
 
     private static List<OperatorView> Lines(PlanSide? side, PlanSources? sources) =>
-        side is null || sources is null ? [] : [.. side.Plan.Lines().Select((l, at) => Of(sources, at, l.Depth, l.Operator))];
+        side is null || sources is null ? [] : [.. side.Plan.Lines().Select((l, at) => Of(side.Language, sources, at, l.Depth, l.Operator))];
 
-    private static OperatorView Of(PlanSources sources, int at, int depth, PlanOperator o) => new(
+    private static OperatorView Of(PlanLanguage language, PlanSources sources, int at, int depth, PlanOperator o) => new(
         at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : sources.Table(at), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
-        o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o), WithBelief(OperatorWords.Counted(o), Belief.Of(o, sources.Known(at))),
+        o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o, language), WithBelief(OperatorWords.Counted(o), Belief.Of(o, sources.Known(at))),
         sources.Places(at).Select(PlaceView.Of).ToList());
 
     private static string WithBelief(string counted, string? belief) => belief is null ? counted : $"{counted} {belief}".Trim();
@@ -123,32 +127,8 @@ public sealed record PinView(long Id, string Hash, string Statement, string Sql,
 {
     /// <param name="now">The latest catalogue.</param>
     /// <param name="then">The catalogue of its trial.</param>
-    public static PinView Of(PinRecord pin, Catalog? now, Catalog? then) =>
-        new(pin.Id, SqlPattern.NameOf(unchecked((ulong)pin.Pattern)), pin.Statement, pin.Sql, pin.TrialId, pin.PinnedAt, pin.ReplacedAt, pin.ReplacedAt is null ? WarningOf(pin, now, then) : null);
-
-    private static string? WarningOf(PinRecord pin, Catalog? now, Catalog? then)
-    {
-        if (now is null || then is null)
-        {
-            return null;
-        }
-
-        foreach (string name in PlanPin.IndexesNamed(pin.Sql))
-        {
-            if (now.Index(name) is not var (_, index))
-            {
-                return $"{name} is not there: the statement fails where it runs as pinned.";
-            }
-
-            if (then.Index(name) is var (_, was) && !was.Columns.SequenceEqual(index.Columns))
-            {
-                return $"{name} holds other columns than it did.";
-            }
-        }
-
-        CatalogTable? moved = StatementTables.Of(pin.Sql).Names.Select(now.Table).OfType<CatalogTable>().FirstOrDefault(t => then.Table(t.Name)?.AnalyzedRows != t.AnalyzedRows);
-        return moved is null ? null : $"The statistics of {moved.Name} changed since: try whether it is still needed.";
-    }
+    public static PinView Of(PinRecord pin, Engine engine, Catalog? now, Catalog? then) =>
+        new(pin.Id, SqlPattern.NameOf(unchecked((ulong)pin.Pattern)), pin.Statement, pin.Sql, pin.TrialId, pin.PinnedAt, pin.ReplacedAt, pin.ReplacedAt is null && engine.Plans?.Pins is { } pins ? PinWarning.Of(pin.Sql, pins, engine.Dialect, now, then)?.Sentence : null);
 }
 
 /// <param name="TrialId">The trial that read it; null where none did.</param>

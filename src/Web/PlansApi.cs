@@ -1,14 +1,14 @@
 using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
-using SwiftLedger.Subjects.Sqlite;
 
 namespace SwiftLedger.Web;
 
@@ -40,9 +40,9 @@ internal static class PlansApi
 
         IReadOnlyList<SchemaObject> schema = request.BookId is { } book ? plans.Schema(book) : [];
         Catalog? catalog = request.BookId is { } known ? LatestCatalog(known, trials) : null;
-        string? server = request.BookId is { } chosen && books.Find(chosen)?.Subject is { } subject && SubjectAddress.IsPostgres(subject) ? passwords.ForConnecting(subject) : null;
-        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, server, checker);
-        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, server, checker);
+        string? address = request.BookId is { } chosen && books.Find(chosen)?.Subject is { } subject ? passwords.ForConnecting(subject) : null;
+        (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, address, checker);
+        (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, address, checker);
         ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
         return TypedResults.Ok(new PastedView(view, noteBefore, noteAfter));
     }
@@ -51,13 +51,13 @@ internal static class PlansApi
     /// A pasted plan, or the plan of a pasted statement: by the schema and statistics that the book's latest trial saw, or as a server
     /// plans it that is asked, without running it.
     /// </summary>
-    /// <param name="server">The book's server; null where it has a file, or nothing.</param>
-    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string? server, CheckProcess checker)
+    /// <param name="address">Of the book's database; null where it has none.</param>
+    private static (PlanSide? Side, string? Note) SideOf(string plan, string sql, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string? address, CheckProcess checker)
     {
         if (plan.Trim().Length > 0)
         {
-            PlanInput read = PlanInput.Read(plan);
-            return (read.Plan is null ? null : new PlanSide(read.Plan, sql) { Catalog = catalog }, read.Note);
+            PastedPlan read = PastedPlan.Read(plan);
+            return (read.Plan is null ? null : new PlanSide(read.Plan, sql, read.Engine.Plans!) { Catalog = catalog }, read.Note);
         }
 
         if (sql.Trim().Length == 0)
@@ -65,11 +65,12 @@ internal static class PlansApi
             return (null, null);
         }
 
-        if (server is not null)
+        ISubjectEngine engine = SubjectEngines.OfSubject(address);
+        if (engine.Server is { } server)
         {
             try
             {
-                return (new PlanSide(PostgresSubject.Explain(server, sql), sql, SqlDialect.PostgreSql) { Catalog = catalog }, null);
+                return (new PlanSide(server.Explain(address!, sql), sql, engine.Engine.Plans!) { Catalog = catalog }, null);
             }
             catch (EngineException e)
             {
@@ -86,12 +87,12 @@ internal static class PlansApi
             return (null, "A statement alone has no plan: choose a book that had a trial, whose schema and statistics the planner can go by.");
         }
 
-        (Plan? drawn, string? failure) = checker.Explain(schema, catalog, sql);
+        (Plan? drawn, string? failure) = checker.Explain(engine.Engine, schema, catalog, sql);
         return drawn is null ? (null, $"The statement cannot be explained: {failure}.")
-            : (new PlanSide(drawn, sql) { Catalog = catalog }, catalog is null ? "The book's latest trial read no statistics: the planner goes by the schema alone." : null);
+            : (new PlanSide(drawn, sql, engine.Engine.Plans!) { Catalog = catalog }, catalog is null ? "The book's latest trial read no statistics: the planner goes by the schema alone." : null);
     }
 
-    private static IResult ExportPasted(string format, PastedRequest request) => PlanInput.Read(request.Before).Plan is { } plan
+    private static IResult ExportPasted(string format, PastedRequest request) => PastedPlan.Read(request.Before).Plan is { } plan
         ? Written(plan, format)
         : TypedResults.UnprocessableEntity(ProblemReport.Because("before", "There is no plan to export."));
 
@@ -168,7 +169,7 @@ internal static class PlansApi
         }
 
         LineEvidence e = line.Evidence;
-        if (e.Before?.Plan is not { } wanted || e.Brief.Rewritten || PlanPin.Rewrite(e.Brief.BeforeSql, wanted, e.After?.Plan) is not { } sql)
+        if (e.Before?.Plan is not { } wanted || e.Brief.Rewritten || PinsOf(old)?.Rewrite(e.Brief.BeforeSql, wanted, e.After?.Plan) is not { } sql)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "This statement's plan before gives nothing to hold it to, or it is rewritten already."));
         }
@@ -179,6 +180,9 @@ internal static class PlansApi
         return TypedResults.Ok(TrialSummary.Of(trial, desk.Ahead(trial)));
     }
 
+    /// <summary>How statements of a trial's engine are held to plans; null where they cannot be.</summary>
+    private static IPlanPins? PinsOf(TrialRecord trial) => TrialStore.OptionsOf(trial).Engine.Plans?.Pins;
+
     private static Results<Ok<List<PinView>>, NotFound<ProblemReport>> Pins(long id, BookStore books, PlanStore plans, TrialStore trials)
     {
         if (books.Find(id) is null)
@@ -186,13 +190,13 @@ internal static class PlansApi
             return DaybookApi.Nothing("book");
         }
 
-        return TypedResults.Ok(PinsOf(id, plans, trials));
+        return TypedResults.Ok(PinsOf(books.Find(id)!, plans, trials));
     }
 
-    private static List<PinView> PinsOf(long id, PlanStore plans, TrialStore trials)
+    private static List<PinView> PinsOf(BookRecord book, PlanStore plans, TrialStore trials)
     {
-        Catalog? now = LatestCatalog(id, trials);
-        return plans.Pins(id).Select(p => PinView.Of(p, now, trials.Catalogs(p.TrialId)?.After)).ToList();
+        Catalog? now = LatestCatalog(book.Id, trials);
+        return plans.Pins(book.Id).Select(p => PinView.Of(p, KnownEngines.OfSubject(book.Subject), now, trials.Catalogs(p.TrialId)?.After)).ToList();
     }
 
     /// <summary>The database before the change of the book's latest trial; null where none read it.</summary>
@@ -208,13 +212,13 @@ internal static class PlansApi
         }
 
         LineEvidence e = line.Evidence;
-        if (!e.Brief.Rewritten || !PlanPin.Pins(e.Brief.AfterSql) || e.SameRows != true || e.After?.Plan is not { } plan || trial.State != TrialStates.Finished)
+        if (!e.Brief.Rewritten || PinsOf(trial)?.Pins(e.Brief.AfterSql) != true || e.SameRows != true || e.After?.Plan is not { } plan || trial.State != TrialStates.Finished)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "A pin is listed after a finished trial of it that gave the same rows by the plan that it names."));
         }
 
         plans.Pin(id, Convert.ToUInt64(e.Brief.Pattern, 16), e.Brief.Statement, e.Brief.AfterSql, plan.Shape, trial.Id);
-        return TypedResults.Ok(PinsOf(id, plans, trials));
+        return TypedResults.Ok(PinsOf(books.Find(id)!, plans, trials));
     }
 
     private static Results<Ok, NotFound<ProblemReport>> ReplacePin(long id, long pin, PlanStore plans) =>

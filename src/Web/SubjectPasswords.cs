@@ -1,9 +1,9 @@
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.DataProtection;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
 
 namespace SwiftLedger.Web;
 
@@ -16,13 +16,13 @@ public sealed class SubjectPasswords(SecretStore secrets, IDataProtectionProvide
     /// <exception cref="SubjectException">The address cannot be read.</exception>
     public string PutAway(string subject, string? password)
     {
-        if (!SubjectAddress.IsPostgres(subject))
+        if (SubjectEngines.OfSubject(subject).Server is not { } server)
         {
             return subject;
         }
 
-        string shown = SubjectAddress.Shown(subject);
-        if ((string.IsNullOrEmpty(password) ? PostgresSubject.PasswordOf(subject) : password) is { } given)
+        string shown = KnownEngines.Shown(subject);
+        if ((string.IsNullOrEmpty(password) ? server.PasswordOf(subject) : password) is { } given)
         {
             secrets.Keep(shown, _protector.Protect(given));
         }
@@ -33,19 +33,19 @@ public sealed class SubjectPasswords(SecretStore secrets, IDataProtectionProvide
     /// <summary>The address to connect with.</summary>
     public string ForConnecting(string subject)
     {
-        if (!SubjectAddress.IsPostgres(subject) || secrets.Find(SubjectAddress.Shown(subject)) is not { } kept)
+        if (SubjectEngines.OfSubject(subject).Server is not { } server || secrets.Find(KnownEngines.Shown(subject)) is not { } kept)
         {
             return subject;
         }
 
         try
         {
-            return PostgresSubject.WithPassword(subject, _protector.Unprotect(kept));
+            return server.WithPassword(subject, _protector.Unprotect(kept));
         }
         catch (CryptographicException)
         {
             log.LogWarning("A password cannot be decrypted: the keys of this ledger are gone. It has to be given again.");
-            secrets.Forget(SubjectAddress.Shown(subject));
+            secrets.Forget(KnownEngines.Shown(subject));
             return subject;
         }
     }

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
@@ -99,7 +100,7 @@ internal sealed class TraceReceiver : IDisposable
         {
             CaptureFileRecord file = _captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
                 ?? _captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
-            open = (new(SqlDialect.Sqlite, "traces", new(), _captures.KnownPatterns(book)), file);
+            open = (new(KnownEngines.Default.Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book)), file);
         }
 
         int rejected = protobuf ? OtlpProtobuf.Read(body, open.Fold) : OtlpJson.Read(body, 0, open.Fold);

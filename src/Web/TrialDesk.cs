@@ -5,7 +5,7 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
-using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Web;
 
@@ -114,9 +114,9 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     private void SweepServers(IReadOnlyList<TrialRecord> interrupted)
     {
         IEnumerable<string?> addresses = interrupted.SelectMany(t => new[] { books.Find(t.BookId)?.Subject, TrialStore.OptionsOf(t).Dump?.On });
-        foreach (string subject in addresses.OfType<string>().Where(SubjectAddress.IsPostgres).Distinct())
+        foreach (string subject in addresses.OfType<string>().Distinct())
         {
-            if (PostgresSubject.SweepLeftOvers(passwords.ForConnecting(subject), home.Copies) is { } left)
+            if (SubjectEngines.OfSubject(subject).Server?.SweepLeftOvers(passwords.ForConnecting(subject), home.Copies) is { } left)
             {
                 log.LogWarning("{Message}", left);
             }

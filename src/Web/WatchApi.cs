@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
@@ -118,7 +119,7 @@ internal static class WatchApi
         if (!IsServer(book) || !(request.Seconds > 0 && request.Seconds <= ServerWatch.Longest.TotalSeconds) || request.PileUp < 1)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("watch", IsServer(book)
-                ? "A watch lasts from a second to a week, and sessions pile up from 1 on." : "Only a PostgreSQL server can be watched; this book's database is none."));
+                ? "A watch lasts from a second to a week, and sessions pile up from 1 on." : $"Only a server can be watched ({string.Join(", ", KnownEngines.Subjects.Where(e => e.Addresses!.AreOfServers).Select(e => e.Name))}); this book's database is none."));
         }
 
         (long? watch, string? problem) = await desk.BeginAsync(book, TimeSpan.FromSeconds(request.Seconds), request.PileUp);
@@ -129,5 +130,5 @@ internal static class WatchApi
     private static async Task<Results<NoContent, NotFound<ProblemReport>>> EndAsync(long id, WatchDesk desk) =>
         await desk.EndAsync(id) ? TypedResults.NoContent() : DaybookApi.Nothing("watch");
 
-    private static bool IsServer(BookRecord book) => book.Subject is { } subject && SubjectAddress.IsPostgres(subject);
+    private static bool IsServer(BookRecord book) => KnownEngines.IsServer(book.Subject);
 }

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
@@ -58,7 +59,7 @@ public sealed class WatchDesk(WatchStore store, SubjectPasswords passwords, ILog
 
     private async Task LookAsync(BookRecord book, Run run, TimeSpan length, int pileUp, TaskCompletionSource<(long?, string?)> first)
     {
-        var watch = new ServerWatch(passwords.ForConnecting(book.Subject!), new(ServerWatch.Stretch, pileUp));
+        var watch = new ServerWatch(passwords.ForConnecting(book.Subject!), new(ServerWatch.Stretch, pileUp, KnownEngines.OfSubject(book.Subject).Dialect));
         KeptWatch? kept = null;
         int moments = 0;
         try
@@ -67,7 +68,7 @@ public sealed class WatchDesk(WatchStore store, SubjectPasswords passwords, ILog
             {
                 if (kept is null)
                 {
-                    kept = store.Begin(book.Id, SubjectAddress.Shown(book.Subject!), pileUp, sample.At);
+                    kept = store.Begin(book.Id, KnownEngines.Shown(book.Subject!), pileUp, sample.At);
                     run.Watch = kept.Id;
                     first.TrySetResult((kept.Id, null));
                 }

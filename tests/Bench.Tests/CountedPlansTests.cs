@@ -6,6 +6,7 @@ using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Bench.Tests;
@@ -17,7 +18,7 @@ public sealed class CountedPlansTests : IDisposable
 
     private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
     private readonly string _path;
-    private readonly ExplainProcess _counter = new(PlanLibrary.Find());
+    private readonly ExplainProcess _counter = new(Sqlite);
 
     public CountedPlansTests()
     {
@@ -114,12 +115,12 @@ public sealed class CountedPlansTests : IDisposable
     [Fact]
     public void A_library_that_is_missing_or_does_not_load_costs_counts_only()
     {
-        using var missing = new ExplainProcess(null);
+        using var missing = new ExplainProcess(Sqlite, counting: new LibraryAt(null));
         missing.Count(_path, [], new("SELECT 1", []), Limit).Problem!.ShouldContain("C compiler");
         missing.ReadCatalog(_path, [], Limit).ShouldBeNull();
         string file = Path.Combine(_folder, "library.so");
         File.WriteAllText(file, "no library");
-        using var broken = new ExplainProcess(file);
+        using var broken = new ExplainProcess(Sqlite, counting: new LibraryAt(file));
         broken.Count(_path, [], new("SELECT 1", []), Limit).Problem!.ShouldContain("does not load");
     }
 
@@ -170,5 +171,18 @@ public sealed class CountedPlansTests : IDisposable
         var connection = new SqliteConnection($"Data Source={_path};Pooling=False");
         connection.Open();
         return connection;
+    }
+
+    private static ISubjectEngine Sqlite => SubjectEngines.Of(Dialects.SqliteEngine);
+
+    private sealed class LibraryAt(string? path) : ICountingLibrary
+    {
+        public string Missing => Sqlite.Counting!.Missing;
+
+        public string? Find() => path;
+
+        public string? Use(string library) => throw new NotSupportedException("Another process does.");
+
+        public IPlanCounter Open() => throw new NotSupportedException("Another process does.");
     }
 }

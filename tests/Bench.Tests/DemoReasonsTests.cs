@@ -1,10 +1,12 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Demo;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Bench.Tests;
@@ -39,7 +41,7 @@ public sealed class DemoReasonsTests(DemoReasonsTests.Huts huts) : IClassFixture
     private async Task<string?> SentenceAsync(string change, string statement)
     {
         string copies = Directory.CreateDirectory(Path.Combine(huts.Folder, Guid.NewGuid().ToString("n"))).FullName;
-        using var counter = new ExplainProcess(PlanLibrary.Find());
+        using var counter = new ExplainProcess(SubjectEngines.Of(Dialects.SqliteEngine));
         string text = await File.ReadAllTextAsync(Path.Combine(huts.Folder, "demo", "changes", change));
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, text, new()).Value;
         await using SqliteSubject subject = SqliteSubject.Open(huts.Scenario.DatabasePath, copies, counter);
@@ -55,7 +57,7 @@ public sealed class DemoReasonsTests(DemoReasonsTests.Huts huts) : IClassFixture
         x.PlanNote.ShouldBeNull();
         y.PlanNote.ShouldBeNull();
         return PlanReason.Sentence(
-            new(x.Plan!, line.BeforeSql) { Rows = x.Rows, Catalog = before.ReadCatalog(Limit) }, new(y.Plan!, line.AfterSql) { Rows = y.Rows, Catalog = after.ReadCatalog(Limit) }, line.Rewritten);
+            Dialects.Side(x.Plan!, line.BeforeSql) with { Rows = x.Rows, Catalog = before.ReadCatalog(Limit) }, Dialects.Side(y.Plan!, line.AfterSql) with { Rows = y.Rows, Catalog = after.ReadCatalog(Limit) }, line.Rewritten);
     }
 
     /// <summary>A small demo, made once.</summary>

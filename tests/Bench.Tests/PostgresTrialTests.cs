@@ -1,5 +1,7 @@
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -37,7 +39,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     public async Task Each_change_of_the_demo_does_on_a_server_what_it_does_in_a_file(string change, string statement, string effect, string reason)
     {
         string folder = huts.NewFolder();
-        TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, huts.Scenario.Changes.Single(c => c.FileName == change).Text, new(Dialect: SqlDialect.PostgreSql)).Value;
+        TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, huts.Scenario.Changes.Single(c => c.FileName == change).Text, new(Engine: Dialects.PostgresEngine)).Value;
         await using PostgresSubject subject = PostgresSubject.Open(new(huts.Address), folder);
         await using (ISubjectCopy before = await subject.CopyAsync(Side.Before, default), after = await subject.CopyAsync(Side.After, default))
         {
@@ -53,9 +55,9 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
             (x.Failure, y.Failure).ShouldBe((null, null));
             var evidence = new LineEvidence(line, 2, new TrialOptions().Looks) { Before = x, After = y };
             string seen = evidence.SameRows == false ? "other rows" : evidence.WorkRatio switch { < 0.91 => "cheaper", > 1.1 => "dearer", _ => "level" };
-            seen.ShouldBe(effect, $"{x.Counters[LineEvidence.BlocksCounter]} blocks before, {y.Counters[LineEvidence.BlocksCounter]} after\n{x.Plan!.Text}\n{y.Plan!.Text}");
+            seen.ShouldBe(effect, $"{x.Counters["blocksTouched"]} blocks before, {y.Counters["blocksTouched"]} after\n{x.Plan!.Text}\n{y.Plan!.Text}");
             string? sentence = PlanReason.Sentence(
-                new(x.Plan, line.BeforeSql) { Rows = x.Rows, Catalog = before.ReadCatalog(Limit) }, new(y.Plan, line.AfterSql) { Rows = y.Rows, Catalog = after.ReadCatalog(Limit) }, line.Rewritten);
+                Dialects.Side(x.Plan, line.BeforeSql, Dialects.PostgreSql) with { Rows = x.Rows, Catalog = before.ReadCatalog(Limit) }, Dialects.Side(y.Plan, line.AfterSql, Dialects.PostgreSql) with { Rows = y.Rows, Catalog = after.ReadCatalog(Limit) }, line.Rewritten);
             (sentence ?? "").ShouldContain(reason);
         }
 
@@ -70,7 +72,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         await using ISubjectCopy server = await subject.CopyAsync(Side.Before, default);
         await using SqliteSubject file = SqliteSubject.Open(huts.File.DatabasePath, huts.NewFolder());
         await using ISubjectCopy copy = await file.CopyAsync(Side.Before, default);
-        TrialBrief there = TrialBrief.Read(huts.Scenario.Workload, "", new(Dialect: SqlDialect.PostgreSql, NoiseCheck: true)).Value, here = TrialBrief.Read(huts.File.Workload, "", new(NoiseCheck: true)).Value;
+        TrialBrief there = TrialBrief.Read(huts.Scenario.Workload, "", new(Engine: Dialects.PostgresEngine, NoiseCheck: true)).Value, here = TrialBrief.Read(huts.File.Workload, "", new(NoiseCheck: true)).Value;
         there.Lines.Count.ShouldBe(here.Lines.Count);
         foreach ((LineBrief s, LineBrief f) in there.Lines.Zip(here.Lines).Where(l => !PostgresInspectorWrites(l.First)))
         {
@@ -86,7 +88,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     {
         const string change = "CREATE INDEX booking_night_hut_night ON booking_night(hut_id, night)";
         string[] before = Directory.GetDirectories(huts.Home.Copies);
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Quick: true, Only: ["arrivals_tonight"]);
+        var options = new TrialOptions(Engine: Dialects.PostgresEngine, Quick: true, Only: ["arrivals_tonight"]);
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, change, options).Value;
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, change, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
         account.Refusal.ShouldBeNull();
@@ -100,7 +102,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     public async Task Writes_are_measured_after_all_reads_because_what_they_roll_back_stays_in_the_way()
     {
         // add_booking puts rows where expected_guests counts.
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Quick: true, Only: ["add_booking", "expected_guests"], NoiseCheck: true);
+        var options = new TrialOptions(Engine: Dialects.PostgresEngine, Quick: true, Only: ["add_booking", "expected_guests"], NoiseCheck: true);
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, "", options).Value;
         var measured = new List<int>();
         await new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, "", brief, (e, account) =>
@@ -119,7 +121,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     [Fact]
     public async Task A_trial_that_is_cancelled_in_the_middle_leaves_nothing_on_the_server()
     {
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql);
+        var options = new TrialOptions(Engine: Dialects.PostgresEngine);
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, "ANALYZE", options).Value;
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(TestContext.Current.CancellationToken);
         await Should.ThrowAsync<OperationCanceledException>(() => new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, "ANALYZE", brief, (e, _) =>
@@ -139,7 +141,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         server.Sql("postgres", "CREATE DATABASE parcels");
         server.Sql("parcels", "CREATE TABLE parcel AS SELECT i AS id FROM generate_series(1, 1000) i");
         const string workload = "-- name: all\nSELECT count(*) FROM parcel;\n-- name: one\nSELECT id FROM parcel WHERE id = 7;\n-- name: write\nUPDATE parcel SET id = id WHERE id = 7";
-        TrialBrief brief = TrialBrief.Read(workload, "ANALYZE", new(Dialect: SqlDialect.PostgreSql)).Value;
+        TrialBrief brief = TrialBrief.Read(workload, "ANALYZE", new(Engine: Dialects.PostgresEngine)).Value;
         bool restarted = false;
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(server.Connection("parcels"), workload, "ANALYZE", brief, (e, _) =>
         {
@@ -159,7 +161,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
     public async Task Plans_and_work_are_compared_where_the_change_is_rolled_back()
     {
         const string change = "DROP INDEX trail_report_section_written";
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.RolledBack, TrustSql: true, Only: ["latest_reports", "huts_of_section"]);
+        var options = new TrialOptions(Engine: Dialects.PostgresEngine, Sides: SubjectSides.RolledBack, TrustSql: true, Only: ["latest_reports", "huts_of_section"]);
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, change, options).Value;
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, change, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
         account.Lines.Select(l => (l.Evidence.Brief.Statement, l.Decision!.Verdict, l.Decision.Basis)).ShouldBe([
@@ -173,7 +175,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         huts.Server.Sql("postgres", "CREATE DATABASE spare TEMPLATE huts");
         const string change = "CREATE INDEX booking_night_hut_night ON booking_night(hut_id, night)";
         string address = huts.Server.Connection("spare");
-        var options = new TrialOptions(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.InPlace, TrustSql: true, Only: ["arrivals_tonight", "add_night"]);
+        var options = new TrialOptions(Engine: Dialects.PostgresEngine, Sides: SubjectSides.InPlace, TrustSql: true, Only: ["arrivals_tonight", "add_night"]);
         async Task<TrialAccount> RunAsync(TrialOptions with, string text)
         {
             TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, text, with).Value;

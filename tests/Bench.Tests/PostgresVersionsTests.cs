@@ -1,4 +1,5 @@
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
@@ -42,17 +43,17 @@ public sealed class PostgresVersionsTests : IDisposable
         using var server = new PostgresServer("", version);
         server.Sql("postgres", "CREATE DATABASE parcels");
         server.Sql("parcels", Parcels);
-        TrialAccount account = await RunAsync(server.Connection("parcels"), new(Dialect: SqlDialect.PostgreSql, Quick: true, Only: ["of_depot"]));
+        TrialAccount account = await RunAsync(server.Connection("parcels"), new(Engine: Dialects.PostgresEngine, Quick: true, Only: ["of_depot"]));
         account.Refusal.ShouldBeNull();
         account.Environment!.EngineVersion.ShouldStartWith(version.ToString(System.Globalization.CultureInfo.InvariantCulture));
         Line found = account.Lines.Single(l => l.Brief.Statement == "of_depot");
         found.Decision!.Verdict.ShouldBe(Verdict.Improved, found.Decision.Message());
         (found.Evidence.SameRows, found.Evidence.Before!.Plan!.Text.Contains("Seq Scan on parcel", StringComparison.Ordinal), found.Evidence.After!.Plan!.Text.Contains("parcel_depot", StringComparison.Ordinal)).ShouldBe((true, true, true));
 
-        PostgresLook look = PostgresLook.At(server.Connection("parcels"));
+        ServerLook look = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(server.Connection("parcels"));
         bool dumped = look.Sides.Single(s => s.Sides == SubjectSides.Dumped).Works;
         dumped.ShouldBe(PostgresServer.Version >= version, "pg_dump dumps no server that is newer than itself");
-        using (var activity = PostgresActivity.Open(server.Connection("parcels")))
+        using (var activity = SubjectEngines.Of(Dialects.PostgresEngine).Server!.Watch(server.Connection("parcels")))
         {
             activity.Look(DateTimeOffset.UtcNow).Sessions.ShouldBeEmpty();
         }
@@ -60,7 +61,7 @@ public sealed class PostgresVersionsTests : IDisposable
         server.Sql("parcels", "CREATE ROLE clerk LOGIN; ALTER TABLE depot OWNER TO clerk; ALTER TABLE parcel OWNER TO clerk; GRANT ALL ON SCHEMA public TO clerk");
         foreach (SubjectSides sides in new[] { SubjectSides.AsItIs, SubjectSides.RolledBack })
         {
-            TrialAccount other = await RunAsync(server.Connection("parcels", "clerk"), new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 5, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
+            TrialAccount other = await RunAsync(server.Connection("parcels", "clerk"), new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 5, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
             other.Refusal.ShouldBeNull();
             other.Lines[0].Evidence.AfterFailure.ShouldBeNull();
             if (sides == SubjectSides.RolledBack)
@@ -84,14 +85,14 @@ public sealed class PostgresVersionsTests : IDisposable
 
         // Who may only read here: the other server is where copies may be made.
         here.Sql("parcels", "CREATE ROLE reader LOGIN; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reader");
-        SidesOffered unread = PostgresLook.At(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
+        SidesOffered unread = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
         (unread.Works, unread.Elsewhere).ShouldBe((false, false));
         unread.Grant.ShouldEndWith("GRANT SELECT ON ALL SEQUENCES IN SCHEMA public TO reader;");
         here.Sql("parcels", unread.Grant.Replace("ALTER ROLE reader CREATEDB;", "", StringComparison.Ordinal));
-        SidesOffered offered = PostgresLook.At(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
+        SidesOffered offered = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
         (offered.Works, offered.Elsewhere).ShouldBe((false, true));
         TrialAccount account = await RunAsync(here.Connection("parcels", "reader"),
-            new(Dialect: SqlDialect.PostgreSql, Quick: true, MaxSeconds: 15, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
+            new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 15, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
         if (version < 15)
         {
             account.Refusal!.Problems[0].Message.ShouldBe("The copies' server is PostgreSQL 13, and the subject 15: a dump loads into the same or a newer version.");

@@ -1,8 +1,10 @@
 using Shouldly;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Demo.Tests;
@@ -94,7 +96,7 @@ public sealed class HutsCapturesTests : IDisposable
         var batches = new List<FoldedBatch>();
         foreach (string file in _demo.Captures)
         {
-            var of = new CaptureFold(SqlDialect.Sqlite, Path.GetFileNameWithoutExtension(file), new(), []);
+            var of = new CaptureFold(Dialects.Sqlite, AnyPlan.Read, Path.GetFileNameWithoutExtension(file), new(), []);
             byte[] bytes = File.ReadAllBytes(file);
             new JsonLinesForm().Consume(bytes, last: true, of).ShouldBe(bytes.Length);
             of.CloseUnits();

@@ -1,9 +1,11 @@
 using Microsoft.Data.Sqlite;
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Store.Tests;

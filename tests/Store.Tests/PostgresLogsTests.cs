@@ -2,7 +2,8 @@ using System.Text.Json;
 using Npgsql;
 using Shouldly;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Testing;
 using Xunit;
@@ -98,7 +99,7 @@ public sealed class PostgresLogsTests
         var expected = new Dictionary<string, long>();
         foreach (JsonElement row in JsonDocument.Parse(counted).RootElement.EnumerateArray())
         {
-            string pattern = SqlPattern.Of(row.GetProperty("query").GetString()!, SqlDialect.PostgreSql).Text;
+            string pattern = SqlPattern.Of(row.GetProperty("query").GetString()!, Dialects.PostgreSql).Text;
             expected[pattern] = expected.GetValueOrDefault(pattern) + row.GetProperty("calls").GetInt64();
         }
 
@@ -112,7 +113,7 @@ public sealed class PostgresLogsTests
 
     private static Dictionary<string, (long Calls, long Errors, long Ticks)> Fold(ICaptureForm form, byte[] log)
     {
-        var fold = new CaptureFold(SqlDialect.PostgreSql, "server", new(), []);
+        var fold = new CaptureFold(Dialects.PostgreSql, AnyPlan.Read, "server", new(), []);
         form.Consume(log, last: true, fold).ShouldBe(log.Length);
         form.Finish(fold);
         FoldedBatch batch = fold.Drain();

@@ -1,6 +1,7 @@
 using Shouldly;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Store.Captures;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Store.Tests;
@@ -24,7 +25,7 @@ public sealed class WatchStoreTests : IDisposable
         long book = new BookStore(ledger, TimeProvider.System).Open("postgresql://app@depot/parcels", "Parcels").Id;
         var store = new WatchStore(ledger);
         KeptWatch kept = store.Begin(book, "postgresql://app@depot/parcels", 3, Start);
-        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3);
+        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3, Dialects.PostgreSql);
         for (int i = 0; i < 25; i++)
         {
             SessionState first = new(1, "app", "web", "active", "", "", 4.5, 0.5, "UPDATE parcel SET note = 'it''s' WHERE id = 7", []);

@@ -1,8 +1,10 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests;
@@ -45,7 +47,7 @@ public sealed class ExplainExamplesTests
         found.Plan!.Text.ReplaceLineEndings("|").ShouldBe(plan);
 
         // Every operator is known for what it is, and can be explained.
-        found.Plan.Lines().ShouldAllBe(l => OperatorWords.Of(l.Operator).Length > 0 || l.Operator.Text.StartsWith("INDEX ", StringComparison.Ordinal)
+        found.Plan.Lines().ShouldAllBe(l => OperatorWords.Of(l.Operator, Dialects.SqliteEngine.Plans!).Length > 0 || l.Operator.Text.StartsWith("INDEX ", StringComparison.Ordinal)
             || l.Operator.Text == "LEFT" || l.Operator.Text == "RIGHT");
     }
 
@@ -61,8 +63,8 @@ public sealed class ExplainExamplesTests
         const string onT1 = "CREATE INDEX i0 ON t1(a)", onT2 = "CREATE UNIQUE INDEX i1 ON t2(c)";
         Plan wanted = Explain(sql, onT1), now = Explain(sql, onT2);
         now.Roots[0].Object.ShouldNotBe(wanted.Roots[0].Object);
-        Explain(PlanPin.Rewrite(sql, now, wanted)!, onT1, onT2).Roots.Select(o => o.Object).Take(2).ShouldBe(now.Roots.Select(o => o.Object).Take(2));
-        Explain(PlanPin.Rewrite(sql, wanted, now)!, onT1, onT2).Roots.Select(o => o.Object).Take(2).ShouldBe(wanted.Roots.Select(o => o.Object).Take(2));
+        Explain(Dialects.SqliteEngine.Plans!.Pins!.Rewrite(sql, now, wanted)!, onT1, onT2).Roots.Select(o => o.Object).Take(2).ShouldBe(now.Roots.Select(o => o.Object).Take(2));
+        Explain(Dialects.SqliteEngine.Plans!.Pins!.Rewrite(sql, wanted, now)!, onT1, onT2).Roots.Select(o => o.Object).Take(2).ShouldBe(wanted.Roots.Select(o => o.Object).Take(2));
     }
 
     [Fact]

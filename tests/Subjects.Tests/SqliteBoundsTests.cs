@@ -3,7 +3,9 @@ using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests;
@@ -96,8 +98,8 @@ public sealed class SqliteBoundsTests : IDisposable
             made.WaitForExit();
         }
 
-        Should.Throw<SubjectException>(() => SqliteSubject.Look(pipe)).Problem.Message.ShouldContain("is a named pipe, and no file");
-        Should.Throw<SubjectException>(() => SqliteSubject.Look("/dev/zero")).Problem.Message.ShouldContain("is a device, and no file");
+        Should.Throw<SubjectException>(() => SubjectEngines.Of(Dialects.SqliteEngine).Check(pipe)).Problem.Message.ShouldContain("is a named pipe, and no file");
+        Should.Throw<SubjectException>(() => SubjectEngines.Of(Dialects.SqliteEngine).Check("/dev/zero")).Problem.Message.ShouldContain("is a device, and no file");
         RegularFile.NotOne(_database.Path).ShouldBeNull();
     }
 

@@ -2,6 +2,7 @@ using System.Net;
 using System.Text.Json;
 using Npgsql;
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
@@ -122,7 +123,7 @@ public sealed class PostgresSubjectsTests : RunningServer
         var ledger = new LedgerDatabase(Home.LedgerFile);
         var trials = new TrialStore(ledger, TimeProvider.System);
         BookRecord book = new BookStore(ledger, TimeProvider.System).Open(address, "Parcels");
-        long trial = trials.Add(book.Id, null, "Killed", "SELECT 1", "ANALYZE", new(Dialect: SqlDialect.PostgreSql)).Id;
+        long trial = trials.Add(book.Id, null, "Killed", "SELECT 1", "ANALYZE", new(Engine: Dialects.PostgresEngine)).Id;
         trials.Start(trial);
         string folder = Directory.CreateDirectory(Path.Combine(Home.Copies, Guid.NewGuid().ToString("n"))).FullName;
         await PostgresSubject.Open(new(address), folder).DisposeAsync();
@@ -130,7 +131,7 @@ public sealed class PostgresSubjectsTests : RunningServer
         // Another one had its copies elsewhere, and its own server is gone by now.
         using var elsewhere = new PostgresServer("");
         BookRecord away = new BookStore(ledger, TimeProvider.System).Open("postgresql://postgres@127.0.0.1:1/parcels", "Away");
-        trials.Start(trials.Add(away.Id, null, "Killed", "SELECT 1", "ANALYZE", new(Dialect: SqlDialect.PostgreSql, Sides: SubjectSides.Dumped, Dump: new(On: $"postgresql://postgres@127.0.0.1:{elsewhere.Port}/postgres"))).Id);
+        trials.Start(trials.Add(away.Id, null, "Killed", "SELECT 1", "ANALYZE", new(Engine: Dialects.PostgresEngine, Sides: SubjectSides.Dumped, Dump: new(On: $"postgresql://postgres@127.0.0.1:{elsewhere.Port}/postgres"))).Id);
         await PostgresSubject.Open(new($"postgresql://postgres@127.0.0.1:{elsewhere.Port}/template1"), Directory.CreateDirectory(Path.Combine(Home.Copies, Guid.NewGuid().ToString("n"))).FullName).DisposeAsync();
         foreach (PostgresServer left in new[] { server, elsewhere })
         {

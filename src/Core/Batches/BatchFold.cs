@@ -4,7 +4,7 @@ using SwiftLedger.Core.Sql;
 namespace SwiftLedger.Core.Batches;
 
 /// <summary>Adds up the executions of a batch as they come: per pattern, per plan, and in what order. Memory grows with what is different, plus twelve bytes an execution.</summary>
-public sealed class BatchFold(SqlDialect dialect = SqlDialect.Sqlite)
+public sealed class BatchFold(SqlDialect dialect)
 {
     public const int MostPlans = 8;
 

@@ -1,5 +1,6 @@
 using System.IO.Hashing;
 using System.Runtime.InteropServices;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Captures;
@@ -49,7 +50,8 @@ public sealed record FoldedBatch(
 /// </summary>
 /// <param name="source">The source of statements that do not name their own.</param>
 /// <param name="known">Hashes of the patterns that the book has.</param>
-public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apart, IEnumerable<ulong> known) : ICaptureSink
+/// <param name="readPlan">Reads a plan that stands beside a statement; null where it is none.</param>
+public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan, string source, KeepApart apart, IEnumerable<ulong> known) : ICaptureSink
 {
     /// <summary>The hash under which everything is summed that is not kept apart.</summary>
     public const ulong EverythingElse = 0;
@@ -74,8 +76,8 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
     private Dictionary<TagKey, long> _tags = [];
     private Dictionary<ErrorKey, long> _errors = [];
     private List<SchemaStatement> _schema = [];
-    private readonly UnitFold _units = new();
-    private readonly PlanUses _plans = new();
+    private readonly UnitFold _units = new(dialect);
+    private readonly PlanUses _plans = new(readPlan);
     private long _statements;
 
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
@@ -128,7 +130,7 @@ public sealed class CaptureFold(SqlDialect dialect, string source, KeepApart apa
             _touched.Add(samples);
         }
 
-        if (SchemaWords.Alters(observation.Sql) && !observation.Failed)
+        if (SchemaWords.Alters(observation.Sql, dialect) && !observation.Failed)
         {
             _schema.Add(new(observation.At, from, observation.Sql.ToString()));
         }

@@ -26,7 +26,7 @@ public sealed record CapturedSample(
 
     public static CapturedSample Of(in Observation o, ulong pattern, string source, SamplePlace place, IReadOnlyDictionary<string, string>? tags) => new(
         pattern, source, place, o.At, o.Duration, Cut(o.Sql, LongestSql),
-        Cut(o.ParameterForm == ParameterForm.Postgres ? PostgresParameters.ToBinds(o.Parameters) : o.Parameters, LongestBinds),
+        Cut(o.Binds(), LongestBinds),
         o.RowsReturned, o.RowsRead, o.SqlState.ToString(), Cut(o.Message, LongestMessage), Encoding.UTF8.GetString(o.Session), Encoding.UTF8.GetString(o.Unit.IsEmpty ? o.Transaction : o.Unit), Encoding.UTF8.GetString(o.Application),
         Encoding.UTF8.GetString(o.Database), Encoding.UTF8.GetString(o.User), tags ?? new Dictionary<string, string>(), Cut(o.Plan, LongestPlan), PriorityOf(o, source));
 

@@ -21,7 +21,7 @@ public static class CapturedWorkload
     public static string? Statement(string name, double callsPerDay, long medianTicks, IReadOnlyList<CaseSource> executions, SqlDialect dialect)
     {
         // What was too long to be kept whole is no statement any more.
-        List<CaseSource> usable = executions.Where(e => e.Sql.Length <= CapturedSample.LongestSql && e.Binds.Length <= CapturedSample.LongestBinds).Select(e => WithParameters(Bare(e), dialect)).ToList();
+        List<CaseSource> usable = executions.Where(e => e.Sql.Length <= CapturedSample.LongestSql && e.Binds.Length <= CapturedSample.LongestBinds).Select(e => WithParameters(Bare(e, dialect), dialect)).ToList();
         if (usable.Count == 0)
         {
             return null;
@@ -76,9 +76,9 @@ public static class CapturedWorkload
     }
 
     /// <summary>The statement without comments at its ends: tags of one execution belong to no case.</summary>
-    private static CaseSource Bare(CaseSource execution)
+    private static CaseSource Bare(CaseSource execution, SqlDialect dialect)
     {
-        List<Token> tokens = SqlLexer.Tokenize(execution.Sql);
+        List<Token> tokens = SqlLexer.Tokenize(execution.Sql, dialect);
         int first = tokens.FindIndex(t => !t.IsTrivia), last = tokens.FindLastIndex(t => !t.IsTrivia && t.Kind != TokenKind.Semicolon);
         return first < 0 ? execution : execution with { Sql = execution.Sql[tokens[first].Start..tokens[last].End] };
     }

@@ -85,7 +85,6 @@ public sealed class CsvForm(CsvColumns columns) : ICaptureForm
             Duration = duration.Length > 0 ? TimeSpan.FromTicks((long)Math.Round(ticks * columns.Ticks)) : null,
             Sql = sql,
             Parameters = Text(bytes, "binds"),
-            ParameterForm = ParameterForm.Binds,
             SqlState = Text(bytes, "error"),
             Message = Text(bytes, "message"),
             Source = Text(bytes, "source"),

@@ -168,7 +168,6 @@ public sealed class JsonLinesForm : ICaptureForm
             Duration = ms is { } m ? TimeSpan.FromTicks((long)Math.Round(m * TimeSpan.TicksPerMillisecond)) : null,
             Sql = sql,
             Parameters = _binds.ToString(),
-            ParameterForm = ParameterForm.Binds,
             SqlState = error,
             Message = message,
             Session = session,

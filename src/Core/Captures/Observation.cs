@@ -1,16 +1,8 @@
 namespace SwiftLedger.Core.Captures;
 
-/// <summary>How the parameters of an observed statement are written.</summary>
-public enum ParameterForm
-{
-    None,
-
-    /// <summary>As in a bind line of a workload file: <c>hut=3, night='2026-07-18'</c>.</summary>
-    Binds,
-
-    /// <summary>As PostgreSQL logs them: <c>$1 = '3', $2 = NULL</c>.</summary>
-    Postgres,
-}
+/// <summary>Turns parameters as a log writes them into those of a bind line: <c>hut=3, night='2026-07-18'</c>.</summary>
+/// <returns>As far as the text can be read.</returns>
+public delegate string BindsReader(ReadOnlySpan<char> logged);
 
 /// <summary>One statement as a capture tells of it. Its text lives only as long as the call that hands it over.</summary>
 public ref struct Observation
@@ -35,7 +27,12 @@ public ref struct Observation
 
     public ReadOnlySpan<char> Parameters { get; init; }
 
-    public ParameterForm ParameterForm { get; init; }
+    /// <summary>Reads <see cref="Parameters"/>; null where they stand as in a bind line already.</summary>
+    public BindsReader? ReadBinds { get; init; }
+
+    /// <summary>The parameters as in a bind line, cut where they are longer.</summary>
+    /// <param name="most">Characters of a text that stands as it is; what a reader made is whole.</param>
+    public readonly ReadOnlySpan<char> Binds(int most = int.MaxValue) => ReadBinds is { } read ? read(Parameters) : Parameters.Length > most ? Parameters[..most] : Parameters;
 
     /// <summary>Empty where the statement succeeded; <c>XX000</c> where it failed and the capture has no code.</summary>
     public ReadOnlySpan<char> SqlState { get; init; }

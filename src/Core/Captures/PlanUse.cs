@@ -14,7 +14,8 @@ public readonly record struct PlanUseKey(ulong Pattern, string Source, string Sh
 public sealed record PlanUse(string Outline, long Calls, long Ticks);
 
 /// <summary>Follows which plan each pattern ran with.</summary>
-internal sealed class PlanUses
+/// <param name="read">Reads a plan as a capture holds it; null where it is none.</param>
+internal sealed class PlanUses(Func<string, Plan?> read)
 {
     private const int MostTexts = 4_096, Most = 20_000;
 
@@ -51,7 +52,7 @@ internal sealed class PlanUses
                 _read.Clear();
             }
 
-            plan = AnyPlanText.Read(text.ToString()) is { } read ? (read.Shape, read.Text) : null;
+            plan = read(text.ToString()) is { } found ? (found.Shape, found.Text) : null;
             _read[key] = plan;
         }
 

@@ -89,7 +89,8 @@ public sealed class Repeat
 /// Follows units of work: the statements of one trace, or of one session with no longer pause between them than
 /// <see cref="LongestPause"/>, and finds those that ask the same thing for each row of a list.
 /// </summary>
-public sealed class UnitFold
+/// <param name="dialect">Of the statements.</param>
+public sealed class UnitFold(SqlDialect dialect)
 {
     /// <summary>A session that pauses longer has begun another unit.</summary>
     public static readonly TimeSpan LongestPause = TimeSpan.FromMilliseconds(250);
@@ -131,7 +132,7 @@ public sealed class UnitFold
             _open[key] = unit = new(source);
         }
 
-        unit.Add(o, pattern);
+        unit.Add(o, pattern, SchemaWords.Writes(o.Sql, dialect));
     }
 
     /// <summary>Ends the units that have been quiet since a time: no more of them is to come.</summary>
@@ -187,14 +188,14 @@ public sealed class UnitFold
 
         public DateTime End { get; private set; }
 
-        public void Add(in Observation o, ulong pattern)
+        public void Add(in Observation o, ulong pattern, bool writes)
         {
             if (_steps.Count >= MostSteps)
             {
                 return;
             }
 
-            _steps.Add(new(pattern, o.At, o.Duration?.Ticks ?? -1, o.RowsReturned, SchemaWords.Writes(o.Sql)));
+            _steps.Add(new(pattern, o.At, o.Duration?.Ticks ?? -1, o.RowsReturned, writes));
             DateTime end = o.At + (o.Duration ?? default);
             End = end > End ? end : End;
 
@@ -203,7 +204,7 @@ public sealed class UnitFold
             {
                 _kept ??= [new(_steps[0].Pattern, _steps[0].At, Milliseconds(_steps[0].Ticks), "")];
                 _kept.Add(new(pattern, o.At, o.Duration?.TotalMilliseconds,
-                    (o.ParameterForm == ParameterForm.Postgres ? PostgresParameters.ToBinds(o.Parameters) : o.Parameters.Length > 300 ? o.Parameters[..300] : o.Parameters).ToString()));
+                    o.Binds(300).ToString()));
             }
         }
 

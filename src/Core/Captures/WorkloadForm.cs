@@ -8,7 +8,7 @@ namespace SwiftLedger.Core.Captures;
 /// A workload file as a capture: its statements, cases and calls stand for the day that ends when it is read, spread evenly over the hours. It tells no
 /// durations.
 /// </summary>
-public sealed class WorkloadForm(DateTime readAt) : ICaptureForm
+public sealed class WorkloadForm(DateTime readAt, SqlDialect dialect) : ICaptureForm
 {
     private const int Hours = 24;
 
@@ -26,7 +26,7 @@ public sealed class WorkloadForm(DateTime readAt) : ICaptureForm
         }
 
         string text = Encoding.UTF8.GetString(bytes);
-        Parsed<Workload> workload = WorkloadFile.Parse(text);
+        Parsed<Workload> workload = WorkloadFile.Parse(text, dialect);
         foreach (InputProblem problem in workload.Problems)
         {
             sink.Reject(Line + (problem.Place?.Line ?? 1) - 1, problem.Message);
@@ -72,7 +72,6 @@ public sealed class WorkloadForm(DateTime readAt) : ICaptureForm
                     Calls = inHour,
                     Sql = statement.Sql,
                     Parameters = @case.BindText,
-                    ParameterForm = ParameterForm.Binds,
                 });
             }
         }

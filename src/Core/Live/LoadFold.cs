@@ -18,7 +18,7 @@ public sealed record KeptMoment(ActivitySample Sample, bool PiledUp);
 /// <summary>Adds up looks at a server: load over time, and the patterns that made it.</summary>
 /// <param name="stretch">How much time a point of the course holds.</param>
 /// <param name="pileUp">From so many active sessions on a look is kept whole.</param>
-public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect = SqlDialect.PostgreSql)
+public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
 {
     /// <summary>Stands for no wait at all.</summary>
     public const string Running = "running";

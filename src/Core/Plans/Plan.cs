@@ -72,7 +72,7 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
     /// numbers the engine gives its subqueries. XXH3 of the text with those numbers taken out, 16 hexadecimal digits.
     /// </summary>
     [System.Text.Json.Serialization.JsonIgnore]
-    public string Shape => XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(string.Join('\n', Lines().Select(l => $"{l.Depth} {PlanText.WithoutNumbers(l.Operator.Text)}"))))
+    public string Shape => XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(string.Join('\n', Lines().Select(l => $"{l.Depth} {OperatorText.WithoutNumbers(l.Operator.Text)}"))))
         .ToString("x16", CultureInfo.InvariantCulture);
 
     /// <summary>The engine's own words, a line an operator, two spaces a level.</summary>

@@ -5,11 +5,11 @@ namespace SwiftLedger.Core.Plans;
 
 /// <summary>A plan with what is known around it: what its differences and findings are read from.</summary>
 /// <param name="Sql">The statement; empty where only a plan is known.</param>
-/// <param name="Dialect">Of the statement.</param>
-public sealed record PlanSide(Plan Plan, string Sql, SqlDialect Dialect = SqlDialect.Sqlite)
+/// <param name="Language">Of the engine that made it.</param>
+public sealed record PlanSide(Plan Plan, string Sql, PlanLanguage Language)
 {
-    private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql, Dialect));
-    private readonly Lazy<StatementTables> _tables = new(() => StatementTables.Of(Sql, Dialect));
+    private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql, Language.Dialect));
+    private readonly Lazy<StatementTables> _tables = new(() => StatementTables.Of(Sql, Language.Dialect));
 
     public IReadOnlyList<Binding> Bindings { get; init; } = [];
 

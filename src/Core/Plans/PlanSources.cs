@@ -40,6 +40,6 @@ public sealed class PlanSources
     /// <summary>Where the statement speaks of what the operator reads.</summary>
     public IReadOnlyList<TextSpan> Places(int at) => _sources[at] is var (block, source) ? block.PlacesOf(source) : [];
 
-    /// <summary>SQLite searches a table once for each alternative of an OR: <c>INDEX 2</c> reads what <c>INDEX 1</c> did.</summary>
+    /// <summary>A table may be searched once for each alternative of an OR: <c>INDEX 2</c> reads what <c>INDEX 1</c> did.</summary>
     private static bool IsLaterAlternative(string above) => above.StartsWith("INDEX ", StringComparison.Ordinal) && above != "INDEX 1";
 }

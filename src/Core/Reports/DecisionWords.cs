@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
@@ -36,7 +37,7 @@ public static class DecisionWords
         BlocksResemble => "Neighbouring blocks resemble each other too much to be told apart from a drift of the machine.",
         RatioMoved => "The ratio moved while it was measured: the first and the second half disagree.",
         TooNoisy r => $"This machine could not tell: {Noise(r.HalfWidth, r.Blocks)}.",
-        DecidedByWork r => $"{(r.Timed ? "Time alone did not settle it." : "Not timed.")} The plan changed, and {(r.Counter == LineEvidence.StepsCounter ? "the engine's steps are exact" : "the engine counted the blocks that it touched")}: {Figures.Ratio(r.Ratio)}.",
+        DecidedByWork r => $"{(r.Timed ? "Time alone did not settle it." : "Not timed.")} The plan changed, and {Claim(r.Counter)}: {Figures.Ratio(r.Ratio)}.",
         MayBeChance r => $"Among {r.Lines} lines, a finding this weak may be chance: the list of regressed lines keeps its false discovery rate at {Figures.Percent(r.Rate)}.",
         AsTold r => r.Sentence,
         _ => throw new ArgumentOutOfRangeException(nameof(reason), reason, "A reason without words."),
@@ -60,6 +61,8 @@ public static class DecisionWords
     /// <summary>An interval wider than the whole says nothing more than one as wide.</summary>
     private static string Noise(double halfWidth, int blocks) =>
         $"the interval is {Figures.Percent(Math.Min(0.9999, halfWidth))} wide to each side after {blocks} blocks";
+
+    private static string Claim(string counter) => KnownEngines.Subjects.FirstOrDefault(e => e.Counter!.Name == counter)?.Counter?.Claim ?? "the engine counted its work";
 
     private static string Rows(long? rows) => rows is { } n ? $"{Figures.Three(n)} {(n == 1 ? "row" : "rows")}" : "no rows";
 }

@@ -1,6 +1,7 @@
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
 
@@ -119,9 +120,9 @@ public sealed record ResultLine(
             string.Join(", ", e.Brief.BeforeBindings.Select(b => $"{b.Key}={b.Value}")),
             line.Decision?.Verdict, line.Decision?.Basis,
             TimeOf(line),
-            e.Before?.Counters.TryGetValue(e.PrimaryCounter, out long before) == true
-                && e.After?.Counters.TryGetValue(e.PrimaryCounter, out long after) == true
-                ? new(e.PrimaryCounter, before, after) : null,
+            e.Before?.Counters.TryGetValue(e.Counter.Name, out long before) == true
+                && e.After?.Counters.TryGetValue(e.Counter.Name, out long after) == true
+                ? new(e.Counter.Name, before, after) : null,
             ResultSide.Of(e.Before, judged.Before, [.. judged.Judged.Select(b => b.BeforeCpuMicroseconds)]),
             ResultSide.Of(e.After, judged.After, [.. judged.Judged.Select(b => b.AfterCpuMicroseconds)]),
             e.Brief.Rewritten, e.PlanChanged, e.SameRows, e.SameOrder, e.Brief.CallsPerDay, e.Brief.Tolerance * 100,

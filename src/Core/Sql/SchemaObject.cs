@@ -13,13 +13,14 @@ public sealed record SchemaDifference(string What, string Script, IReadOnlyList<
 {
     private const int MostNamed = 6;
 
+    /// <param name="dialect">Of the definitions.</param>
     /// <returns>Null where nothing differs but layout.</returns>
-    public static SchemaDifference? Between(IReadOnlyList<SchemaObject> before, IReadOnlyList<SchemaObject> after)
+    public static SchemaDifference? Between(IReadOnlyList<SchemaObject> before, IReadOnlyList<SchemaObject> after, SqlDialect dialect)
     {
         Dictionary<(string, string), SchemaObject> old = before.ToDictionary(o => (o.Kind, o.Name)), now = after.ToDictionary(o => (o.Kind, o.Name));
         List<SchemaObject> dropped = before.Where(o => !now.ContainsKey((o.Kind, o.Name))).ToList();
         List<SchemaObject> created = after.Where(o => !old.ContainsKey((o.Kind, o.Name))).ToList();
-        List<SchemaObject> altered = after.Where(o => old.TryGetValue((o.Kind, o.Name), out SchemaObject? was) && !SameWords(was.Definition, o.Definition)).ToList();
+        List<SchemaObject> altered = after.Where(o => old.TryGetValue((o.Kind, o.Name), out SchemaObject? was) && !SameWords(was.Definition, o.Definition, dialect)).ToList();
         List<string> words =
         [
             .. dropped.Select(o => $"{o.Kind} {o.Name} dropped"), .. created.Select(o => $"{o.Kind} {o.Name} created"), .. altered.Select(o => $"{o.Kind} {o.Name} altered"),
@@ -35,8 +36,8 @@ public sealed record SchemaDifference(string What, string Script, IReadOnlyList<
         return new(string.Join(", ", words.Take(MostNamed)) + more, string.Join('\n', script), dropped.Concat(created).Concat(altered).Select(o => o.Name).ToList());
     }
 
-    private static bool SameWords(string a, string b) => a == b || SqlLexer.Tokenize(a).Where(t => !t.IsTrivia).Select(t => a.Substring(t.Start, t.Length))
-        .SequenceEqual(SqlLexer.Tokenize(b).Where(t => !t.IsTrivia).Select(t => b.Substring(t.Start, t.Length)));
+    private static bool SameWords(string a, string b, SqlDialect dialect) => a == b || SqlLexer.Tokenize(a, dialect).Where(t => !t.IsTrivia).Select(t => a.Substring(t.Start, t.Length))
+        .SequenceEqual(SqlLexer.Tokenize(b, dialect).Where(t => !t.IsTrivia).Select(t => b.Substring(t.Start, t.Length)));
 
     private static string Quoted(string name) =>
         name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_') ? name : $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";

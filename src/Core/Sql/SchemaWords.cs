@@ -4,30 +4,30 @@ namespace SwiftLedger.Core.Sql;
 public static class SchemaWords
 {
     /// <summary>CREATE, ALTER, DROP and RENAME of anything that lasts: temporary tables and the like do not count.</summary>
-    public static bool Alters(ReadOnlySpan<char> sql)
+    public static bool Alters(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
         ReadOnlySpan<char> start = sql.TrimStart();
-        if (start.IsEmpty || !(start[0] is '/' or '-' || (start[0] | 0x20) is 'c' or 'a' or 'd'))
+        if (start.IsEmpty || !(start[0] is '/' or '-' or '#' || (start[0] | 0x20) is 'c' or 'a' or 'd'))
         {
             return false;
         }
 
-        var lexer = new SqlLexer(sql);
+        var lexer = new SqlLexer(sql, dialect);
         return lexer.TryReadSignificant(out Token first) && first.Kind == TokenKind.Word && lexer.TryReadSignificant(out Token second)
             && second.Kind == TokenKind.Word && Is(lexer.TextOf(first), "create", "alter", "drop")
             && !Is(lexer.TextOf(second), "temp", "temporary", "local");
     }
 
     /// <summary>Whether the statement writes rows, by its first word.</summary>
-    public static bool Writes(ReadOnlySpan<char> sql)
+    public static bool Writes(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
         ReadOnlySpan<char> start = sql.TrimStart();
-        if (start.IsEmpty || !(start[0] is '/' or '-' || (start[0] | 0x20) is 'i' or 'u' or 'd' or 'r' or 'm'))
+        if (start.IsEmpty || !(start[0] is '/' or '-' or '#' || (start[0] | 0x20) is 'i' or 'u' or 'd' or 'r' or 'm'))
         {
             return false;
         }
 
-        var lexer = new SqlLexer(sql);
+        var lexer = new SqlLexer(sql, dialect);
         return lexer.TryReadSignificant(out Token first) && Is(lexer.TextOf(first), "insert", "update", "delete", "replace", "merge");
     }
 

@@ -91,8 +91,7 @@ public ref partial struct SqlLexer
             }
         }
 
-        // SQLite's blobs are whole bytes; a bit string of PostgreSQL may have any number of digits.
-        if (hex && !_postgres && found % 2 != 0)
+        if (hex && !Has(LexicalRules.OddBlobs) && found % 2 != 0)
         {
             flaw = TokenFlaw.MalformedBlob;
         }
@@ -114,7 +113,7 @@ public ref partial struct SqlLexer
         else
         {
             SkipDigits();
-            if (Peek(0) == '.' && !(_postgres && Peek(1) == '.'))
+            if (Peek(0) == '.' && !(Peek(1) == '.' && Has(LexicalRules.DoubledSigns)))
             {
                 _at++;
                 SkipDigits();
@@ -140,8 +139,8 @@ public ref partial struct SqlLexer
     private readonly int RadixDigits(char letter) => letter switch
     {
         'x' or 'X' => 16,
-        'o' or 'O' when _postgres => 8,
-        'b' or 'B' when _postgres => 2,
+        'o' or 'O' when Has(LexicalRules.OctalAndBinary) => 8,
+        'b' or 'B' when Has(LexicalRules.OctalAndBinary) => 2,
         _ => 0,
     };
 

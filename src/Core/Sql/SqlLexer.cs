@@ -9,8 +9,7 @@ namespace SwiftLedger.Core.Sql;
 /// joined give the text back, whatever the text is.
 /// </summary>
 /// <remarks>
-/// SQLite: "SQL Language Expressions", "Literal values", "SQL Comments" and "SQLite Keywords" of its manual.
-/// PostgreSQL: manual, 4.1 "Lexical Structure". MySQL: reference manual, 11 "Language Structure". One liberty: <c>:name</c> and <c>@name</c> are parameters in all of them,
+/// The rules and their sources are those of the dialect. One liberty: <c>:name</c> and <c>@name</c> are parameters in all of them,
 /// because a workload file may use them for any engine.
 /// </remarks>
 public ref partial struct SqlLexer
@@ -18,7 +17,8 @@ public ref partial struct SqlLexer
     private static readonly SearchValues<char> LineEnds = SearchValues.Create("\r\n");
 
     private readonly ReadOnlySpan<char> _text;
-    private readonly bool _postgres, _mysql;
+    private readonly LexicalRules _rules;
+    private readonly OperatorLength _operatorLength;
     private int _at;
 
     // Where words stand among the 64 characters from _window on: see AsciiText.WordsAt. A loop over the characters of a word
@@ -26,17 +26,17 @@ public ref partial struct SqlLexer
     private ulong _words;
     private int _window;
 
-    public SqlLexer(ReadOnlySpan<char> text, SqlDialect dialect = SqlDialect.Sqlite)
+    public SqlLexer(ReadOnlySpan<char> text, SqlDialect dialect)
     {
         _text = text;
-        _postgres = dialect == SqlDialect.PostgreSql;
-        _mysql = dialect == SqlDialect.MySql;
+        _rules = dialect.Rules;
+        _operatorLength = dialect.OperatorLength;
         _at = 0;
         _window = -64;
     }
 
     /// <summary>All tokens of a text.</summary>
-    public static List<Token> Tokenize(ReadOnlySpan<char> text, SqlDialect dialect = SqlDialect.Sqlite)
+    public static List<Token> Tokenize(ReadOnlySpan<char> text, SqlDialect dialect)
     {
         var tokens = new List<Token>();
         var lexer = new SqlLexer(text, dialect);
@@ -47,6 +47,8 @@ public ref partial struct SqlLexer
 
         return tokens;
     }
+
+    private readonly bool Has(LexicalRules rule) => (_rules & rule) != 0;
 
     /// <summary>The characters of a token that this lexer read.</summary>
     public readonly ReadOnlySpan<char> TextOf(Token token) => _text.Slice(token.Start, token.Length);
@@ -161,17 +163,17 @@ public ref partial struct SqlLexer
 
         switch (first)
         {
-            case '\'' or '"' when _mysql:
+            case '\'' or '"' when Has(LexicalRules.BackslashStrings):
                 return ScanEscapeString(first, ref flaw);
-            case '#' when _mysql:
+            case '#' when Has(LexicalRules.HashComments):
                 return ScanLineComment();
             case '\'':
                 return ScanQuoted('\'', TokenKind.String, TokenFlaw.UnterminatedString, ref flaw);
             case '"':
                 return ScanQuoted('"', TokenKind.QuotedIdentifier, TokenFlaw.UnterminatedIdentifier, ref flaw);
-            case '`' when !_postgres:
+            case '`' when Has(LexicalRules.BacktickNames):
                 return ScanQuoted('`', TokenKind.QuotedIdentifier, TokenFlaw.UnterminatedIdentifier, ref flaw);
-            case '[' when !_postgres && !_mysql:
+            case '[' when Has(LexicalRules.BracketNames):
                 return ScanBracketed(ref flaw);
             case ',':
                 return Single(TokenKind.Comma);
@@ -183,18 +185,18 @@ public ref partial struct SqlLexer
                 return Single(TokenKind.CloseParen);
             case '.':
                 return ScanDot(ref flaw);
-            case '-' when Peek(1) == '-' && (!_mysql || _at + 2 >= _text.Length || _text[_at + 2] <= ' '):
+            case '-' when Peek(1) == '-' && (!Has(LexicalRules.DashesBeforeSpace) || _at + 2 >= _text.Length || _text[_at + 2] <= ' '):
                 return ScanLineComment();
             case '/' when Peek(1) == '*':
                 return ScanBlockComment(ref flaw);
-            case ':' when _mysql && Peek(1) == '=':
+            case ':' when Peek(1) == '=' && Has(LexicalRules.ColonEquals):
                 _at += 2;
                 return TokenKind.Operator;
             case ':':
                 return ScanColon();
             case '$':
                 return ScanDollar(ref flaw);
-            case '@' when CharClass.Is(Peek(1), _postgres ? CharClass.WordStart : CharClass.WordPart):
+            case '@' when CharClass.Is(Peek(1), Has(LexicalRules.LetterBehindAt) ? CharClass.WordStart : CharClass.WordPart):
                 return ScanNamedParameter();
             case '?':
                 return ScanQuestionMark();
@@ -225,20 +227,19 @@ public ref partial struct SqlLexer
             {
                 case 'x' or 'X':
                     return ScanBlob(hex: true, ref flaw);
-                case 'b' or 'B' when _postgres || _mysql:
+                case 'b' or 'B' when Has(LexicalRules.BitStrings):
                     return ScanBlob(hex: false, ref flaw);
-                case 'e' or 'E' when _postgres:
+                case 'e' or 'E' when Has(LexicalRules.EscapeStrings):
                     _at++;
                     return ScanEscapeString('\'', ref flaw);
-                case 'n' or 'N' when _mysql:
+                case 'n' or 'N' when Has(LexicalRules.NationalStrings):
                     _at++;
-                    return ScanEscapeString('\'', ref flaw);
-                case 'n' or 'N' when _postgres:
-                    _at++;
-                    return ScanQuoted('\'', TokenKind.String, TokenFlaw.UnterminatedString, ref flaw);
+                    return Has(LexicalRules.BackslashStrings)
+                        ? ScanEscapeString('\'', ref flaw)
+                        : ScanQuoted('\'', TokenKind.String, TokenFlaw.UnterminatedString, ref flaw);
             }
         }
-        else if (_postgres && first is 'u' or 'U' && Peek(1) == '&' && Peek(2) is '\'' or '"')
+        else if (first is 'u' or 'U' && Peek(1) == '&' && Peek(2) is '\'' or '"' && Has(LexicalRules.UnicodeStrings))
         {
             _at += 2;
             return _text[_at] == '\''
@@ -263,8 +264,7 @@ public ref partial struct SqlLexer
 
     private TokenKind ScanLineComment()
     {
-        // PostgreSQL's scanner takes a carriage return for the end of a line as well; SQLite's and MySQL's go on to the line feed.
-        int found = _postgres ? _text[_at..].IndexOfAny(LineEnds) : _text[_at..].IndexOf('\n');
+        int found = Has(LexicalRules.ReturnEndsLine) ? _text[_at..].IndexOfAny(LineEnds) : _text[_at..].IndexOf('\n');
         _at = found < 0 ? _text.Length : _at + found;
         return TokenKind.LineComment;
     }
@@ -290,7 +290,7 @@ public ref partial struct SqlLexer
                     return TokenKind.BlockComment;
                 }
             }
-            else if (_postgres && _text[_at] == '/' && Peek(1) == '*')
+            else if (_text[_at] == '/' && Peek(1) == '*' && Has(LexicalRules.NestedComments))
             {
                 _at += 2;
                 depth++;
@@ -301,9 +301,9 @@ public ref partial struct SqlLexer
             }
         }
 
-        // SQLite lets the end of the input end a comment; PostgreSQL does not.
+        // Where comments do not nest, the end of the input ends them.
         _at = _text.Length;
-        flaw = _postgres ? TokenFlaw.UnterminatedComment : TokenFlaw.None;
+        flaw = Has(LexicalRules.NestedComments) ? TokenFlaw.UnterminatedComment : TokenFlaw.None;
         return TokenKind.BlockComment;
     }
 
@@ -314,7 +314,7 @@ public ref partial struct SqlLexer
             return ScanNumber(ref flaw);
         }
 
-        if (_postgres && Peek(1) == '.')
+        if (Peek(1) == '.' && Has(LexicalRules.DoubledSigns))
         {
             _at += 2;
             return TokenKind.Operator;
@@ -325,7 +325,7 @@ public ref partial struct SqlLexer
 
     private TokenKind ScanColon()
     {
-        if (_postgres && Peek(1) is ':' or '=')
+        if (Peek(1) == ':' && Has(LexicalRules.DoubledSigns))
         {
             _at += 2;
             return TokenKind.Operator;
@@ -343,7 +343,7 @@ public ref partial struct SqlLexer
 
     private TokenKind ScanQuestionMark()
     {
-        if (_postgres && Peek(1) is '|' or '&')
+        if (Peek(1) is '|' or '&' && Has(LexicalRules.QuestionOperators))
         {
             _at += 2;
             return TokenKind.Operator;
@@ -360,7 +360,7 @@ public ref partial struct SqlLexer
 
     private TokenKind ScanDollar(ref TokenFlaw flaw)
     {
-        if (_postgres)
+        if (Has(LexicalRules.DollarStrings))
         {
             if (CharClass.Is(Peek(1), CharClass.Digit))
             {
@@ -403,14 +403,14 @@ public ref partial struct SqlLexer
         _at++;
         SkipWordPart();
 
-        // SQLite's "$name" may go on with "::name" and end with "(anything but space)".
-        while (!_postgres && Peek(0) == ':' && Peek(1) == ':' && CharClass.Is(Peek(2), CharClass.WordPart))
+        // "$name" may go on with "::name" and end with "(anything but space)".
+        while (Peek(0) == ':' && Peek(1) == ':' && CharClass.Is(Peek(2), CharClass.WordPart) && Has(LexicalRules.ScopedParameters))
         {
             _at += 2;
             SkipWordPart();
         }
 
-        if (!_postgres && Peek(0) == '(')
+        if (Peek(0) == '(' && Has(LexicalRules.ScopedParameters))
         {
             int end = _at + 1;
             while (end < _text.Length && _text[end] != ')' && !CharClass.Is(_text[end], CharClass.Space))
@@ -427,7 +427,7 @@ public ref partial struct SqlLexer
     private TokenKind ScanOperator(ref TokenFlaw flaw)
     {
         ReadOnlySpan<char> rest = _text[_at..];
-        int length = _postgres ? Operators.PostgresLength(rest) : _mysql ? Operators.MySqlLength(rest) : Operators.SqliteLength(rest);
+        int length = _operatorLength(rest);
         if (length == 0)
         {
             return Unknown(ref flaw);

@@ -17,7 +17,7 @@ public sealed record SqlPattern(string Text, ulong Hash)
 
     private const int Scratch = 1024;
 
-    public static SqlPattern Of(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
+    public static SqlPattern Of(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
         using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch]);
         ReadOnlySpan<byte> folded = writer.Fold();
@@ -25,7 +25,7 @@ public sealed record SqlPattern(string Text, ulong Hash)
     }
 
     /// <summary>The hash alone, without keeping the text: for reading large captures.</summary>
-    public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
+    public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
         using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch]);
         return XxHash3.HashToUInt64(writer.Fold());

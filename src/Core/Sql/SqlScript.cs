@@ -16,7 +16,7 @@ public sealed record SqlScript(IReadOnlyList<ScriptStatement> Statements, TextSp
     /// there only one that follows "; END" does, the rule that SQLite's own sqlite3_complete() uses. Bodies of
     /// PostgreSQL's CREATE FUNCTION or PROCEDURE in BEGIN ATOMIC ... END are kept whole by counting BEGIN, CASE and END.
     /// </summary>
-    public static SqlScript Split(string text, SqlDialect dialect = SqlDialect.Sqlite)
+    public static SqlScript Split(string text, SqlDialect dialect)
     {
         var statements = new List<ScriptStatement>();
         var lexer = new SqlLexer(text, dialect);

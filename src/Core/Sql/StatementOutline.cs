@@ -46,7 +46,7 @@ public sealed record QueryBlock(
 /// </summary>
 public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
 {
-    public static StatementOutline Of(string sql, SqlDialect dialect = SqlDialect.Sqlite) => new(new OutlineReader(sql, dialect).Read());
+    public static StatementOutline Of(string sql, SqlDialect dialect) => new(new OutlineReader(sql, dialect).Read());
 
     /// <summary>The source that a plan calls by this name.</summary>
     /// <param name="nth">How many operators of that name stand before, from 0: several blocks may read the same table.</param>

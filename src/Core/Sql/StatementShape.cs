@@ -9,7 +9,7 @@ namespace SwiftLedger.Core.Sql;
 public sealed record StatementShape(
     string FirstWord, IReadOnlyList<string> Parameters, bool OrdersRows, Token? Flaw, string? Refusal)
 {
-    public static StatementShape Of(string sql, SqlDialect dialect = SqlDialect.Sqlite)
+    public static StatementShape Of(string sql, SqlDialect dialect)
     {
         var parameters = new ParameterKeys();
         string first = "", previous = "";
@@ -32,7 +32,7 @@ public sealed record StatementShape(
             if (first.Length == 0 && word is not ("" or "explain" or "query" or "plan"))
             {
                 first = word;
-                refusal = dialect == SqlDialect.PostgreSql ? ServerReach.RefusalOfFirst(word) : RefusalOfFirst(word);
+                refusal = dialect.Guard.RefusalOfFirst(word);
             }
 
             if (token.Kind == TokenKind.Parameter)
@@ -41,7 +41,7 @@ public sealed record StatementShape(
             }
 
             orders |= depth == 0 && word == "by" && previous == "order";
-            refusal ??= dialect == SqlDialect.PostgreSql ? ServerReach.RefusalOf(first, previous, word) : RefusalOf(first, word, lexer.TextOf(token));
+            refusal ??= dialect.Guard.RefusalOf(first, previous, word, lexer.TextOf(token));
             previous = word;
         }
 
@@ -58,30 +58,6 @@ public sealed record StatementShape(
         TokenFlaw.MalformedBlob => "This is not a blob: it needs an even number of hexadecimal digits.",
         _ => "This character begins nothing in SQL.",
     };
-
-    private static string? RefusalOfFirst(string word) => word switch
-    {
-        "attach" => "ATTACH is refused: a trial may touch nothing outside its own copies.",
-        "detach" => "DETACH is refused: a trial may touch nothing outside its own copies.",
-        _ => null,
-    };
-
-    private static string? RefusalOf(string first, string word, ReadOnlySpan<char> text)
-    {
-        if (first == "vacuum" && word == "into")
-        {
-            return "VACUUM INTO is refused: it would write a file outside the trial's own copies.";
-        }
-
-        string name = word.Length > 0 ? word : text.Trim("\"`[]").ToString().ToLowerInvariant();
-        return name switch
-        {
-            "load_extension" => "load_extension is refused: a trial runs no code but the engine's.",
-            "temp_store_directory" or "data_store_directory" when first == "pragma" =>
-                $"PRAGMA {name} is refused: it would move files outside the trial's own folder.",
-            _ => null,
-        };
-    }
 
     /// <summary>Numbers parameters as SQLite does: a bare ? takes the next number, a new name takes one too.</summary>
     private sealed class ParameterKeys

@@ -7,7 +7,7 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
 {
     private const int MostNames = 40;
 
-    public static StatementTables Of(ReadOnlySpan<char> sql, SqlDialect dialect = SqlDialect.Sqlite)
+    public static StatementTables Of(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
         var names = new List<string>();
         var ctes = new HashSet<string>(StringComparer.Ordinal);

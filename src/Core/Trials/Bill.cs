@@ -60,8 +60,8 @@ public sealed record Bill(
             items.Add(new(line.Number, e.Brief.Statement, e.Brief.Case, calls, new(before.Average(), after.Average()), 0));
             beforeSums = Added(beforeSums, Bootstrap.Means(before, seed + (ulong)line.Number));
             afterSums = Added(afterSums, Bootstrap.Means(after, seed + (ulong)line.Number));
-            pagesBefore += calls * PagesOf(e.Before!);
-            pagesAfter += calls * PagesOf(e.After!);
+            pagesBefore += calls * e.Before!.Counters.GetValueOrDefault(e.Counter.Pages);
+            pagesAfter += calls * e.After!.Counters.GetValueOrDefault(e.Counter.Pages);
             rowsBefore += calls * (e.Before!.Rows ?? 0);
             rowsAfter += calls * (e.After!.Rows ?? 0);
         }
@@ -78,10 +78,6 @@ public sealed record Bill(
                 .OrderByDescending(i => Math.Abs(i.Seconds.Change)).ToList(),
             shares.Sum(), left);
     }
-
-    /// <summary>By whichever name the engine counts them.</summary>
-    private static long PagesOf(Inspection seen) =>
-        seen.Counters.TryGetValue(LineEvidence.BlocksCounter, out long blocks) ? blocks : seen.Counters.GetValueOrDefault("pagesTouched");
 
     private static string? WhyNotBilled(Line line)
     {

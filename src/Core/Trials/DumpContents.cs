@@ -1,4 +1,4 @@
-using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Engines;
 
 namespace SwiftLedger.Core.Trials;
 
@@ -14,11 +14,11 @@ public sealed record DumpContents(IReadOnlyList<string>? Tables = null, double? 
     public bool IsWhole => Tables is null && MadeRows is null;
 
     /// <summary>What of it makes no sense; null where all does.</summary>
-    public static string? ProblemOf(DumpContents? contents, SubjectSides sides, SqlDialect dialect) =>
+    public static string? ProblemOf(DumpContents? contents, SubjectSides sides, Engine engine) =>
         contents is null ? null
-        : dialect != SqlDialect.PostgreSql ? "Of a SQLite file whole copies are made: chosen tables, made rows and copies on another server are for PostgreSQL."
+        : !engine.Ways.Contains(SubjectSides.Dumped) ? $"Of {engine.Addresses!.Form} whole copies are made: chosen tables, made rows and copies on another server are for {string.Join(" and ", KnownEngines.Subjects.Where(e => e.Ways.Contains(SubjectSides.Dumped)).Select(e => e.Name))}."
         : sides != SubjectSides.Dumped ? "Chosen tables, made rows and copies on another server want copies of a dump."
         : contents.MadeRows is not (null or (> 0 and <= MostMadeRows)) ? $"Made rows are a number above 0 and at most {MostMadeRows}, for each row of the subject: 1 makes as many."
-        : contents.On is { } on && !SubjectAddress.IsPostgres(on) ? "Copies stand on a PostgreSQL server: name it as postgresql://user@host/database."
+        : contents.On is { } on && !engine.Addresses!.Owns(on) ? $"Copies stand on a {engine.Name} server: name it as {engine.Addresses.Form}."
         : null;
 }

@@ -40,30 +40,4 @@ public sealed record Inspection(
 
     /// <summary>Of a server, the time of a warm execution in its executor alone: rows are made and not sent. Null where it tells none.</summary>
     public double? ServerMilliseconds { get; init; }
-
-    /// <summary>Adds what a counting library told of the same statement.</summary>
-    public Inspection With(CountedPlan counted)
-    {
-        if (Plan is null || counted.Problem is not null || counted.Plan is null)
-        {
-            return this with { PlanNote = counted.Problem };
-        }
-
-        if (counted.Plan.Roots.Count == 0 && Plan.Roots.Count > 0)
-        {
-            // SQLite counts the rows of a whole table or index in one instruction (Count), which is no loop.
-            return this with { PlanNote = "The engine does this in one step, without visiting rows: there is nothing to count." };
-        }
-
-        Plan? merged = CountedPlans.Onto(Plan, counted.Plan);
-        return this with
-        {
-            Plan = merged ?? Plan,
-            PlanNote = merged is null
-                ? $"The library that counts plans this statement otherwise, so its counts are left out: {counted.Plan.Text.ReplaceLineEndings("; ")}."
-                : RowsRepeat && RowsHash is not null && counted.RowsHash is not null && counted.RowsHash != RowsHash
-                    ? "The library that counts gave other rows for this statement: its counts may not hold."
-                    : null,
-        };
-    }
 }

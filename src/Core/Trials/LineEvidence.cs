@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 
 namespace SwiftLedger.Core.Trials;
@@ -32,14 +33,8 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
 
     public SideFailure? AfterFailure => After?.Failure ?? MeasuringFailureAfter;
 
-    /// <summary>What work is measured by: the engine's steps, or the blocks that it touched.</summary>
-    public string PrimaryCounter => Before?.Counters.ContainsKey(BlocksCounter) == true || After?.Counters.ContainsKey(BlocksCounter) == true ? BlocksCounter : StepsCounter;
-
-    /// <summary>Engine steps: exact and repeatable for SQLite.</summary>
-    public const string StepsCounter = "vmSteps";
-
-    /// <summary>Blocks hit and read, shared and local, of PostgreSQL.</summary>
-    public const string BlocksCounter = "blocksTouched";
+    /// <summary>What work is measured by.</summary>
+    public WorkCounter Counter { get; init; } = KnownEngines.Default.Counter!;
 
     public bool? PlanChanged => Before?.Plan is { } before && After?.Plan is { } after ? before.Shape != after.Shape : null;
 
@@ -53,7 +48,7 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
 
     /// <summary>Primary counter, after / before; null where a side did not count it, or counted nothing before.</summary>
     public double? WorkRatio => Before is { } b && After is { } a
-        && b.Counters.TryGetValue(PrimaryCounter, out long before) && a.Counters.TryGetValue(PrimaryCounter, out long after) && before > 0
+        && b.Counters.TryGetValue(Counter.Name, out long before) && a.Counters.TryGetValue(Counter.Name, out long after) && before > 0
         ? (double)after / before
         : null;
 }

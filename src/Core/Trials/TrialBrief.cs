@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -34,8 +35,8 @@ public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions O
     /// <returns>The brief, and what is wrong with the files; nothing may be measured while anything is.</returns>
     public static Parsed<TrialBrief> Read(string workloadText, string changeText, TrialOptions options)
     {
-        Parsed<Workload> workload = WorkloadFile.Parse(workloadText, options.Dialect);
-        Parsed<Change> change = options.NoiseCheck || (options.Sides == SubjectSides.Pair && string.IsNullOrWhiteSpace(changeText)) ? new(Change.Nothing, []) : ChangeFile.Parse(changeText, workload.Value, options.Dialect);
+        Parsed<Workload> workload = WorkloadFile.Parse(workloadText, options.Engine.Dialect);
+        Parsed<Change> change = options.NoiseCheck || (options.Sides == SubjectSides.Pair && string.IsNullOrWhiteSpace(changeText)) ? new(Change.Nothing, []) : ChangeFile.Parse(changeText, workload.Value, options.Engine.Dialect);
         var problems = workload.Problems.Concat(change.Problems).ToList();
         var only = (options.Only ?? []).ToHashSet();
         foreach (string name in only.Where(n => workload.Value.Statements.All(s => s.Name != n)))

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 namespace SwiftLedger.Core.Trials;
 
 /// <summary>Where a trial ran.</summary>

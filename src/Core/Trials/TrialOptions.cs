@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Trials;
@@ -11,7 +13,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Only">Names of the statements to measure; empty for all.</param>
 /// <param name="Quick">Stops at 90 blocks.</param>
 /// <param name="NoiseCheck">Applies nothing: both sides stay equal, to see what the machine can tell.</param>
-/// <param name="Dialect">Of the subject's engine.</param>
+/// <param name="Engine">Of the subject; null for the default one.</param>
 /// <param name="Sides">How the sides come about; of a SQLite file always copies.</param>
 /// <param name="AfterSubject">Of a pair, the after side's address, without a password; null otherwise.</param>
 /// <param name="MostGigabytes">A larger database on a server is not copied.</param>
@@ -31,7 +33,7 @@ public sealed record TrialOptions(
     IReadOnlyList<string>? Only = null,
     bool Quick = false,
     bool NoiseCheck = false,
-    SqlDialect Dialect = SqlDialect.Sqlite,
+    Engine? Engine = null,
     SubjectSides Sides = SubjectSides.Copies,
     string? AfterSubject = null,
     double MostGigabytes = 50,
@@ -43,6 +45,10 @@ public sealed record TrialOptions(
     int MostMegabytes = TrialOptions.UsualMegabytes,
     string? RunAs = null)
 {
+    /// <summary>Of the subject.</summary>
+    [JsonPropertyName("dialect")]
+    public Engine Engine { get; init; } = Engine ?? KnownEngines.Default;
+
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;
 

@@ -171,7 +171,7 @@ public static class VerdictRule
         bool enough = !timed || e.Blocks.Count(b => !b.LeftOut) >= e.Looks.Blocks[0];
         if (e.PlanChanged == true && enough)
         {
-            return new(dearer ? Verdict.Regressed : Verdict.Improved, Basis.Work, new DecidedByWork(ratio, e.PrimaryCounter, timed), notices);
+            return new(dearer ? Verdict.Regressed : Verdict.Improved, Basis.Work, new DecidedByWork(ratio, e.Counter.Name, timed), notices);
         }
 
         notices.Add(new WorkLeavesBand(ratio));

@@ -79,7 +79,7 @@ public sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, Te
         public Reader(string text)
         {
             _text = text;
-            _lexer = new(text);
+            _lexer = new(text, SqlDialect.OfOurOwn);
             _more = _lexer.TryReadSignificant(out _token);
         }
 

@@ -8,7 +8,7 @@ public static class ChangeFile
     private const InputPart Part = InputPart.Change;
 
     /// <summary>Reads a file and holds it against the workload that it will be tested with.</summary>
-    public static Parsed<Change> Parse(string text, Workload workload, SqlDialect dialect = SqlDialect.Sqlite)
+    public static Parsed<Change> Parse(string text, Workload workload, SqlDialect dialect)
     {
         var problems = new List<InputProblem>();
         var steps = new List<ChangeStep>();
@@ -24,12 +24,12 @@ public static class ChangeFile
             if (shape.Flaw is { } flaw)
             {
                 problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
-                    $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}"));
+                    $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}", item.Number));
             }
 
             if (shape.Refusal is { } refusal)
             {
-                problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}"));
+                problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}", item.Number));
             }
 
             if (directives.FirstOrDefault(d => d.Key == "rewrite") is { } directive)
@@ -46,7 +46,7 @@ public static class ChangeFile
             if (shape.Parameters.Count > 0 && shape.FirstWord != "create")
             {
                 problems.Add(InputProblem.At(Part, text, item.Body,
-                    $"Statement {item.Number} has {WorkloadFile.Listed(shape.Parameters)}: a migration runs as it stands, without values."));
+                    $"Statement {item.Number} has {WorkloadFile.Listed(shape.Parameters)}: a migration runs as it stands, without values.", item.Number));
             }
 
             steps.Add(new(item.Number, sql, item.Body, place));

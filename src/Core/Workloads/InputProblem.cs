@@ -18,8 +18,12 @@ public enum InputPart
 /// <param name="Length">How many code units the wrong piece has; 0 where only its start is known.</param>
 public sealed record InputProblem(InputPart Part, TextPlace? Place, string Message, int Length = 0)
 {
-    public static InputProblem At(InputPart part, string text, TextSpan span, string message) =>
-        new(part, TextPlace.At(text, span.Start), message, span.Length);
+    /// <summary>Number of the statement in its file that it is about; null where it is about none.</summary>
+    public int? Statement { get; init; }
+
+    /// <param name="statement">Number of the statement that it is about; null for none.</param>
+    public static InputProblem At(InputPart part, string text, TextSpan span, string message, int? statement = null) =>
+        new(part, TextPlace.At(text, span.Start), message, span.Length) { Statement = statement };
 
     /// <summary>The problem in one line, with a name for the part: "nightly.sql, line 3, column 7: ...".</summary>
     public string Describe(string partName) => Place is { } place ? $"{partName}, {place}: {Message}" : $"{partName}: {Message}";

@@ -14,7 +14,7 @@ public static class WorkloadFile
 
     /// <summary>Reads a file as far as it can be understood; the problems say what could not.</summary>
     /// <param name="text">The file, with or without a byte order mark, any line ends.</param>
-    public static Parsed<Workload> Parse(string text, SqlDialect dialect = SqlDialect.Sqlite)
+    public static Parsed<Workload> Parse(string text, SqlDialect dialect)
     {
         var problems = new List<InputProblem>();
         var statements = new List<WorkloadStatement>();
@@ -68,7 +68,7 @@ public static class WorkloadFile
         if (shape.Flaw is { } flaw)
         {
             problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
-                $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}"));
+                $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}", item.Number));
         }
 
         string? refusal = shape.Refusal ?? (NotMeasured.Contains(shape.FirstWord)
@@ -76,7 +76,7 @@ public static class WorkloadFile
             : null);
         if (refusal is not null)
         {
-            problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}"));
+            problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}", item.Number));
         }
     }
 
@@ -162,7 +162,7 @@ public static class WorkloadFile
         if (parameters.Count > 0 && binds.Count == 0)
         {
             problems.Add(InputProblem.At(Part, text, item.Body,
-                $"Statement {item.Number} ('{name}') has {Listed(parameters)}, but no bind line gives a value. Add '-- bind: {parameters[0]}=...' above it."));
+                $"Statement {item.Number} ('{name}') has {Listed(parameters)}, but no bind line gives a value. Add '-- bind: {parameters[0]}=...' above it.", item.Number));
         }
 
         foreach (BindLine bind in binds)

@@ -3,6 +3,7 @@ using System.Text;
 using System.Text.RegularExpressions;
 using Microsoft.Data.Sqlite;
 using Npgsql;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Demo.Postgres;
@@ -127,7 +128,7 @@ public static partial class PostgresHuts
 
     private static void Run(NpgsqlConnection connection, string sql)
     {
-        foreach (ScriptStatement statement in SqlScript.Split(sql, SqlDialect.PostgreSql).Statements)
+        foreach (ScriptStatement statement in SqlScript.Split(sql, PostgresEngine.Engine.Dialect).Statements)
         {
             using var command = new NpgsqlCommand(statement.Body.Of(sql), connection) { CommandTimeout = 0 };
             command.ExecuteNonQuery();

@@ -3,6 +3,7 @@ using System.Buffers.Binary;
 using System.IO.Compression;
 using System.Security.Cryptography;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 
 namespace SwiftLedger.Store.Captures;
 
@@ -102,7 +103,7 @@ public sealed class CaptureImport(CaptureStore store)
 
             form.Line = file.Lines + 1;
             form.Held = file.Held;
-            var fold = new CaptureFold(choice.Dialect, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId));
+            var fold = new CaptureFold(choice.Engine.Dialect, AnyPlan.Read, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId));
             var rejections = new List<Rejection>();
             long statements = 0;
             while (true)

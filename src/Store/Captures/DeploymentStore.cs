@@ -77,10 +77,10 @@ public sealed class DeploymentStore(LedgerDatabase ledger)
     }
 
     /// <summary>Holds the subject's schema against what it was when it was read last; where it differs, something was deployed in between.</summary>
-    internal static void Compare(SqliteConnection connection, SqliteTransaction transaction, long bookId, IReadOnlyList<SchemaObject> objects, DateTime now)
+    internal static void Compare(SqliteConnection connection, SqliteTransaction transaction, long bookId, IReadOnlyList<SchemaObject> objects, SqlDialect dialect, DateTime now)
     {
         string? known = connection.ExecuteScalar<string?>("SELECT objects FROM known_schema WHERE book_id = @bookId", new { bookId }, transaction);
-        if (known is not null && SchemaDifference.Between(JsonSerializer.Deserialize<List<SchemaObject>>(known)!, objects) is { } difference)
+        if (known is not null && SchemaDifference.Between(JsonSerializer.Deserialize<List<SchemaObject>>(known)!, objects, dialect) is { } difference)
         {
             string since = connection.ExecuteScalar<string>("SELECT read_at FROM known_schema WHERE book_id = @bookId", new { bookId }, transaction)!;
             long from = DateTime.Parse(since, CultureInfo.InvariantCulture, DateTimeStyles.AdjustToUniversal).Ticks - OneDeployment.Ticks;

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
@@ -12,7 +13,7 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="bytes">The subject's size.</param>
 /// <param name="folder">The trial's own folder: holds a dump meanwhile.</param>
 internal sealed class CopyBase(
-    PostgresAccess access, NpgsqlConnectionStringBuilder subject, int version, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, CopyRole? role, long bytes, string folder,
+    SubjectAccess access, NpgsqlConnectionStringBuilder subject, int version, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, CopyRole? role, long bytes, string folder,
     Action<string> doing)
 {
     /// <summary>Share of a table's rows that may be newer than its statistics: what autovacuum_analyze_scale_factor is by default, doubled.</summary>

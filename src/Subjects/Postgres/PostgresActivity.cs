@@ -7,7 +7,7 @@ namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>Looks at a server's sessions through one connection.</summary>
 /// <remarks>PostgreSQL manual, 28.2.3 "pg_stat_activity", and 9.26 for pg_blocking_pids, which is asked only for sessions that wait for a lock.</remarks>
-public sealed class PostgresActivity : IDisposable
+internal sealed class PostgresActivity : IServerActivity
 {
     private const int LongestSql = 4_000;
 

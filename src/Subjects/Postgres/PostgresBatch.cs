@@ -1,8 +1,8 @@
 using System.Diagnostics;
 using System.Globalization;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Postgres;
@@ -19,7 +19,7 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
     private readonly HashSet<ulong> _seen = [];
 
     /// <param name="whole">Limit of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole, CancellationToken stop) => BatchLoop.Run(script, SqlDialect.PostgreSql, limit, whole, (sql, line, fold, within) =>
+    public BatchRun Run(string script, TimeSpan whole, CancellationToken stop) => BatchLoop.Run(script, PostgresEngine.Engine.Dialect, limit, whole, (sql, line, fold, within) =>
     {
         try
         {
@@ -38,7 +38,7 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
 
     private void Execute(string sql, int line, BatchFold fold, CancellationToken stop)
     {
-        if (!Explained.Contains(StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord))
+        if (!Explained.Contains(StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord))
         {
             string meant = PostgresCopy.SettingOf(sql) ?? sql;
             long start = Stopwatch.GetTimestamp();
@@ -47,7 +47,7 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
             return;
         }
 
-        bool first = _seen.Add(SqlPattern.HashOf(sql, SqlDialect.PostgreSql));
+        bool first = _seen.Add(SqlPattern.HashOf(sql, PostgresEngine.Engine.Dialect));
         string json = connection.Told($"EXPLAIN (ANALYZE, {(first ? "" : "TIMING OFF, ")}BUFFERS, FORMAT JSON) {sql}", stop);
         if (PostgresPlanText.Read(json) is not { Roots: [var root, ..] } plan)
         {

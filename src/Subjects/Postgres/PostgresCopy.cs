@@ -1,5 +1,7 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -86,7 +88,7 @@ internal sealed class PostgresCopy : ISubjectCopy
             return Task.CompletedTask;
         }
 
-        if (StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "abort" or "savepoint" or "release" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
+        if (StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "abort" or "savepoint" or "release" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
         {
             throw new EngineException("This cannot run inside the transaction that is rolled back");
         }
@@ -163,6 +165,8 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
 
+    public string Yardstick => "SELECT pg_catalog.sum(i) FROM pg_catalog.generate_series(1, 2000) AS i";
+
     public bool RollbackLeavesTraces => true;
 
     public int? EngineProcess => Shared.LocalProcess is null ? null : Shared.Handle.ProcessID;
@@ -199,7 +203,7 @@ internal sealed class PostgresCopy : ISubjectCopy
     /// <summary>A setting for this side's sessions: SET as it stands, and ALTER SYSTEM SET, which here means them and not the server.</summary>
     internal static string? SettingOf(string sql)
     {
-        List<Token> tokens = [.. SqlLexer.Tokenize(sql, SqlDialect.PostgreSql).Where(t => !t.IsTrivia)];
+        List<Token> tokens = [.. SqlLexer.Tokenize(sql, PostgresEngine.Engine.Dialect).Where(t => !t.IsTrivia)];
         string Word(int i) => i < tokens.Count && tokens[i].Kind == TokenKind.Word ? tokens[i].Span.Of(sql).ToUpperInvariant() : "";
         return (Word(0), Word(1), Word(2)) switch
         {

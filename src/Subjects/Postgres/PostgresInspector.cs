@@ -2,9 +2,9 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Text;
 using Npgsql;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
@@ -67,7 +67,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             double? server = cold < RepeatUnder.TotalMilliseconds ? Undone(() => ServerTime(parameters, writes)) : null;
             Dictionary<string, long> counters = CountersOf(plan, again);
             return new(plan, cold, rows.Rows, writes, rows.Multiset, writes ? null : rows.Sequence, second is null || (second.Multiset == rows.Multiset && second.Rows == rows.Rows), counters,
-                again is null ? null : CountersOf(again, null)[LineEvidence.BlocksCounter] == counters[LineEvidence.BlocksCounter], null)
+                again is null ? null : CountersOf(again, null)[PostgresEngine.Engine.Counter!.Name] == counters[PostgresEngine.Engine.Counter!.Name], null)
             { PlanNote = note, ServerMilliseconds = server };
         }
         catch (EngineException e)
@@ -80,9 +80,9 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <summary>Whether any part of a statement writes: its outermost word, or one within WITH.</summary>
     public static bool Writes(string sql)
     {
-        string first = StatementShape.Of(sql, SqlDialect.PostgreSql).FirstWord;
+        string first = StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord;
         return first is not ("select" or "values" or "table" or "show" or "with" or "")
-            || (first == "with" && SqlLexer.Tokenize(sql, SqlDialect.PostgreSql).Where(t => t.Kind == TokenKind.Word)
+            || (first == "with" && SqlLexer.Tokenize(sql, PostgresEngine.Engine.Dialect).Where(t => t.Kind == TokenKind.Word)
                 .Any(t => t.Span.Of(sql).ToUpperInvariant() is "INSERT" or "UPDATE" or "DELETE" or "MERGE"));
     }
 
@@ -251,7 +251,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         }
 
         // Blocks of an operator hold those of what is below it.
-        counters[LineEvidence.BlocksCounter] = Planning.BlocksOf(root);
+        counters[PostgresEngine.Engine.Counter!.Name] = Planning.BlocksOf(root);
         counters["rowsProcessed"] = counted.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0);
         counters["blocksRead"] = (long)((root.Detail("Shared Read Blocks") ?? 0) + (root.Detail("Local Read Blocks") ?? 0));
         counters["tempBlocks"] = (long)((root.Detail("Temp Read Blocks") ?? 0) + (root.Detail("Temp Written Blocks") ?? 0));

@@ -1,28 +1,16 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Subjects.Postgres;
 
-/// <summary>One way to come by two sides: whether it works on this server for this user.</summary>
-/// <param name="Shows">What it can show.</param>
-/// <param name="Lacks">Why it does not work, or what it cannot show.</param>
-/// <param name="Grant">SQL that an administrator runs to allow it; empty where nothing is missing, or no grant helps.</param>
-/// <param name="Elsewhere">Whether it works with the copies on another server, whatever is missing on this one.</param>
-/// <param name="WithTrust">Whether it works where the user knows every statement and function, and insists: only the connection's rights stand against it.</param>
-public sealed record SidesOffered(SubjectSides Sides, bool Works, string Shows, string Lacks, string Grant, bool Elsewhere = false, bool WithTrust = false);
-
-/// <summary>What a first look at a server tells, without writing anything.</summary>
-/// <param name="Bytes">Size of the database.</param>
-/// <param name="OtherSessions">Others that are connected to it now.</param>
-/// <param name="Extensions">Name and version.</param>
-/// <param name="Notes">What limits the results.</param>
-public sealed record PostgresLook(
-    string Version, string User, long Bytes, int OtherSessions, IReadOnlyList<string> Extensions, IReadOnlyList<SidesOffered> Sides, IReadOnlyList<string> Notes)
+/// <summary>A first look at a server: what can be tested there, and what is missing for the rest.</summary>
+internal static class PostgresLook
 {
     /// <exception cref="SubjectException">No connection, or a version that cannot be tested.</exception>
-    public static PostgresLook At(string address)
+    public static ServerLook At(string address)
     {
         NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
         using PostgresConnection reading = PostgresSubject.Connect(PostgresSession.Questions(parsed));

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -11,13 +12,13 @@ public sealed record PostgresParameters(string Sql, IReadOnlyList<string?> Value
 {
     public static PostgresParameters Of(CaseRun run)
     {
-        IReadOnlyList<string> keys = StatementShape.Of(run.Sql, SqlDialect.PostgreSql).Parameters;
+        IReadOnlyList<string> keys = StatementShape.Of(run.Sql, PostgresEngine.Engine.Dialect).Parameters;
         bool numbered = keys.Count > 0 && keys.All(k => int.TryParse(k, NumberStyles.None, CultureInfo.InvariantCulture, out _));
         List<string> order = numbered ? [.. Enumerable.Range(1, keys.Max(k => int.Parse(k, CultureInfo.InvariantCulture))).Select(n => n.ToString(CultureInfo.InvariantCulture))] : [.. keys];
         var sql = new StringBuilder();
         var map = new List<(int, int)> { (0, 0) };
         int at = 0, bare = 0;
-        foreach (Token token in SqlLexer.Tokenize(run.Sql, SqlDialect.PostgreSql).Where(t => t.Kind == TokenKind.Parameter))
+        foreach (Token token in SqlLexer.Tokenize(run.Sql, PostgresEngine.Engine.Dialect).Where(t => t.Kind == TokenKind.Parameter))
         {
             string text = token.Span.Of(run.Sql);
             string key = text == "?" ? (++bare).ToString(CultureInfo.InvariantCulture) : text[1..];

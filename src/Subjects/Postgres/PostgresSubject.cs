@@ -1,30 +1,13 @@
 using System.Globalization;
 using Npgsql;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Subjects.Postgres;
-
-/// <summary>How a PostgreSQL subject is opened.</summary>
-/// <param name="Address">Connection string of the subject; of a pair, of the before side.</param>
-/// <param name="OtherAddress">Of a pair, the after side; of copies elsewhere, a database on their server; null otherwise.</param>
-/// <param name="MostBytes">A larger subject is not copied.</param>
-/// <param name="Expendable">The database that may be changed for good, by name.</param>
-/// <param name="Dump">What copies of a dump hold; null for the whole subject.</param>
-/// <param name="Seed">Draws the rows that are made.</param>
-/// <param name="RunAs">A role made beforehand that everything from outside runs as on copies; null for one of the trial's own, where it may make one.</param>
-/// <param name="Bounds">Of what a change or a script may make of a copy; null for the usual ones.</param>
-/// <param name="Trusted">Whether statements may run with rights that reach beyond the database, because the user knows them all.</param>
-public sealed record PostgresAccess(
-    string Address, SubjectSides Sides = SubjectSides.Copies, string? OtherAddress = null, long MostBytes = 50L << 30, string? Expendable = null, DumpContents? Dump = null, ulong Seed = 1,
-    bool Trusted = false, ChangeBounds? Bounds = null, string? RunAs = null)
-{
-    /// <summary>Where the private copies stand, if there are any.</summary>
-    internal string CopiesAddress => Sides == SubjectSides.Dumped && Dump?.On is { } on ? OtherAddress ?? on : Address;
-}
 
 /// <summary>A PostgreSQL database, versions 13 to 18. It is only read; what a trial changes are copies of it, or a transaction that is rolled back, unless it is named as expendable.</summary>
 public sealed class PostgresSubject : ISubject
@@ -40,7 +23,7 @@ public sealed class PostgresSubject : ISubject
         "track_io_timing", "from_collapse_limit", "join_collapse_limit", "server_encoding", "lc_collate", "block_size",
     ];
 
-    private readonly PostgresAccess _access;
+    private readonly SubjectAccess _access;
     private readonly NpgsqlConnectionStringBuilder _address;
     private readonly PostgresDatabases _databases;
     private readonly NpgsqlConnectionStringBuilder _copies;
@@ -49,7 +32,7 @@ public sealed class PostgresSubject : ISubject
     private readonly ClusterState _state;
 
     private PostgresSubject(
-        PostgresAccess access, NpgsqlConnectionStringBuilder address, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, CopyRole? role, SessionDefaults defaults, ClusterState state, SubjectInfo info)
+        SubjectAccess access, NpgsqlConnectionStringBuilder address, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases, CopyRole? role, SessionDefaults defaults, ClusterState state, SubjectInfo info)
     {
         (_access, _address, _copies, _databases, _role, _defaults, _state, Info) = (access, address, copies, databases, role, defaults, state, info);
     }
@@ -67,7 +50,7 @@ public sealed class PostgresSubject : ISubject
     /// <param name="folder">The trial's own folder.</param>
     /// <param name="doing">Told what is being done, in a few words.</param>
     /// <exception cref="SubjectException">The server is not there, too old or too new, or what is wanted cannot be done on it, or not safely.</exception>
-    public static PostgresSubject Open(PostgresAccess access, string folder, Action<string>? doing = null, CancellationToken stop = default)
+    public static PostgresSubject Open(SubjectAccess access, string folder, Action<string>? doing = null, CancellationToken stop = default)
     {
         NpgsqlConnectionStringBuilder address = PostgresAddress.Parse(access.Address);
         if (access.Sides == SubjectSides.Pair && access.OtherAddress is null)
@@ -123,7 +106,7 @@ public sealed class PostgresSubject : ISubject
 
     /// <summary>The role that everything from outside runs as on the copies; null where it runs as the connection itself.</summary>
     /// <exception cref="SubjectException">The connection has rights that no stranger's statement may have, and no role without them can be made.</exception>
-    private static CopyRole? RoleFor(PostgresAccess access, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases)
+    private static CopyRole? RoleFor(SubjectAccess access, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases)
     {
         if (access.Trusted)
         {
@@ -173,7 +156,7 @@ public sealed class PostgresSubject : ISubject
 
     /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
-    public static string? Clean(PostgresAccess access, string folder) => Swept(access.CopiesAddress, folder, own: true);
+    public static string? Clean(SubjectAccess access, string folder) => Swept(access.CopiesAddress, folder, own: true);
 
     /// <summary>Whether a trial began to make databases on a server.</summary>
     /// <param name="folder">The trial's own folder, while it is there.</param>
@@ -271,17 +254,13 @@ public sealed class PostgresSubject : ISubject
         }
     }
 
-    /// <summary>Runs a script whole on a private copy.</summary>
-    /// <param name="limit">Of one statement.</param>
-    /// <param name="whole">Of the script.</param>
-    /// <exception cref="OperationCanceledException">It was stopped.</exception>
-    public async Task<BatchRun> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
+    public async Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
     {
         await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
         using PostgresConnection connection = Connect(PostgresSession.Writing(CopyAddress("before")));
         _defaults.Apply(connection);
         using var growth = new GrowthWatch(CopyAddress("before"), _access.Bounds ?? new(), Info.Bytes, stop);
-        return await Task.Run(() => new PostgresBatch(connection, limit, growth).Run(script, whole, stop), CancellationToken.None);
+        return (await Task.Run(() => new PostgresBatch(connection, limit, growth).Run(script, whole, stop), CancellationToken.None), null);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;
@@ -324,10 +303,6 @@ public sealed class PostgresSubject : ISubject
             },
             readOnly: true);
     }
-
-    /// <summary>Checks what can be seen of an address without connecting.</summary>
-    /// <exception cref="SubjectException">It cannot be read.</exception>
-    public static void CheckAddress(string address) => PostgresAddress.Parse(address);
 
     /// <summary>Why a database may not be changed for good; null where it may, or is not to be.</summary>
     /// <exception cref="SubjectException">The address cannot be read.</exception>
@@ -383,7 +358,7 @@ public sealed class PostgresSubject : ISubject
 
         // That of the subject's applications, and not of this session.
         settings["search_path"] = path;
-        return new("PostgreSQL", questions.Ask("SHOW server_version")!, long.Parse(questions.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(questions, names));
+        return new(PostgresEngine.Engine.Name, questions.Ask("SHOW server_version")!, long.Parse(questions.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(questions, names));
     }
 
     /// <summary>Indexes with their definitions, and tables with their columns: what a change to them is seen by.</summary>

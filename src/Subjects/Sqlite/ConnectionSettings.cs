@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -17,7 +18,7 @@ internal static class ConnectionSettings
     /// <summary>Whether a statement sets one of them.</summary>
     public static bool IsOne(string sql)
     {
-        var lexer = new SqlLexer(sql);
+        var lexer = new SqlLexer(sql, SqliteEngine.Engine.Dialect);
         var words = new List<string>();
         bool sets = false;
         while (lexer.TryReadSignificant(out Token token))

@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Text;
 using SQLitePCL;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -12,7 +13,7 @@ internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog
 {
     /// <summary>Runs until the script or the time is over, or the engine refuses a statement; what ran until then is told.</summary>
     /// <param name="whole">Of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole) => BatchLoop.Run(script, SqlDialect.Sqlite, limit, whole, Execute);
+    public BatchRun Run(string script, TimeSpan whole) => BatchLoop.Run(script, SqliteEngine.Engine.Dialect, limit, whole, Execute);
 
     private void Execute(string sql, int line, BatchFold fold, ExecutionLimit within)
     {

@@ -1,5 +1,6 @@
 using System.Globalization;
 using SQLitePCL;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
@@ -162,7 +163,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
     }
 
     /// <summary>The first of its words that names one, behind the trigger's own name.</summary>
-    private static string EventOf(string sql) => SqlLexer.Tokenize(sql).Where(t => t.Kind == TokenKind.Word).Select(t => t.Span.Of(sql).ToLowerInvariant())
+    private static string EventOf(string sql) => SqlLexer.Tokenize(sql, SqliteEngine.Engine.Dialect).Where(t => t.Kind == TokenKind.Word).Select(t => t.Span.Of(sql).ToLowerInvariant())
         .FirstOrDefault(w => w is "insert" or "update" or "delete") ?? "";
 
     private List<string> Names(string sql)

@@ -1,5 +1,6 @@
 using System.Text;
 using SQLitePCL;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
@@ -57,7 +58,7 @@ internal sealed class SqliteConnection : IDisposable
             throw new EngineException("there is no statement in this text");
         }
 
-        if (tail.Length > 0 && new SqlLexer(tail) is var lexer && HoldsMore(ref lexer))
+        if (tail.Length > 0 && new SqlLexer(tail, SqliteEngine.Engine.Dialect) is var lexer && HoldsMore(ref lexer))
         {
             statement.Dispose();
             throw new EngineException("the engine takes this text for several statements", sql.Length - tail.Length);

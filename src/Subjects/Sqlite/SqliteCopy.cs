@@ -26,6 +26,8 @@ internal sealed class SqliteCopy : ISubjectCopy
         _shared = Connect();
     }
 
+    public string FilePath => _path;
+
     public Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
     {
         using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(_shared.Handle));

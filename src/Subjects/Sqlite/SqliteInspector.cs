@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using SQLitePCL;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 
@@ -33,7 +34,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
                 second is null || (second.Multiset == first.Multiset && second.Rows == first.Rows),
                 (second ?? first).Counters,
-                second is null ? null : second.Counters[LineEvidence.StepsCounter] == first.Counters[LineEvidence.StepsCounter], null);
+                second is null ? null : second.Counters[SqliteEngine.Engine.Counter!.Name] == first.Counters[SqliteEngine.Engine.Counter!.Name], null);
         }
         catch (EngineException e)
         {

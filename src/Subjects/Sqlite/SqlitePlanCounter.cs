@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using SQLitePCL;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -9,7 +10,7 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// Executes a statement on the library that counts, and reads what each operator of its plan did: for a process of its own, which
 /// has called <see cref="SqliteLibrary.Use"/>. Nothing of it is timed for a verdict.
 /// </summary>
-public sealed class SqlitePlanCounter : IDisposable
+internal sealed class SqlitePlanCounter : IPlanCounter
 {
     /// <summary>A statement faster than this is counted at its second execution, when its pages are in the cache.</summary>
     private static readonly TimeSpan WarmedUnder = TimeSpan.FromMilliseconds(200);
@@ -50,21 +51,18 @@ public sealed class SqlitePlanCounter : IDisposable
 
     /// <summary>What the database holds, with sizes and statistics.</summary>
     /// <exception cref="EngineException">It cannot be read.</exception>
-    public Catalog ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit)
+    public Catalog? ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit)
     {
         using SqliteConnection connection = Connect(path, settings);
         return new SqliteCatalog(connection, _watchdog, limit).Read();
     }
 
-    /// <summary>Runs a script on a private copy.</summary>
-    /// <param name="limit">Of one statement.</param>
-    /// <param name="whole">Of the script.</param>
     /// <exception cref="EngineException">The copy cannot be opened.</exception>
-    public BatchRun Run(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
+    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
     {
         long bytes = new FileInfo(path).Length;
         using SqliteConnection connection = Connect(path, [], bytes + bounds.GrowthOf(bytes));
-        return new SqliteBatch(connection, _watchdog, limit, bounds, bytes).Run(script, whole);
+        return (new SqliteBatch(connection, _watchdog, limit, bounds, bytes).Run(script, whole), null);
     }
 
     public void Dispose() => _watchdog.Dispose();

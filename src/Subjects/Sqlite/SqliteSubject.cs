@@ -1,4 +1,6 @@
 using SQLitePCL;
+using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
@@ -30,10 +32,6 @@ public sealed class SqliteSubject : ISubject
     /// <summary>Where the snapshot lies, for a second session that starts from the same data.</summary>
     public static string SnapshotIn(string folder) => Path.Combine(folder, "snapshot.db");
 
-    /// <summary>Checks what can be seen without copying: that the file is there, readable and a database.</summary>
-    /// <exception cref="SubjectException">It cannot be used.</exception>
-    public static void Look(string path) => SqliteFile.Look(path);
-
     /// <summary>Takes the snapshot, or goes on from the one that an earlier session took in the same folder.</summary>
     /// <param name="path">The database under test.</param>
     /// <param name="folder">A folder for the copies, of this trial alone.</param>
@@ -62,7 +60,7 @@ public sealed class SqliteSubject : ISubject
         SqliteGuard.Protect(connection);
         SqliteBounds.Distrust(connection, SqliteSnapshot.LongestLook);
         var settings = RecordedSettings.ToDictionary(s => s, s => connection.Ask("PRAGMA " + s));
-        return new(folder, snapshot, counter, bounds ?? new(), new("SQLite", SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
+        return new(folder, snapshot, counter, bounds ?? new(), new(SqliteEngine.Engine.Name, SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
     }
 
     /// <summary>Objects with a definition; those that the engine makes by itself have none.</summary>
@@ -89,6 +87,18 @@ public sealed class SqliteSubject : ISubject
 
         SqliteSnapshot.CopyPrivate(_snapshot, target, stop);
         return Task.FromResult<ISubjectCopy>(new SqliteCopy(target, _counter, _bounds));
+    }
+
+    /// <summary>By the library that counts, in its own process.</summary>
+    public async Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
+    {
+        if (_counter is not { } counter || new PlanLibrary().Find() is null)
+        {
+            return (null, "A batch is run by the SQLite that counts, which is not built for want of a C compiler. Install gcc and libc6-dev, and start Swift Ledger again.");
+        }
+
+        await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
+        return await Task.Run(() => counter.RunScript(((SqliteCopy)copy).FilePath, script, limit, whole, _bounds), CancellationToken.None);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

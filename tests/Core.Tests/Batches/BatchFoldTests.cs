@@ -1,7 +1,9 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Batches;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Batches;
@@ -11,7 +13,7 @@ public class BatchFoldTests
     [Fact]
     public void Executions_of_a_pattern_are_added_up_and_equal_plans_kept_once()
     {
-        var fold = new BatchFold();
+        var fold = new BatchFold(Dialects.Sqlite);
         int asked = 0;
         for (int i = 0; i < 1_000; i++)
         {
@@ -74,7 +76,7 @@ public class BatchFoldTests
 
     private static BatchRun Run(string sequence)
     {
-        var fold = new BatchFold();
+        var fold = new BatchFold(Dialects.Sqlite);
         foreach (char c in sequence)
         {
             fold.Add($"SELECT {c} FROM parcel", 1, 1, 0, 0, "", () => null);

@@ -1,5 +1,6 @@
 using System.Text;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines.Postgres;
 
 namespace SwiftLedger.Core.Tests.Captures;
 
@@ -34,7 +35,7 @@ internal sealed class Caught : ICaptureSink
 
     public void Observe(in Observation o) => Statements.Add(new(
         o.At, o.Duration?.TotalMilliseconds, o.Sql.ToString(),
-        o.ParameterForm == ParameterForm.Postgres ? PostgresParameters.ToBinds(o.Parameters) : o.Parameters.ToString(), o.SqlState.ToString(), o.Message.ToString(),
+        o.Binds().ToString(), o.SqlState.ToString(), o.Message.ToString(),
         Encoding.UTF8.GetString(o.Session), Encoding.UTF8.GetString(o.Unit), Encoding.UTF8.GetString(o.Transaction), Encoding.UTF8.GetString(o.Application), Encoding.UTF8.GetString(o.Database),
         Encoding.UTF8.GetString(o.User), o.RowsReturned, o.RowsRead, o.Plan.ToString(), o.Line));
 

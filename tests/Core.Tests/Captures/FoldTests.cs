@@ -1,8 +1,10 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;
@@ -163,7 +165,7 @@ public class FoldTests
             new("SELECT * FROM parcel WHERE depot = :d /*page='x'*/", "d=40", 100), new("SELECT * FROM parcel WHERE depot = :d", "d=3", 110),
             new("SELECT * FROM parcel WHERE depot = :d", "d=7", 9_000), new("SELECT * FROM parcel WHERE depot = :d", "d=99", 90),
         ];
-        string text = CapturedWorkload.Statement("parcels", 12.4, 101, seen, SqlDialect.Sqlite)!;
+        string text = CapturedWorkload.Statement("parcels", 12.4, 101, seen, Dialects.Sqlite)!;
         Parsed<Workload> parsed = WorkloadFile.Parse(text);
         parsed.Problems.ShouldBeEmpty();
         WorkloadStatement statement = parsed.Value.Statements.ShouldHaveSingleItem();
@@ -174,7 +176,7 @@ public class FoldTests
     [Fact]
     public void Values_written_into_a_statement_become_its_parameters()
     {
-        string text = CapturedWorkload.Statement("late", 3, 100, [new("SELECT 1 FROM parcel WHERE note = 'it''s' AND id > 40;", "", 100)], SqlDialect.Sqlite)!;
+        string text = CapturedWorkload.Statement("late", 3, 100, [new("SELECT 1 FROM parcel WHERE note = 'it''s' AND id > 40;", "", 100)], Dialects.Sqlite)!;
         WorkloadStatement statement = WorkloadFile.Parse(text).Value.Statements.ShouldHaveSingleItem();
         statement.Sql.ShouldBe("SELECT :v1 FROM parcel WHERE note = :v2 AND id > :v3");
         statement.Cases.ShouldHaveSingleItem().BindText.ShouldBe("v1=1, v2='it''s', v3=40");
@@ -197,7 +199,7 @@ public class FoldTests
         fold.Drain().Plans.ShouldBeEmpty();
     }
 
-    private static CaptureFold NewFold(KeepApart? apart = null) => new(SqlDialect.Sqlite, "server", apart ?? new(100), []);
+    private static CaptureFold NewFold(KeepApart? apart = null) => new(Dialects.Sqlite, AnyPlan.Read, "server", apart ?? new(100), []);
 
     private static void Observe(CaptureFold fold, string sql, double? ms = null, int seconds = 0, string error = "", string plan = "") => fold.Observe(new Observation
     {

@@ -2,8 +2,11 @@ using System.Text;
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.MySql;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;
@@ -74,7 +77,7 @@ public class OtherFormsTests
     [InlineData("$1 = 'a, $2 = b'", "1='a, $2 = b'")]
     [InlineData("$1 = '3', $2 = 'cut", "1=3")]
     [InlineData("", "")]
-    public void Logged_parameters_become_binds(string logged, string binds) => PostgresParameters.ToBinds(logged).ShouldBe(binds);
+    public void Logged_parameters_become_binds(string logged, string binds) => LoggedParameters.ToBinds(logged).ShouldBe(binds);
 
     // The example of the comment-tag specification, from memory; its writer forgot a comma, which readers must bear.
     [Fact]
@@ -116,7 +119,7 @@ public class OtherFormsTests
     [InlineData("CREATE TEMP TABLE t (a)", false)]
     [InlineData("SELECT 'create table'", false)]
     [InlineData("DELETE FROM parcel", false)]
-    public void Statements_that_alter_the_schema_are_noticed(string sql, bool alters) => SchemaWords.Alters(sql).ShouldBe(alters);
+    public void Statements_that_alter_the_schema_are_noticed(string sql, bool alters) => SchemaWords.Alters(sql, Dialects.Sqlite).ShouldBe(alters);
 
     [Fact]
     public void A_form_is_told_by_what_a_file_begins_with()
@@ -196,8 +199,8 @@ public class OtherFormsTests
             """;
         var readAt = new DateTime(2026, 3, 2, 12, 0, 0, DateTimeKind.Utc);
         CaptureForms.Choose(Encoding.UTF8.GetBytes(file), null, null).Form.ShouldBeOfType<WorkloadForm>();
-        var fold = new CaptureFold(SqlDialect.Sqlite, "file", new(), []);
-        var form = new WorkloadForm(readAt);
+        var fold = new CaptureFold(Dialects.Sqlite, AnyPlan.Read, "file", new(), []);
+        var form = new WorkloadForm(readAt, Dialects.Sqlite);
         form.Consume(Encoding.UTF8.GetBytes(file), last: true, fold).ShouldBe(Encoding.UTF8.GetByteCount(file));
         FoldedBatch batch = fold.Drain();
         batch.Patterns.Select(p => batch.Cells.Where(c => c.Key.Pattern == p.Hash).Sum(c => c.Value.Calls)).ShouldBe([1_200, 1]);

@@ -1,6 +1,7 @@
 using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
+using SwiftLedger.Core.Engines;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;

@@ -2,6 +2,7 @@ using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;
@@ -22,25 +23,25 @@ public sealed class ParameterMixTests
     [Fact]
     public void A_value_asked_for_far_more_often_is_named()
     {
-        ParameterMix mix = ParameterMix.Between([.. Draws(20, busy: 2)], [.. Draws(20, busy: 17)], SqlDialect.Sqlite);
+        ParameterMix mix = ParameterMix.Between([.. Draws(20, busy: 2)], [.. Draws(20, busy: 17)], Dialects.Sqlite);
         mix.Moved.ShouldBeTrue();
         mix.Sentence.ShouldBe("The mix of parameters moved: hut = 3 in 2 of 20 executions drawn before, 17 of 20 after.");
     }
 
     [Fact]
     public void Values_in_the_text_count_like_parameters() => ParameterMix.Between(
-        [.. Draws(20, 1).Select(Literal)], [.. Draws(20, 18).Select(Literal)], SqlDialect.Sqlite).Sentence.ShouldContain("v1 = 3 in 1 of 20");
+        [.. Draws(20, 1).Select(Literal)], [.. Draws(20, 18).Select(Literal)], Dialects.Sqlite).Sentence.ShouldContain("v1 = 3 in 1 of 20");
 
     [Fact]
     public void The_same_mix_is_not_said_to_have_moved() =>
-        ParameterMix.Between([.. Draws(20, 5)], [.. Draws(20, 8)], SqlDialect.Sqlite).ShouldBe(new(false, "The mix of parameters did not visibly move (20 and 20 executions drawn)."));
+        ParameterMix.Between([.. Draws(20, 5)], [.. Draws(20, 8)], Dialects.Sqlite).ShouldBe(new(false, "The mix of parameters did not visibly move (20 and 20 executions drawn)."));
 
     [Fact]
-    public void A_few_draws_tell_nothing() => ParameterMix.Between([.. Draws(3, 0)], [.. Draws(20, 20)], SqlDialect.Sqlite).Sentence.ShouldStartWith("Too few samples");
+    public void A_few_draws_tell_nothing() => ParameterMix.Between([.. Draws(3, 0)], [.. Draws(20, 20)], Dialects.Sqlite).Sentence.ShouldStartWith("Too few samples");
 
     [Fact]
     public void A_statement_without_parameters_has_no_mix() =>
-        ParameterMix.Between([new("SELECT a FROM t", "", 1)], [], SqlDialect.Sqlite).ShouldBe(ParameterMix.None);
+        ParameterMix.Between([new("SELECT a FROM t", "", 1)], [], Dialects.Sqlite).ShouldBe(ParameterMix.None);
 
     private static IEnumerable<CaseSource> Draws(int count, int busy) =>
         Enumerable.Range(0, count).Select(i => new CaseSource("SELECT name FROM hut WHERE id = :hut", $"hut={(i < busy ? 3 : 100 + i)}", 10));

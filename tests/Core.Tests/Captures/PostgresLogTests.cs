@@ -1,7 +1,8 @@
 using System.Text;
 using Shouldly;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using Shouldly;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;
@@ -15,7 +16,7 @@ public class UnitFoldTests
     [Fact]
     public void One_query_for_a_list_and_one_for_each_of_its_eleven_rows_are_twelve_statements()
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         Send(fold, List, 0, unit: "trace-1", rows: 11);
         for (int i = 0; i < 11; i++)
         {
@@ -35,7 +36,7 @@ public class UnitFoldTests
     [Fact]
     public void Reads_followed_by_a_write_of_the_same_row_are_one_finding()
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         for (int i = 0; i < 24; i++)
         {
             Send(fold, Each, i * 4, unit: "t", binds: $"id={i}", sql: "SELECT * FROM parcel WHERE id = ?");
@@ -53,7 +54,7 @@ public class UnitFoldTests
     [InlineData("DELETE FROM note WHERE id = ?", 100)]
     public void Another_read_or_a_write_of_another_row_is_a_finding_of_its_own(string second, int otherRow)
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         for (int i = 0; i < 24; i++)
         {
             Send(fold, Each, i * 4, unit: "t", binds: $"id={i}", sql: "SELECT * FROM parcel WHERE id = ?");
@@ -67,7 +68,7 @@ public class UnitFoldTests
     [Fact]
     public void How_the_repetitions_grow_with_the_list_is_the_slope_of_a_line()
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         for (int unit = 0; unit < 8; unit++)
         {
             int rows = 4 + unit;
@@ -88,7 +89,7 @@ public class UnitFoldTests
     [Fact]
     public void A_session_that_pauses_begins_another_unit_and_a_trace_does_not()
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         for (int i = 0; i < 8; i++)
         {
             Send(fold, Each, i * 1_000, session: "7");
@@ -102,7 +103,7 @@ public class UnitFoldTests
     [Fact]
     public void Sessions_are_not_mixed_and_what_has_neither_is_left_aside()
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         for (int i = 0; i < 9; i++)
         {
             Send(fold, Each, i * 2, session: (i % 3).ToString(CultureInfo.InvariantCulture));
@@ -116,7 +117,7 @@ public class UnitFoldTests
     [Fact]
     public void Statements_that_are_summed_as_everything_else_are_not_one_repeated_statement()
     {
-        var fold = new UnitFold();
+        var fold = new UnitFold(Dialects.Sqlite);
         for (int i = 0; i < 9; i++)
         {
             Send(fold, CaptureFold.EverythingElse, i * 2, unit: "t");
@@ -137,7 +138,6 @@ public class UnitFoldTests
                 RowsReturned = rows,
                 Parameters = binds,
                 Sql = sql,
-                ParameterForm = ParameterForm.Binds,
             },
             pattern, "server");
 }

@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Live;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Live;
@@ -11,7 +12,7 @@ public class LiveTests
     [Fact]
     public void Average_active_sessions_add_up_by_kind_of_wait()
     {
-        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3);
+        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3, Dialects.PostgreSql);
         for (int i = 0; i < 10; i++)
         {
             fold.Add(Sample(i, Active(1), Active(2, i < 5 ? "IO" : ""), Active(3) with { State = "idle in transaction" })).ShouldBeNull();
@@ -30,7 +31,7 @@ public class LiveTests
     [Fact]
     public void A_pile_up_is_kept_once_each_time_it_begins()
     {
-        var fold = new LoadFold(TimeSpan.FromSeconds(10), 2);
+        var fold = new LoadFold(TimeSpan.FromSeconds(10), 2, Dialects.PostgreSql);
         int[] active = [1, 2, 3, 1, 2, 2];
         for (int i = 0; i < active.Length; i++)
         {
@@ -44,7 +45,7 @@ public class LiveTests
     [Fact]
     public void A_wait_for_another_session_is_kept_once_each_time_it_begins()
     {
-        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3);
+        var fold = new LoadFold(TimeSpan.FromSeconds(10), 3, Dialects.PostgreSql);
         bool[] waits = [false, true, true, false, true];
         for (int i = 0; i < waits.Length; i++)
         {

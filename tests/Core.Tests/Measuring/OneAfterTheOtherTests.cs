@@ -1,8 +1,10 @@
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Measuring;
@@ -63,7 +65,7 @@ public class OneAfterTheOtherTests
     [InlineData(1, Verdict.Level, "One side was measured after the other: weaker evidence than by turns.")]
     public void The_verdict_says_that_its_evidence_is_weaker(double times, Verdict verdict, string message)
     {
-        TrialBrief brief = TrialBrief.Read("-- name: a\nSELECT 1", "ANALYZE", new(Dialect: Core.Sql.SqlDialect.PostgreSql, Sides: SubjectSides.InPlace)).Value;
+        TrialBrief brief = TrialBrief.Read("-- name: a\nSELECT 1", "ANALYZE", new(Engine: Dialects.PostgresEngine, Sides: SubjectSides.InPlace)).Value;
         double[] before = Side(1_000, 60, 0.01, 5), after = Side(1_000 * times, 60, 0.01, 6);
         List<Block> blocks = [.. before.Zip(after).Select((p, i) => new Block(i, true, p.First, p.Second, 0, 0, 0, 0, false))];
         TrialAccount account = TrialAccount.Open(brief).With(new BlocksMeasured(1, blocks)).With(new LineEnded(1, LineEnd.Looked));

@@ -1,8 +1,10 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -27,7 +29,7 @@ public class FindingsTests
         Of("SELECT * FROM parcel WHERE weight > 3", "SCAN parcel", (1, 250_000, 200_000, 0.9)).ShouldNotContain(f => f.Kind == FindingKind.WholeTableForFewRows);
 
     [Fact]
-    public void Without_counts_the_catalogue_tells() => Kinds(new PlanSide(Lines("SCAN p"), "SELECT * FROM parcel p WHERE p.weight = 3") { Catalog = Depot })
+    public void Without_counts_the_catalogue_tells() => Kinds(Dialects.Side(Lines("SCAN p"), "SELECT * FROM parcel p WHERE p.weight = 3") with { Catalog = Depot })
         .ShouldContain(FindingKind.WholeTableForFewRows);
 
     [Fact]
@@ -65,7 +67,7 @@ public class FindingsTests
     public void An_estimate_far_off_names_stale_statistics()
     {
         var small = new Catalog(4096, [new("cab", [], 16, 1, 750, [])]);
-        PlanSide side = new(Counted("SCAN cab", [(1, 16, 16, 1)], estimate: 750), "SELECT * FROM cab") { Catalog = small };
+        PlanSide side = Dialects.Side(Counted("SCAN cab", [(1, 16, 16, 1)], estimate: 750), "SELECT * FROM cab") with { Catalog = small };
         Finding found = PlanFindings.Of(side).First(f => f.Kind == FindingKind.EstimateOff);
         found.Text.ShouldContain("46.9x off");
         found.Text.ShouldContain("The statistics of cab are stale: they know 750 rows, there are 16.");
@@ -75,7 +77,7 @@ public class FindingsTests
 
     [Fact]
     public void An_estimate_that_LIMIT_cut_short_is_not_off() =>
-        Kinds(new PlanSide(Counted("SCAN parcel", [(1, 10, 10, 1)], estimate: 25_000), "SELECT * FROM parcel LIMIT 10") { Catalog = Depot }).ShouldNotContain(FindingKind.EstimateOff);
+        Kinds(Dialects.Side(Counted("SCAN parcel", [(1, 10, 10, 1)], estimate: 25_000), "SELECT * FROM parcel LIMIT 10") with { Catalog = Depot }).ShouldNotContain(FindingKind.EstimateOff);
 
     [Fact]
     public void A_join_without_a_condition_stands_out()
@@ -98,7 +100,7 @@ public class FindingsTests
     {
         PlanOperator inner = Lines("SCAN p").Roots[0] with { Counts = new(200, 50_000_000, 200, 0.9) };
         PlanOperator outer = PlanText.ReadOperator("CORRELATED SCALAR SUBQUERY 1", [inner]) with { Counts = new(200, null, null, 0.05) };
-        PlanFindings.Of(new PlanSide(new([outer]), "SELECT (SELECT max(x) FROM parcel p WHERE p.d = depot.id) FROM depot")).ShouldContain(f => f.Kind == FindingKind.SubqueryPerRow && Math.Abs(f.Share!.Value - 0.95) < 1e-9);
+        PlanFindings.Of(Dialects.Side(new([outer]), "SELECT (SELECT max(x) FROM parcel p WHERE p.d = depot.id) FROM depot")).ShouldContain(f => f.Kind == FindingKind.SubqueryPerRow && Math.Abs(f.Share!.Value - 0.95) < 1e-9);
     }
 
     [Theory]
@@ -134,7 +136,7 @@ public class FindingsTests
     [InlineData("LIMIT 20 OFFSET :p", true)]
     [InlineData("LIMIT 8000, 20", true)]
     [InlineData("LIMIT 8000", false)]
-    public void Large_offsets(string limit, bool found) => PlanFindings.Of(new PlanSide(Lines("SCAN parcel"), "SELECT * FROM parcel " + limit) { Bindings = [new Binding("p", SqlValue.Of(9_000L))] })
+    public void Large_offsets(string limit, bool found) => PlanFindings.Of(Dialects.Side(Lines("SCAN parcel"), "SELECT * FROM parcel " + limit) with { Bindings = [new Binding("p", SqlValue.Of(9_000L))] })
         .Any(f => f.Kind == FindingKind.LargeOffset).ShouldBe(found);
 
     [Fact]
@@ -164,7 +166,7 @@ public class FindingsTests
 
     private static IEnumerable<FindingKind> Kinds(PlanSide side) => PlanFindings.Of(side).Select(f => f.Kind);
 
-    private static PlanSide Side(string sql, string lines, params (long, long?, long?, double?)[] counts) => new(Counted(lines, counts), sql) { Catalog = Depot, Rows = 10 };
+    private static PlanSide Side(string sql, string lines, params (long, long?, long?, double?)[] counts) => Dialects.Side(Counted(lines, counts), sql) with { Catalog = Depot, Rows = 10 };
 
     private static Plan Counted(string lines, (long Loops, long? Visited, long? Passed, double? Share)[] counts, double? estimate = null) => Lines(lines)
         .Changed((i, o) => o with { EstimatedRows = estimate, Counts = new(counts[i].Loops, counts[i].Visited, counts[i].Passed, counts[i].Share) });

@@ -1,5 +1,8 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;

@@ -2,13 +2,18 @@ using System.Globalization;
 using System.Text;
 using System.Xml;
 using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
+using SwiftLedger.Core.Plans.Writing;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
 
 /// <summary>Plans that somebody hands in, good and bad, and plans that are handed out.</summary>
-public class PlanInputTests
+public class PastedPlanTests
 {
     private static readonly Plan Sample = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING INDEX i (k=?)"), (3, 2, "USE TEMP B-TREE FOR ORDER BY")])
         .Changed((i, o) => o with { EstimatedRows = 10 * i, Counts = new(1 + i, 20, i == 0 ? null : 7, 0.25) }) with
@@ -17,13 +22,13 @@ public class PlanInputTests
     [Fact]
     public void Our_own_JSON_reads_as_it_was_written()
     {
-        Plan read = PlanInput.Read(PlanJson.Write(Sample)).Plan!;
+        Plan read = PastedPlan.Read(PlanJson.Write(Sample)).Plan!;
         read.Lines().Select(l => (l.Depth, l.Operator with { Children = [] })).ShouldBe(Sample.Lines().Select(l => (l.Depth, l.Operator with { Children = [] })));
         (read.Shape, read.RestShare).ShouldBe((Sample.Shape, 0.25));
     }
 
     [Fact]
-    public void Text_reads_to_the_same_shape() => AnyPlanText.Read(string.Join('\n', PlanReport.Text(Sample).Split('\n').Where(l => !l.StartsWith("--", StringComparison.Ordinal))))!.Shape.ShouldBe(Sample.Shape);
+    public void Text_reads_to_the_same_shape() => AnyPlan.Read(string.Join('\n', PlanReport.Text(Sample).Split('\n').Where(l => !l.StartsWith("--", StringComparison.Ordinal))))!.Shape.ShouldBe(Sample.Shape);
 
     [Fact]
     public void The_picture_is_well_formed_and_holds_every_operator_as_text()
@@ -47,7 +52,7 @@ public class PlanInputTests
                     Filter: (weight > 5)
                     Rows Removed by Filter: 52
             """;
-        PlanOperator[] operators = [.. PlanInput.Read(text).Plan!.Lines().Select(l => l.Operator)];
+        PlanOperator[] operators = [.. PastedPlan.Read(text).Plan!.Lines().Select(l => l.Operator)];
         operators.Select(o => o.Counts!.Share!.Value).ShouldBe([0.13, 0.87], 1e-9);
         (operators[1].EstimatedRows, operators[1].Counts!.RowsVisited, operators[1].Counts!.RowsPassed, operators[1].Condition).ShouldBe((75, 100, 48, "(weight > 5)"));
     }
@@ -67,7 +72,7 @@ public class PlanInputTests
               {"Node Type": "Index Scan", "Relation Name": "parcel", "Alias": "p", "Index Name": "parcel_depot", "Plan Rows": 2, "Actual Total Time": 0.5, "Actual Rows": 4, "Actual Loops": 5,
                "Index Cond": "(depot_id = d.id)"}]}}]
             """;
-        static IEnumerable<(string, double?, OperatorCounts?, string?)> Of(string plan) => PlanInput.Read(plan).Plan!.Lines().Select(l => (l.Operator.Text, l.Operator.EstimatedRows, l.Operator.Counts, l.Operator.Condition));
+        static IEnumerable<(string, double?, OperatorCounts?, string?)> Of(string plan) => PastedPlan.Read(plan).Plan!.Lines().Select(l => (l.Operator.Text, l.Operator.EstimatedRows, l.Operator.Counts, l.Operator.Condition));
         Of(json).ShouldBe(Of(text));
         Of(text).Select(o => o.Item3!.Share).ShouldBe([0.125, 0.25, 0.625]);
     }
@@ -83,12 +88,12 @@ public class PlanInputTests
     [InlineData("- Plan:\n    Node Type: [\"Seq Scan", "The YAML breaks at line 2")]
     [InlineData("TABLE ACCESS FULL PARCEL\n  INDEX RANGE SCAN X", "None of its 2 lines")]
     [InlineData("{\"schema\": \"swift-ledger/plan/1\", \"operators\": [null]}", "There is no plan in it")]
-    public void What_is_no_plan_is_said_with_its_reason(string text, string note) => PlanInput.Read(text).Note!.ShouldContain(note);
+    public void What_is_no_plan_is_said_with_its_reason(string text, string note) => PastedPlan.Read(text).Note!.ShouldContain(note);
 
     [Fact]
     public void Negative_and_missing_numbers_are_left_out()
     {
-        PlanOperator o = PlanInput.Read("""{"Plan": {"Node Type": "Seq Scan", "Relation Name": "parcel", "Plan Rows": -5, "Actual Rows": 3}}""").Plan!.Roots[0];
+        PlanOperator o = PastedPlan.Read("""{"Plan": {"Node Type": "Seq Scan", "Relation Name": "parcel", "Plan Rows": -5, "Actual Rows": 3}}""").Plan!.Roots[0];
         (o.EstimatedRows, o.Counts).ShouldBe((null, null));
     }
 
@@ -96,9 +101,9 @@ public class PlanInputTests
     public void Five_thousand_levels_and_ten_thousand_operators_are_read_and_more_is_refused()
     {
         string deep = string.Concat(Enumerable.Range(0, 5_000).Select(i => new string(' ', i) + "SCAN t" + i.ToString(CultureInfo.InvariantCulture) + "\n"));
-        Plan plan = PlanInput.Read(deep).Plan!;
+        Plan plan = PastedPlan.Read(deep).Plan!;
         plan.Lines().Max(l => l.Depth).ShouldBe(4_999);
-        PlanInput.Read(PlanJson.Write(plan)).Plan!.Shape.ShouldBe(plan.Shape);
+        PastedPlan.Read(PlanJson.Write(plan)).Plan!.Shape.ShouldBe(plan.Shape);
         PlanAlignment.Of(plan, plan).ShouldAllBe(r => r.As == AlignedAs.Kept);
 
         var json = new StringBuilder();
@@ -107,22 +112,9 @@ public class PlanInputTests
             json.Append("{\"Node Type\": \"Materialize\", \"Plans\": [");
         }
 
-        PlanInput.Read("{\"Plan\": " + json + "{\"Node Type\": \"Result\"}" + string.Concat(Enumerable.Repeat("]}", 1_500)) + "}").Note.ShouldNotBeNull();
-        PlanInput.Read(string.Concat(Enumerable.Range(0, 10_000).Select(i => $"SCAN t{i}\n"))).Plan!.Roots.Count.ShouldBe(10_000);
-        PlanInput.Read(string.Concat(Enumerable.Range(0, 30_000).Select(i => $"SCAN t{i}\n"))).Note!.ShouldContain("30,000 operators");
-    }
-
-    [Fact]
-    public void Counts_come_to_a_plan_only_where_both_libraries_plan_alike()
-    {
-        Plan stock = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING AUTOMATIC COVERING INDEX (k=?)")]);
-        Plan counted = PlanText.Build([(4, 0, "SCAN d"), (9, 0, "CREATE AUTOMATIC INDEX ON p(k)"), (12, 0, "SEARCH p USING AUTOMATIC COVERING INDEX (k=?)")])
-            .Changed((i, o) => o with { Counts = new(1, 10, 10, i == 1 ? 0.6 : 0.1) }) with
-        { RestShare = 0.2 };
-        Plan both = CountedPlans.Onto(stock, counted)!;
-        both.Lines().Select(l => l.Operator.Counts!.Share!.Value).ShouldBe([0.1, 0.7], 1e-9);
-        both.RestShare!.Value.ShouldBe(0.2, 1e-9);
-        CountedPlans.Onto(PlanText.Build([(1, 0, "SCAN p"), (2, 0, "SCAN d")]), counted).ShouldBeNull();
+        PastedPlan.Read("{\"Plan\": " + json + "{\"Node Type\": \"Result\"}" + string.Concat(Enumerable.Repeat("]}", 1_500)) + "}").Note.ShouldNotBeNull();
+        PastedPlan.Read(string.Concat(Enumerable.Range(0, 10_000).Select(i => $"SCAN t{i}\n"))).Plan!.Roots.Count.ShouldBe(10_000);
+        PastedPlan.Read(string.Concat(Enumerable.Range(0, 30_000).Select(i => $"SCAN t{i}\n"))).Note!.ShouldContain("30,000 operators");
     }
 
     [Fact]
@@ -130,11 +122,11 @@ public class PlanInputTests
     {
         Plan plan = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING INDEX i (k=?)"), (3, 0, "CORRELATED SCALAR SUBQUERY 1"), (4, 3, "SEARCH x USING INDEX j (a=?)")])
             .Changed((i, o) => o with { Counts = i switch { 0 => new(1, 200, 50, 0.1), 1 => new(50, 5_000, 5_000, 0.5), 2 => new(5_000, null, null, 0), _ => new(5_000, 100, 100, 0.4) } });
-        IReadOnlyList<RowFlow> flows = FlowsOf(new PlanSide(plan, "SELECT 1 FROM depot d JOIN parcel p ON p.k = d.id"));
+        IReadOnlyList<RowFlow> flows = FlowsOf(Dialects.Side(plan, "SELECT 1 FROM depot d JOIN parcel p ON p.k = d.id"));
         flows.Count.ShouldBe(2);
         flows[0].Steps.Select(s => (s.Table, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor)).ShouldBe([("depot", 1L, 200L, 50L, 50.0), ("parcel", 50L, 5_000L, 5_000L, 100.0)]);
         (flows[0].IsOuter, flows[1].IsOuter).ShouldBe((true, false));
-        FlowsOf(new PlanSide(PlanText.Build([(1, 0, "SCAN d")]), "")).ShouldBeEmpty();
+        FlowsOf(Dialects.Side(PlanText.Build([(1, 0, "SCAN d")]), "")).ShouldBeEmpty();
     }
 
     private static IReadOnlyList<RowFlow> FlowsOf(PlanSide side) => RowFlow.Of(side, new PlanSources(side));

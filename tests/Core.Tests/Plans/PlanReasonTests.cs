@@ -1,5 +1,8 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -51,7 +54,7 @@ public class PlanReasonTests
     [Fact]
     public void Estimates_are_told_only_where_the_plan_stayed()
     {
-        PlanSide Expecting(double rows) => new(PlanText.Build([(1, 0, "SCAN parcel")]).Changed((_, o) => o with { EstimatedRows = rows }), "SELECT * FROM parcel");
+        PlanSide Expecting(double rows) => Dialects.Side(PlanText.Build([(1, 0, "SCAN parcel")]).Changed((_, o) => o with { EstimatedRows = rows }), "SELECT * FROM parcel");
         PlanReason.Sentence(Expecting(100), Expecting(25_000), rewritten: false).ShouldBe("the planner now expects 25\u2009000 rows of parcel at each start instead of 100.");
         PlanReason.Sentence(Expecting(100), Expecting(300), rewritten: false).ShouldBeNull();
     }
@@ -64,8 +67,8 @@ public class PlanReasonTests
     [InlineData("SELECT * FROM parcel INDEXED BY x WHERE a = 3", "SEARCH parcel USING INDEX x (a=?)", null)]
     public void A_statement_is_held_to_a_plan(string sql, string plan, string? pinned)
     {
-        PlanPin.Rewrite(sql, Plan(plan)).ShouldBe(pinned);
-        PlanPin.Pins(sql).ShouldBe(sql.Contains("INDEXED", StringComparison.Ordinal));
+        Dialects.SqliteEngine.Plans!.Pins!.Rewrite(sql, Plan(plan)).ShouldBe(pinned);
+        Dialects.SqliteEngine.Plans!.Pins!.Pins(sql).ShouldBe(sql.Contains("INDEXED", StringComparison.Ordinal));
     }
 
     [Theory]
@@ -80,16 +83,16 @@ public class PlanReasonTests
     [InlineData("SELECT p.id FROM parcel p LEFT JOIN depot d ON p.depot_id = d.id", "SELECT p.id FROM parcel p INDEXED BY i LEFT JOIN depot d NOT INDEXED ON p.depot_id = d.id")]
     [InlineData("SELECT p.id FROM parcel p JOIN depot d USING (id)", "SELECT p.id FROM parcel p INDEXED BY i JOIN depot d NOT INDEXED USING (id)")]
     public void A_statement_is_held_to_the_order_of_its_tables(string sql, string pinned) =>
-        PlanPin.Rewrite(sql, Plan("SCAN d|SEARCH p USING INDEX i (depot_id=?)"), Plan("SCAN p|SEARCH d USING INTEGER PRIMARY KEY (rowid=?)")).ShouldBe(pinned);
+        Dialects.SqliteEngine.Plans!.Pins!.Rewrite(sql, Plan("SCAN d|SEARCH p USING INDEX i (depot_id=?)"), Plan("SCAN p|SEARCH d USING INTEGER PRIMARY KEY (rowid=?)")).ShouldBe(pinned);
 
     [Fact]
     public void The_indexes_that_a_pin_rests_on_are_known() =>
-        PlanPin.IndexesNamed("SELECT 1 FROM a INDEXED BY \"odd name\" JOIN b indexed by i2 -- INDEXED BY i3").ShouldBe(["odd name", "i2"]);
+        Dialects.SqliteEngine.Plans!.Pins!.IndexesNamed("SELECT 1 FROM a INDEXED BY \"odd name\" JOIN b indexed by i2 -- INDEXED BY i3").ShouldBe(["odd name", "i2"]);
 
     private static CatalogTable Parcel(long believed, params CatalogIndex[] indexes) => new("parcel", [], 250_000, 100, believed, indexes);
 
-    private static PlanSide Side(string sql, string lines, Catalog catalog, long? visited = null) => new(
-        Plan(lines).Changed((_, o) => o with { Counts = visited is { } v ? new(1, v, v, 1) : null }), sql)
+    private static PlanSide Side(string sql, string lines, Catalog catalog, long? visited = null) => Dialects.Side(
+        Plan(lines).Changed((_, o) => o with { Counts = visited is { } v ? new(1, v, v, 1) : null }), sql) with
     { Catalog = catalog };
 
     private static Plan Plan(string lines) => PlanText.Build(lines.Split('|', StringSplitOptions.RemoveEmptyEntries).Select((l, i) => (i + 1, 0, l)).ToList());

@@ -1,5 +1,7 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -12,7 +14,7 @@ public class PlanSourcesTests
     [Fact]
     public void Operators_of_the_same_name_belong_to_the_blocks_in_their_order()
     {
-        PlanSide side = new(Lines("SCAN parcel|SCAN parcel|SEARCH d USING INTEGER PRIMARY KEY (rowid=?)"), Union);
+        PlanSide side = Dialects.Side(Lines("SCAN parcel|SCAN parcel|SEARCH d USING INTEGER PRIMARY KEY (rowid=?)"), Union);
         var sources = new PlanSources(side);
         Enumerable.Range(0, 3).Select(i => string.Join("; ", sources.Places(i).Select(p => p.Of(Union)))).ShouldBe(["parcel; depot = 1", "parcel; depot = 2", "depot d; d.id = 3"]);
         Enumerable.Range(0, 3).Select(sources.Table).ShouldBe(["parcel", "parcel", "depot"]);
@@ -23,7 +25,7 @@ public class PlanSourcesTests
     public void Alternatives_of_an_OR_read_the_same_source()
     {
         const string sql = "SELECT 1 FROM parcel WHERE a = 1 OR b = 2 UNION SELECT 1 FROM parcel WHERE c = 3";
-        var sources = new PlanSources(new(Lines("MULTI-INDEX OR|INDEX 1|SEARCH parcel USING INDEX i (a=?)|INDEX 2|SEARCH parcel USING INDEX j (b=?)|SCAN parcel"), sql));
+        var sources = new PlanSources(Dialects.Side(Lines("MULTI-INDEX OR|INDEX 1|SEARCH parcel USING INDEX i (a=?)|INDEX 2|SEARCH parcel USING INDEX j (b=?)|SCAN parcel"), sql));
         new[] { 2, 4, 5 }.Select(i => sources.Places(i)[^1].Of(sql)).ShouldBe(["a = 1 OR b = 2", "a = 1 OR b = 2", "c = 3"]);
         sources.Places(0).ShouldBeEmpty();
         sources.Table(0).ShouldBe("");
@@ -32,7 +34,7 @@ public class PlanSourcesTests
     [Fact]
     public void What_the_statement_does_not_name_keeps_the_plans_own_name()
     {
-        var sources = new PlanSources(new(Lines("SCAN (subquery-1)|SCAN elsewhere"), "SELECT * FROM (SELECT 1)"));
+        var sources = new PlanSources(Dialects.Side(Lines("SCAN (subquery-1)|SCAN elsewhere"), "SELECT * FROM (SELECT 1)"));
         (sources.Table(0), sources.Table(1), sources.Block(1)).ShouldBe(("(subquery-1)", "elsewhere", null));
     }
 
@@ -40,7 +42,7 @@ public class PlanSourcesTests
     public void More_operators_than_blocks_stay_with_the_last_block()
     {
         const string sql = "SELECT 1 FROM parcel WHERE a = 1";
-        var sources = new PlanSources(new(Lines("SCAN parcel|SCAN parcel"), sql) { Catalog = new(4096, [new("PARCEL", [], 7, 1, null, [])]) });
+        var sources = new PlanSources(Dialects.Side(Lines("SCAN parcel|SCAN parcel"), sql) with { Catalog = new(4096, [new("PARCEL", [], 7, 1, null, [])]) });
         sources.Places(1)[^1].Of(sql).ShouldBe("a = 1");
         sources.Known(1)!.Rows.ShouldBe(7);
     }
@@ -48,9 +50,9 @@ public class PlanSourcesTests
     [Fact]
     public void Tables_stand_under_their_own_names_where_that_leaves_them_apart()
     {
-        PlanSide side = new(Lines("SCAN p|SEARCH d USING INDEX i (a=?)"), "SELECT 1 FROM parcel p JOIN depot d ON d.a = p.a");
+        PlanSide side = Dialects.Side(Lines("SCAN p|SEARCH d USING INDEX i (a=?)"), "SELECT 1 FROM parcel p JOIN depot d ON d.a = p.a");
         side.ByTable().Lines().Select(l => l.Operator.Object).ShouldBe(["parcel", "depot"]);
-        PlanSide self = new(Lines("SCAN a|SCAN b"), "SELECT 1 FROM parcel a JOIN parcel b ON a.k = b.k");
+        PlanSide self = Dialects.Side(Lines("SCAN a|SCAN b"), "SELECT 1 FROM parcel a JOIN parcel b ON a.k = b.k");
         self.ByTable().Lines().Select(l => l.Operator.Object).ShouldBe(["a", "b"]);
     }
 

@@ -1,5 +1,7 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;

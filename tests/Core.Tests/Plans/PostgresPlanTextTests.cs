@@ -1,6 +1,7 @@
 using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Postgres;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -69,7 +70,7 @@ public class PostgresPlanTextTests
 
     [Fact]
     public void Other_lines_keep_the_depth_that_stands_before_them() =>
-        AnyPlanText.Read("QUERY PLAN\n|--SEARCH note USING INDEX note_parcel (parcel_id=?)\n`--SCALAR SUBQUERY 1\n   `--SCAN parcel\n")!.Text
+        AnyPlan.Read("QUERY PLAN\n|--SEARCH note USING INDEX note_parcel (parcel_id=?)\n`--SCALAR SUBQUERY 1\n   `--SCAN parcel\n")!.Text
             .ShouldBe("SEARCH note USING INDEX note_parcel (parcel_id=?)\nSCALAR SUBQUERY 1\n  SCAN parcel");
 
     [Fact]

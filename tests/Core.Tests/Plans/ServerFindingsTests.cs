@@ -1,6 +1,10 @@
 using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -66,7 +70,7 @@ public class ServerFindingsTests
         """)]
     public void What_a_plan_tells_is_found(string kind, string text, string plan)
     {
-        Finding found = PlanFindings.Of(new PlanSide(PlanInput.Read(plan).Plan!, "SELECT 1")).Single(f => f.Kind.ToString() == kind);
+        Finding found = PlanFindings.Of(Dialects.Side(PastedPlan.Read(plan).Plan!, "SELECT 1", Dialects.PostgreSql)).Single(f => f.Kind.ToString() == kind);
         found.Text.ShouldBe(text.Replace("10 000", "10\u2009000", StringComparison.Ordinal).Replace("54 321", "54\u2009321", StringComparison.Ordinal).Replace("5 000", "5\u2009000", StringComparison.Ordinal)
             .Replace("2 500", "2\u2009500", StringComparison.Ordinal).Replace("20 000", "20\u2009000", StringComparison.Ordinal));
         Glossary.Entries.ShouldContain(e => e.Kind == found.Kind);
@@ -75,26 +79,26 @@ public class ServerFindingsTests
     [Fact]
     public void The_same_plan_costs_more_where_it_is_made_at_every_execution()
     {
-        Plan Planned(string how) => PlanInput.Read("""
+        Plan Planned(string how) => PastedPlan.Read("""
             Seq Scan on parcel  (cost=0.00..2.00 rows=5 width=4) (actual time=0.010..0.020 rows=5 loops=1)
             Planning Time: 0.250 ms
             Execution Time: 0.050 ms
             """).Plan! is var plan ? plan with { Details = new Dictionary<string, string>(plan.Details) { [Planning.Kind] = how } } : null!;
         Plan anew = Planned(Planning.Anew), once = Planned(Planning.Once);
-        PlanReason.Sentence(new(anew, "SELECT 1"), new(once, "SELECT 1"), rewritten: false)
+        PlanReason.Sentence(Dialects.Side(anew, "SELECT 1", Dialects.PostgreSql), Dialects.Side(once, "SELECT 1", Dialects.PostgreSql), rewritten: false)
             .ShouldBe("The plan is the same, but it was made anew at every execution (250 us of planning), and now it is made once and kept for any values.");
-        PlanReason.Sentence(new(once, "SELECT 1"), new(anew, "SELECT 1"), rewritten: false)
+        PlanReason.Sentence(Dialects.Side(once, "SELECT 1", Dialects.PostgreSql), Dialects.Side(anew, "SELECT 1", Dialects.PostgreSql), rewritten: false)
             .ShouldBe("The plan is the same, but it was made once and kept for any values, and now it is made anew at every execution (250 us of planning).");
-        PlanReason.Sentence(new(once, "SELECT 1"), new(once, "SELECT 1"), rewritten: false).ShouldBeNull();
-        PlanFindings.Of(new(anew, "SELECT 1")).Single().Text.ShouldBe("It is planned anew at every execution: 250 us of planning for 50.0 us of running.");
-        PlanFindings.Of(new(once, "SELECT 1")).ShouldBeEmpty();
+        PlanReason.Sentence(Dialects.Side(once, "SELECT 1", Dialects.PostgreSql), Dialects.Side(once, "SELECT 1", Dialects.PostgreSql), rewritten: false).ShouldBeNull();
+        PlanFindings.Of(Dialects.Side(anew, "SELECT 1", Dialects.PostgreSql)).Single().Text.ShouldBe("It is planned anew at every execution: 250 us of planning for 50.0 us of running.");
+        PlanFindings.Of(Dialects.Side(once, "SELECT 1", Dialects.PostgreSql)).ShouldBeEmpty();
     }
 
     [Theory]
     [InlineData("Sort  (cost=1.00..2.00 rows=40 width=8) (actual time=1.000..9.000 rows=40 loops=1)\n  Sort Key: note\n  Sort Method: quicksort  Memory: 25kB")]
     [InlineData("Hash  (cost=1.00..1.00 rows=40000 width=8) (actual time=9.000..9.000 rows=40000 loops=1)\n  Buckets: 65536  Batches: 1  Memory Usage: 512kB")]
     [InlineData("Index Only Scan using i on parcel  (cost=0.29..9.00 rows=5000 width=4) (actual time=0.010..4.000 rows=5000 loops=1)\n  Heap Fetches: 0")]
-    public void What_went_well_is_not(string plan) => PlanFindings.Of(new PlanSide(PlanInput.Read(plan).Plan!, "SELECT 1")).ShouldBeEmpty();
+    public void What_went_well_is_not(string plan) => PlanFindings.Of(Dialects.Side(PastedPlan.Read(plan).Plan!, "SELECT 1", Dialects.PostgreSql)).ShouldBeEmpty();
 
     [Fact]
     public void The_catalogue_tells_of_indexes_that_are_missing_or_broken_and_of_tables_left_alone()

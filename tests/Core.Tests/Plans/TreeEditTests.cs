@@ -1,6 +1,7 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;

@@ -2,6 +2,7 @@ using System.Text;
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Sql;
@@ -19,19 +20,19 @@ public class LexerPathsTests
     private static readonly Gen<string> Soup = Gen.Int[0, Pieces.Length - 1].Select(i => Pieces[i]).Array[0, 60].Select(string.Concat);
 
     [Theory]
-    [InlineData(SqlDialect.Sqlite)]
-    [InlineData(SqlDialect.PostgreSql)]
-    public void Significant_tokens_are_all_tokens_without_space_and_comments(SqlDialect dialect) => Soup.Sample(
+    [InlineData("sqlite")]
+    [InlineData("postgreSql")]
+    public void Significant_tokens_are_all_tokens_without_space_and_comments(string engine) => Soup.Sample(
         sql =>
         {
             var significant = new List<Token>();
-            var lexer = new SqlLexer(sql, dialect);
+            var lexer = new SqlLexer(sql, Dialects.Of(engine));
             while (lexer.TryReadSignificant(out Token token))
             {
                 significant.Add(token);
             }
 
-            significant.ShouldBe(SqlLexer.Tokenize(sql, dialect).Where(t => !t.IsTrivia));
+            significant.ShouldBe(SqlLexer.Tokenize(sql, Dialects.Of(engine)).Where(t => !t.IsTrivia));
         },
         iter: 4_000);
 
@@ -91,25 +92,25 @@ public class LexerPathsTests
     [InlineData("select a::INT, b::text[] from t", "select a::int, b::text [ ] from t")]
     [InlineData("select $tag$any 'thing'$tag$, E'a\\'b', B'01'", "select ?, ?, ?")]
     [InlineData("select a from t where b = ANY($1)", "select a from t where b = any (?)")]
-    public void Postgres_statements_fold_by_their_own_rules(string sql, string pattern) => SqlPattern.Of(sql, SqlDialect.PostgreSql).Text.ShouldBe(pattern);
+    public void Postgres_statements_fold_by_their_own_rules(string sql, string pattern) => SqlPattern.Of(sql, Dialects.PostgreSql).Text.ShouldBe(pattern);
 
     // SQLite manual, "SQL Language Expressions": the operators; PostgreSQL manual, 4.1.3: runs, and the rules for a last + or -.
     [Theory]
-    [InlineData("->>", SqlDialect.Sqlite, 3)]
-    [InlineData("||", SqlDialect.Sqlite, 2)]
-    [InlineData("<<", SqlDialect.Sqlite, 2)]
-    [InlineData("!=", SqlDialect.Sqlite, 2)]
-    [InlineData("=-", SqlDialect.Sqlite, 1)]
-    [InlineData("!", SqlDialect.Sqlite, 0)]
-    [InlineData("@>", SqlDialect.PostgreSql, 2)]
-    [InlineData("=-", SqlDialect.PostgreSql, 1)]
-    [InlineData("@-", SqlDialect.PostgreSql, 2)]
-    [InlineData("*--comment", SqlDialect.PostgreSql, 1)]
-    [InlineData("<=>", SqlDialect.PostgreSql, 3)]
-    [InlineData("]", SqlDialect.PostgreSql, 1)]
-    public void Operators_are_as_long_as_the_manuals_say(string text, SqlDialect dialect, int length)
+    [InlineData("->>", "sqlite", 3)]
+    [InlineData("||", "sqlite", 2)]
+    [InlineData("<<", "sqlite", 2)]
+    [InlineData("!=", "sqlite", 2)]
+    [InlineData("=-", "sqlite", 1)]
+    [InlineData("!", "sqlite", 0)]
+    [InlineData("@>", "postgreSql", 2)]
+    [InlineData("=-", "postgreSql", 1)]
+    [InlineData("@-", "postgreSql", 2)]
+    [InlineData("*--comment", "postgreSql", 1)]
+    [InlineData("<=>", "postgreSql", 3)]
+    [InlineData("]", "postgreSql", 1)]
+    public void Operators_are_as_long_as_the_manuals_say(string text, string engine, int length)
     {
-        Token first = SqlLexer.Tokenize(text, dialect)[0];
+        Token first = SqlLexer.Tokenize(text, Dialects.Of(engine))[0];
         (first.Kind == TokenKind.Operator ? first.Length : 0).ShouldBe(length);
     }
 }

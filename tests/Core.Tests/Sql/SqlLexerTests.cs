@@ -1,6 +1,8 @@
 using CsCheck;
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Sql;
@@ -13,11 +15,11 @@ public class SqlLexerTests
             .List[0, 30].Select(l => string.Concat(l))));
 
     [Fact]
-    public void Tokens_joined_give_the_text_back_in_both_dialects()
+    public void Tokens_joined_give_the_text_back_in_every_dialect()
     {
         AnyText.Sample(text =>
         {
-            foreach (SqlDialect dialect in Enum.GetValues<SqlDialect>())
+            foreach (SqlDialect dialect in KnownEngines.All.Select(e => e.Dialect))
             {
                 List<Token> tokens = SqlLexer.Tokenize(text, dialect);
                 string.Concat(tokens.Select(t => text.Substring(t.Start, t.Length))).ShouldBe(text);
@@ -73,7 +75,7 @@ public class SqlLexerTests
     [InlineData("<->", TokenKind.Operator)]
     public void Postgres_reads_this_as_one_token(string text, TokenKind kind)
     {
-        Token token = SqlLexer.Tokenize(text, SqlDialect.PostgreSql).ShouldHaveSingleItem();
+        Token token = SqlLexer.Tokenize(text, Dialects.PostgreSql).ShouldHaveSingleItem();
         token.Kind.ShouldBe(kind);
         token.Flaw.ShouldBe(TokenFlaw.None);
     }
@@ -82,15 +84,15 @@ public class SqlLexerTests
     [Fact]
     public void A_postgres_operator_ends_in_a_sign_only_where_the_manual_lets_it()
     {
-        Texts("@-", SqlDialect.PostgreSql).ShouldBe(["@-"]);
-        Texts("*-1", SqlDialect.PostgreSql).ShouldBe(["*", "-", "1"]);
-        Texts("+--x", SqlDialect.PostgreSql).ShouldBe(["+", "--x"]);
+        Texts("@-", Dialects.PostgreSql).ShouldBe(["@-"]);
+        Texts("*-1", Dialects.PostgreSql).ShouldBe(["*", "-", "1"]);
+        Texts("+--x", Dialects.PostgreSql).ShouldBe(["+", "--x"]);
     }
 
     // SQLite manual, "SQL Comments": block comments do not nest.
     [Fact]
     public void Sqlite_comments_do_not_nest() =>
-        Texts("/* a /* b */ c", SqlDialect.Sqlite).ShouldBe(["/* a /* b */", " ", "c"]);
+        Texts("/* a /* b */ c", Dialects.Sqlite).ShouldBe(["/* a /* b */", " ", "c"]);
 
     [Theory]
     [InlineData("'open", TokenFlaw.UnterminatedString)]
@@ -119,23 +121,23 @@ public class SqlLexerTests
     [InlineData(":=", TokenKind.Operator)]
     public void MySql_reads_this_as_one_token(string text, TokenKind kind)
     {
-        Token token = SqlLexer.Tokenize(text, SqlDialect.MySql).ShouldHaveSingleItem();
+        Token token = SqlLexer.Tokenize(text, Dialects.MySql).ShouldHaveSingleItem();
         (token.Kind, token.Flaw).ShouldBe((kind, TokenFlaw.None));
     }
 
     // The same manual, 11.7: "5--1" is no comment there.
     [Fact]
     public void MySql_wants_white_space_behind_two_dashes() =>
-        SqlPattern.Of("SELECT a--1 FROM parcel WHERE note = \"it\\\"s\" # why\n AND id = 4", SqlDialect.MySql).Text
+        SqlPattern.Of("SELECT a--1 FROM parcel WHERE note = \"it\\\"s\" # why\n AND id = 4", Dialects.MySql).Text
             .ShouldBe("select a - ? from parcel where note = ? and id = ?");
 
     // Where a comment to the end of the line ends: SQLite's tokenize.c and MySQL's lexer stop at the line feed alone; PostgreSQL's scan.l, non_newline [^\n\r].
     [Theory]
-    [InlineData(SqlDialect.Sqlite, 1)]
-    [InlineData(SqlDialect.MySql, 1)]
-    [InlineData(SqlDialect.PostgreSql, 2)]
-    public void A_carriage_return_ends_a_comment_where_the_engine_says_so(SqlDialect dialect, int statements) =>
-        SqlScript.Split("SELECT 1 -- a\r; DELETE FROM t", dialect).Statements.Count.ShouldBe(statements);
+    [InlineData("sqlite", 1)]
+    [InlineData("mySql", 1)]
+    [InlineData("postgreSql", 2)]
+    public void A_carriage_return_ends_a_comment_where_the_engine_says_so(string engine, int statements) =>
+        SqlScript.Split("SELECT 1 -- a\r; DELETE FROM t", Dialects.Of(engine)).Statements.Count.ShouldBe(statements);
 
     [Theory]
     [InlineData("SELECT 1 /*/")]

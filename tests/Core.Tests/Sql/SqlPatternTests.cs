@@ -1,6 +1,7 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Sql;
@@ -56,5 +57,5 @@ public class SqlPatternTests
     [InlineData("SELECT * FROM (VALUES (1),(2)) a, (VALUES (3),(4)) b", "select * from (values (...)) a, (values (...)) b")]
     [InlineData("SELECT * FROM t WHERE (a, b) IN (VALUES (1, 2), (3, 4))", "select * from t where (a, b) in (values (...))")]
     [InlineData("SELECT (SELECT max(x) FROM (VALUES (1),(2)) y(x)), 3", "select (select max(x) from (values (...)) y(x)), ?")]
-    public void Lists_of_rows_within_parentheses_fold(string sql, string pattern) => SqlPattern.Of(sql, SqlDialect.PostgreSql).Text.ShouldBe(pattern);
+    public void Lists_of_rows_within_parentheses_fold(string sql, string pattern) => SqlPattern.Of(sql, Dialects.PostgreSql).Text.ShouldBe(pattern);
 }

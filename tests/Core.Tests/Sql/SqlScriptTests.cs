@@ -1,6 +1,7 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Sql;
@@ -40,7 +41,7 @@ public class SqlScriptTests
     // PostgreSQL manual, CREATE FUNCTION: a body in BEGIN ATOMIC ... END holds statements with semicolons.
     [Fact]
     public void A_postgres_routine_body_is_kept_whole() =>
-        SqlScript.Split("CREATE FUNCTION f() RETURNS int BEGIN ATOMIC SELECT CASE WHEN true THEN 1 END; SELECT 2; END; SELECT 3", SqlDialect.PostgreSql)
+        SqlScript.Split("CREATE FUNCTION f() RETURNS int BEGIN ATOMIC SELECT CASE WHEN true THEN 1 END; SELECT 2; END; SELECT 3", Dialects.PostgreSql)
             .Statements.Count.ShouldBe(2);
 
     private static List<string> Bodies(string text) => SqlScript.Split(text).Statements.Select(s => s.Body.Of(text)).ToList();

@@ -1,6 +1,7 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Sql;

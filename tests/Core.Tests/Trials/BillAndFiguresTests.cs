@@ -2,6 +2,7 @@ using Shouldly;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Testing;
 using SwiftLedger.Core.Wording;
 using Xunit;
 
@@ -22,9 +23,9 @@ public class BillAndFiguresTests
         bill.Pages.Before.ShouldBe(10 * 129_600);
 
         // A server counts blocks.
-        Line blocks = lines[0] with { Evidence = lines[0].Evidence with { Before = Counted(7), After = Counted(3) } };
+        Line blocks = lines[0] with { Evidence = lines[0].Evidence with { Before = Counted(7), After = Counted(3), Counter = Dialects.PostgresEngine.Counter! } };
         Bill.Of([blocks], seed: 1).Pages.ShouldBe(new PerDay(7 * blocks.Brief.CallsPerDay!.Value, 3 * blocks.Brief.CallsPerDay!.Value));
-        static Inspection Counted(long touched) => Make.Inspection("SCAN a", 1, "r") with { Counters = new Dictionary<string, long> { [LineEvidence.BlocksCounter] = touched } };
+        static Inspection Counted(long touched) => Make.Inspection("SCAN a", 1, "r") with { Counters = new Dictionary<string, long> { ["blocksTouched"] = touched } };
     }
 
     [Fact]

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;

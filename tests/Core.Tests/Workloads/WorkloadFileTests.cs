@@ -1,6 +1,7 @@
 using Shouldly;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Workloads;

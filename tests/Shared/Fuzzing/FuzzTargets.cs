@@ -2,18 +2,22 @@ using System.Text;
 using System.Text.Json;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
-using SwiftLedger.Core.Captures.Postgres;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
 
 namespace SwiftLedger.Fuzzing;
 
 /// <summary>What reads texts from outside, each with what must hold of any text.</summary>
 public static class FuzzTargets
 {
-    private static readonly SqlDialect[] Dialects = Enum.GetValues<SqlDialect>();
+    private static readonly SqlDialect[] Known = [.. KnownEngines.All.Select(e => e.Dialect)];
 
     public static IReadOnlyList<(string Name, Action<string> Run)> All { get; } =
     [
@@ -30,7 +34,7 @@ public static class FuzzTargets
 
     private static void Lexer(string text)
     {
-        foreach (SqlDialect dialect in Dialects)
+        foreach (SqlDialect dialect in Known)
         {
             int at = 0;
             foreach (Token token in SqlLexer.Tokenize(text, dialect))
@@ -45,7 +49,7 @@ public static class FuzzTargets
 
     private static void Pattern(string text)
     {
-        foreach (SqlDialect dialect in Dialects)
+        foreach (SqlDialect dialect in Known)
         {
             SqlPattern pattern = SqlPattern.Of(text, dialect);
             Hold(pattern.Hash == SqlPattern.HashOf(text, dialect), "the hash is that of the text");
@@ -55,7 +59,7 @@ public static class FuzzTargets
 
     private static void Outline(string text)
     {
-        foreach (SqlDialect dialect in Dialects)
+        foreach (SqlDialect dialect in Known)
         {
             foreach (QueryBlock block in StatementOutline.Of(text, dialect).Blocks)
             {
@@ -68,20 +72,20 @@ public static class FuzzTargets
             Hold(string.Concat(script.Statements.Select(s => s.Whole.Of(text))) + script.Rest.Of(text) == text, "the parts of a script give it back");
         }
 
-        SchemaWords.Alters(text);
-        SchemaWords.Writes(text);
+        SchemaWords.Alters(text, Dialects.Sqlite);
+        SchemaWords.Writes(text, Dialects.Sqlite);
     }
 
     private static void Files(string text)
     {
-        foreach (SqlDialect dialect in Dialects)
+        foreach (SqlDialect dialect in Known)
         {
             Parsed<Workload> workload = WorkloadFile.Parse(text, dialect);
             ChangeFile.Parse(text, workload.Value, dialect);
         }
 
         BindLine.Pairs(text);
-        PostgresParameters.ToBinds(text);
+        LoggedParameters.ToBinds(text);
     }
 
     private static void Captures(string text)
@@ -95,7 +99,7 @@ public static class FuzzTargets
                 continue;
             }
 
-            var fold = new CaptureFold(choice.Dialect, "source", new(), []);
+            var fold = new CaptureFold(choice.Engine.Dialect, AnyPlan.Read, "source", new(), []);
             int start = 0;
             for (int end = Math.Min(97, bytes.Length); ; end = Math.Min(bytes.Length, end + 997))
             {
@@ -116,7 +120,7 @@ public static class FuzzTargets
 
         try
         {
-            OtlpJson.Read(bytes, 1, new CaptureFold(SqlDialect.PostgreSql, "source", new(), []));
+            OtlpJson.Read(bytes, 1, new CaptureFold(Dialects.PostgreSql, AnyPlan.Read, "source", new(), []));
         }
         catch (JsonException)
         {
@@ -125,7 +129,7 @@ public static class FuzzTargets
 
         try
         {
-            OtlpProtobuf.Read(bytes, new CaptureFold(SqlDialect.PostgreSql, "source", new(), []));
+            OtlpProtobuf.Read(bytes, new CaptureFold(Dialects.PostgreSql, AnyPlan.Read, "source", new(), []));
         }
         catch (FormatException)
         {
@@ -135,14 +139,14 @@ public static class FuzzTargets
 
     private static void Plans(string text)
     {
-        if (PlanInput.Read(text).Plan is not { } plan)
+        if (PastedPlan.Read(text).Plan is not { } plan)
         {
             return;
         }
 
         PlanJson.Read(PlanJson.Write(plan));
         PlanReport.Text(plan);
-        var side = new PlanSide(plan, text);
+        var side = Dialects.Side(plan, text);
         PlanDifference.Between(side, side);
         PlanFindings.Of(side);
         PlanReason.Sentence(side, side, rewritten: false);
@@ -153,10 +157,10 @@ public static class FuzzTargets
     {
         foreach (string plan in Samples.Plans.Take(2))
         {
-            PlanPin.Rewrite(text, AnyPlanText.Read(plan)!);
+            Dialects.SqliteEngine.Plans!.Pins!.Rewrite(text, AnyPlan.Read(plan)!);
         }
 
-        PlanPin.Pins(text);
+        Dialects.SqliteEngine.Plans!.Pins!.Pins(text);
     }
 
     private static void Hold(bool holds, string rule)

@@ -1,8 +1,10 @@
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests.Postgres;
@@ -22,7 +24,7 @@ public class AddressTests
     [InlineData("Host=db.local;Port=6000;Username=me;Password=x;Database=app", "db.local|6000|me|app|x")]
     public void Connection_strings_are_read_in_their_usual_forms(string address, string parts)
     {
-        SubjectAddress.IsPostgres(address).ShouldBeTrue();
+        KnownEngines.OfSubject(address).ShouldBe(Dialects.PostgresEngine);
         Npgsql.NpgsqlConnectionStringBuilder b = PostgresAddress.Parse(address);
         $"{b.Host}|{b.Port}|{b.Username}|{b.Database}|{b.Password}".ShouldBe(parts);
         (b.ApplicationName, b.Pooling).ShouldBe(("swift-ledger", false));
@@ -48,7 +50,7 @@ public class AddressTests
     [InlineData("host=h dbname=d password='ge heim' user=me", "host=h dbname=d user=me")]
     [InlineData("Host=h;Database=d;Password=geheim;Username=me", "Host=h;Database=d;Username=me")]
     [InlineData("/data/with:colon@sign.db", "/data/with:colon@sign.db")]
-    public void A_password_is_never_shown(string address, string shown) => SubjectAddress.Shown(address).ShouldBe(shown);
+    public void A_password_is_never_shown(string address, string shown) => KnownEngines.Shown(address).ShouldBe(shown);
 
     [Theory]
     [InlineData("SELECT :b, :a, :b", "a=1, b='x'", "SELECT $1, $2, $1", "x|1")]
@@ -81,12 +83,12 @@ public class AddressTests
     [InlineData("SELECT set_config('default_transaction_read_only', 'off', false)")]
     [InlineData("LOAD 'x'")]
     [InlineData("REASSIGN OWNED BY a TO b")]
-    public void What_reaches_beyond_a_database_is_refused(string sql) => StatementShape.Of(sql, SqlDialect.PostgreSql).Refusal.ShouldNotBeNull();
+    public void What_reaches_beyond_a_database_is_refused(string sql) => StatementShape.Of(sql, Dialects.PostgreSql).Refusal.ShouldNotBeNull();
 
     [Theory]
     [InlineData("DROP INDEX role_name")]
     [InlineData("CREATE TABLE database (id int)")]
     [InlineData("SELECT * FROM \"user\"")]
     [InlineData("ALTER TABLE server ADD x int")]
-    public void What_only_sounds_like_it_is_not(string sql) => StatementShape.Of(sql, SqlDialect.PostgreSql).Refusal.ShouldBeNull();
+    public void What_only_sounds_like_it_is_not(string sql) => StatementShape.Of(sql, Dialects.PostgreSql).Refusal.ShouldBeNull();
 }

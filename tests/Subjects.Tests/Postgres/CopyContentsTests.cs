@@ -1,6 +1,8 @@
 using System.Globalization;
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 using Xunit;
 
@@ -206,7 +208,7 @@ public sealed class CopyContentsTests : IClassFixture<CopyContentsTests.Subject>
         PostgresSubject.Open(Access(new(["depot"])) with { MostBytes = 1 << 20 }, _folder);
     }
 
-    private PostgresAccess Access(DumpContents contents) =>
+    private SubjectAccess Access(DumpContents contents) =>
         new($"postgresql://postgres@127.0.0.1:{_postgres.Server.Port.ToString(CultureInfo.InvariantCulture)}/{_database}", SubjectSides.Dumped, Dump: contents);
 
     private IReadOnlyList<string> Open(DumpContents contents) => PostgresSubject.Open(Access(contents), _folder).Info.Notes!;

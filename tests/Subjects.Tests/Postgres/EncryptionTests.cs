@@ -2,7 +2,9 @@ using System.Globalization;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
 using Xunit;
@@ -21,7 +23,7 @@ public sealed class EncryptionTests(EncryptionTests.Encrypted server) : IClassFi
     [InlineData("127.0.0.1", "verify-ca&sslrootcert=CA")]
     public void A_mode_that_the_certificate_satisfies_connects_and_the_session_is_encrypted(string host, string mode)
     {
-        PostgresLook.At(server.Address(host, mode)).Version.ShouldNotBeEmpty();
+        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(server.Address(host, mode)).Version.ShouldNotBeEmpty();
         server.Server.Sql("postgres", "SELECT 1").Trim().ShouldBe("1");
     }
 
@@ -33,13 +35,13 @@ public sealed class EncryptionTests(EncryptionTests.Encrypted server) : IClassFi
     [InlineData("127.0.0.1", "verify-full&sslrootcert=CA", "certificate")]
     [InlineData("localhost", "verify-full&sslrootcert=/nowhere/ca.pem", "/nowhere/ca.pem")]
     public void One_that_it_does_not_satisfy_is_refused_with_the_reason(string host, string mode, string reason) =>
-        Should.Throw<SubjectException>(() => PostgresLook.At(server.Address(host, mode))).Problem.Message.ShouldContain(reason);
+        Should.Throw<SubjectException>(() => SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(server.Address(host, mode))).Problem.Message.ShouldContain(reason);
 
     [Fact]
     public async Task A_copy_is_dumped_over_an_encrypted_connection_by_a_users_certificate()
     {
         string folder = Directory.CreateDirectory(Path.Combine(server.Folder, Guid.NewGuid().ToString("n"))).FullName;
-        var access = new PostgresAccess(server.Address("localhost", "verify-full&sslrootcert=CA&sslcert=USER&sslkey=USERKEY", "certified"), SubjectSides.Dumped);
+        var access = new SubjectAccess(server.Address("localhost", "verify-full&sslrootcert=CA&sslcert=USER&sslkey=USERKEY", "certified"), SubjectSides.Dumped);
         await using (PostgresSubject subject = PostgresSubject.Open(access, folder))
         {
             await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
@@ -47,7 +49,7 @@ public sealed class EncryptionTests(EncryptionTests.Encrypted server) : IClassFi
         }
 
         PostgresSubject.Clean(access, folder).ShouldBeNull();
-        Should.Throw<SubjectException>(() => PostgresLook.At(server.Address("localhost", "require", "certified"))).Problem.Message.ShouldContain("certificate");
+        Should.Throw<SubjectException>(() => SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(server.Address("localhost", "require", "certified"))).Problem.Message.ShouldContain("certificate");
     }
 
     public sealed class Encrypted : IDisposable

@@ -1,7 +1,8 @@
 using System.Globalization;
 using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Postgres;
 using SwiftLedger.Core.Plans.Statistics;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects.Postgres;

@@ -1,7 +1,9 @@
 using System.Globalization;
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
 using Xunit;
@@ -117,7 +119,7 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
     public async Task Nothing_gets_out_of_a_side(SubjectSides sides, string user)
     {
         string before = hostile.Fingerprint(), folder = Directory.CreateDirectory(Path.Combine(_copies, Guid.NewGuid().ToString("n"))).FullName;
-        var access = new PostgresAccess(Address(user), sides, sides == SubjectSides.Pair ? Address(user) : null);
+        var access = new SubjectAccess(Address(user), sides, sides == SubjectSides.Pair ? Address(user) : null);
         var lost = new List<string>();
         await using (PostgresSubject subject = PostgresSubject.Open(access, folder))
         {
@@ -153,7 +155,7 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
     {
         hostile.Server.Sql("postgres", "CREATE ROLE keeper LOGIN; GRANT keeper TO mallory");
         string before = hostile.Fingerprint(), folder = Directory.CreateDirectory(Path.Combine(_copies, Guid.NewGuid().ToString("n"))).FullName;
-        var access = new PostgresAccess(Address("mallory"), RunAs: "keeper");
+        var access = new SubjectAccess(Address("mallory"), RunAs: "keeper");
         await using (PostgresSubject subject = PostgresSubject.Open(access, folder))
         {
             await using ISubjectCopy after = await subject.CopyAsync(Side.After, default);
@@ -208,8 +210,8 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
     [Fact]
     public void A_superusers_look_meets_none_of_the_subjects_own_functions()
     {
-        PostgresLook.At(Address("postgres")).User.ShouldBe("postgres");
-        using (PostgresActivity activity = PostgresActivity.Open(Address("postgres")))
+        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address("postgres")).User.ShouldBe("postgres");
+        using (IServerActivity activity = SubjectEngines.Of(Dialects.PostgresEngine).Server!.Watch(Address("postgres")))
         {
             activity.Look(DateTimeOffset.UtcNow);
         }
@@ -270,7 +272,7 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
         }
 
         PostgresSubject.Clean(new(Address("postgres")), folder).ShouldBeNull();
-        PostgresLook.At(Address("mallory"));
+        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address("mallory"));
         string[] lines = [.. hostile.Log[from..].Split('\n').Where(l => l.StartsWith("swift-ledger|", StringComparison.Ordinal))];
         lines.Count(l => l.Contains("LOG:  execute ", StringComparison.Ordinal)).ShouldBeGreaterThan(30);
         lines.Where(l => l.Contains("LOG:  statement:", StringComparison.Ordinal)).ShouldBeEmpty();

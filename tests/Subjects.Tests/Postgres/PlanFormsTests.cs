@@ -1,6 +1,6 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Postgres;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests.Postgres;

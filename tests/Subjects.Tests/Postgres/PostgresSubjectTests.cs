@@ -1,12 +1,16 @@
 using System.Globalization;
 using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests.Postgres;
@@ -76,7 +80,7 @@ public sealed class PostgresSubjectTests : IDisposable
             // Counted by hand: 20,000 rows, of which 400 are of a depot.
             PlanOperator scan = x.Plan.Roots[0];
             (scan.Counts!.RowsVisited, scan.Counts.RowsPassed).ShouldBe((20_000, 400));
-            (x.Counters["rowsProcessed"], x.Counters.ContainsKey(LineEvidence.BlocksCounter)).ShouldBe((20_000, true));
+            (x.Counters["rowsProcessed"], x.Counters.ContainsKey("blocksTouched")).ShouldBe((20_000, true));
             (x.CountersRepeat, x.RowsRepeat).ShouldBe((true, true));
             using IPreparedCase prepared = b.Prepare(run, Limit);
             prepared.Execute(3).ShouldBeGreaterThan(0);
@@ -170,7 +174,7 @@ public sealed class PostgresSubjectTests : IDisposable
         seen.Plan!.Text.ShouldContain("Seq Scan on reading");
         seen.Plan.Details[Planning.Kind].ShouldBe(Planning.Once);
         seen.PlanNote.ShouldNotBeNull().ShouldContain("For these values it plans: Aggregate;   Index Scan using reading_kind on reading");
-        PlanFindings.Of(new(seen.Plan, "SELECT 1")).Select(f => f.Kind).ShouldContain(FindingKind.AnyValuesDearer);
+        PlanFindings.Of(Dialects.Side(seen.Plan, "SELECT 1", Dialects.PostgreSql)).Select(f => f.Kind).ShouldContain(FindingKind.AnyValuesDearer);
         await using ISubjectCopy free = await subject.CopyAsync(Side.After, default);
         await free.ApplyAsync(Step("SET enable_bitmapscan = off"), default);
         Inspection own = await free.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default);
@@ -216,7 +220,7 @@ public sealed class PostgresSubjectTests : IDisposable
             await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
             const string sql = "SELECT * FROM t WHERE a = 1 AND b = 1";
             Inspection seen = await side.InspectAsync(new(sql, []), Limit, default);
-            return PlanFindings.Of(new(seen.Plan!, sql) { Rows = seen.Rows, Catalog = side.ReadCatalog(Limit) }).SingleOrDefault(f => f.Kind == FindingKind.DependentColumns);
+            return PlanFindings.Of(Dialects.Side(seen.Plan!, sql, Dialects.PostgreSql) with { Rows = seen.Rows, Catalog = side.ReadCatalog(Limit) }).SingleOrDefault(f => f.Kind == FindingKind.DependentColumns);
         }
     }
 
@@ -383,7 +387,7 @@ public sealed class PostgresSubjectTests : IDisposable
     {
         string reader = $"r{Guid.NewGuid():n}";
         _postgres.Sql(_database, $"CREATE ROLE {reader} LOGIN; GRANT SELECT ON depot TO {reader}");
-        PostgresLook look = PostgresLook.At(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal));
+        ServerLook look = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal));
         Dictionary<SubjectSides, SidesOffered> ways = look.Sides.ToDictionary(s => s.Sides);
         ways.Where(w => w.Value.Works).Select(w => w.Key).ShouldBe([SubjectSides.AsItIs, SubjectSides.Pair]);
         ways[SubjectSides.Copies].Grant.ShouldBe($"ALTER ROLE {reader} CREATEDB; ALTER DATABASE {_database} OWNER TO {reader};");
@@ -391,10 +395,10 @@ public sealed class PostgresSubjectTests : IDisposable
 
         // What it says to run opens what it says.
         _postgres.Sql(_database, ways[SubjectSides.Copies].Grant + ways[SubjectSides.AsItIs].Grant + ways[SubjectSides.RolledBack].Grant);
-        PostgresLook.At(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal)).Sides.ShouldAllBe(s => s.Works);
+        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal)).Sides.ShouldAllBe(s => s.Works);
 
         // A superuser's rights are not for strangers' statements, but where they are known.
-        Dictionary<SubjectSides, SidesOffered> superusers = PostgresLook.At(Address).Sides.ToDictionary(s => s.Sides);
+        Dictionary<SubjectSides, SidesOffered> superusers = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address).Sides.ToDictionary(s => s.Sides);
         superusers.Where(w => w.Value.Works).Select(w => w.Key).ShouldBe([SubjectSides.Copies, SubjectSides.Dumped]);
         superusers.Where(w => w.Value.WithTrust).Select(w => w.Key).ShouldBe([SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace]);
         superusers[SubjectSides.AsItIs].Grant.ShouldStartWith("CREATE ROLE swift_ledger_reader LOGIN");
@@ -407,7 +411,7 @@ public sealed class PostgresSubjectTests : IDisposable
         using var other = new Npgsql.NpgsqlConnection(_postgres.Server.Connection(_database));
         await other.OpenAsync(TestContext.Current.CancellationToken);
         Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address), _folder)).Problem.Message.ShouldContain("--sides dumped");
-        PostgresLook.At(Address).Sides[0].Lacks.ShouldContain("1 other session is connected");
+        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address).Sides[0].Lacks.ShouldContain("1 other session is connected");
         Should.Throw<SubjectException>(() => PostgresSubject.Open(new(Address, MostBytes: 1_000_000), _folder)).Problem.Message.ShouldContain("three of them take");
     }
 
@@ -446,7 +450,7 @@ public sealed class PostgresSubjectTests : IDisposable
 
         await using var blocked = new Npgsql.NpgsqlCommand("UPDATE parcel SET weight = 1 WHERE id = 7", waiter);
         Task<int> waiting = blocked.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
-        using PostgresActivity activity = PostgresActivity.Open(Address);
+        using IServerActivity activity = SubjectEngines.Of(Dialects.PostgresEngine).Server!.Watch(Address);
         IReadOnlyList<WaitNode> roots;
         while ((roots = WaitTree.Of(activity.Look(DateTimeOffset.UtcNow))).Count == 0)
         {

@@ -52,7 +52,6 @@ internal sealed class OtlpSpan
             Duration = TimeSpan.FromTicks((long)((EndNanoseconds - StartNanoseconds) / 100)),
             Sql = sql,
             Parameters = Binds(),
-            ParameterForm = ParameterForm.Binds,
             SqlState = Failed ? (code.Length > 0 ? code : "XX000") : "",
             Message = StatusMessage,
             Unit = Encoding.UTF8.GetBytes(TraceId),

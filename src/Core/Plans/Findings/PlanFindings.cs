@@ -29,7 +29,7 @@ public static class PlanFindings
 
         found.AddRange(OfWhole(side, sources, operators));
         found.AddRange(ConditionFindings.Of(side, operators));
-        found.AddRange(ServerFindings.Of(side, operators));
+        found.AddRange(side.Language.FindingsOf(side, operators));
         return [.. found.OrderByDescending(f => f.Share ?? -1)];
     }
 
@@ -59,7 +59,7 @@ public static class PlanFindings
             yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole, {Figures.Count(rows)} rows, although the statement has conditions on it.", at, null, places);
         }
 
-        if (o.Index == PlanText.BuiltForThis)
+        if (o.Index == OperatorText.BuiltForThis)
         {
             long built = side.Counters.GetValueOrDefault("autoIndexRows");
             yield return new(FindingKind.IndexBuiltAnew,
@@ -77,7 +77,7 @@ public static class PlanFindings
             long spilled = side.Counters.GetValueOrDefault("cacheSpills");
             string many = c?.RowsVisited is { } sorted ? $"{Figures.Count(sorted)} rows are put in order" : "Rows are put in order";
             yield return new(FindingKind.TemporaryStorage,
-                $"{many} for {PlanText.SortedFor(o.Text)} in temporary storage: no index gives that order.{(spilled > 0 ? $" {Figures.Count(spilled)} pages went out of the cache." : "")}", at, c?.Share,
+                $"{many} for {OperatorText.SortedFor(o.Text)} in temporary storage: no index gives that order.{(spilled > 0 ? $" {Figures.Count(spilled)} pages went out of the cache." : "")}", at, c?.Share,
                 side.Outline.Blocks.Select(b => b.OrderBy).OfType<TextSpan>().Take(1).ToList());
         }
 
@@ -90,12 +90,12 @@ public static class PlanFindings
                 at, c.Share, places);
         }
 
-        if (ServerFindings.Dependent(o, sources.Known(at), at, places) is { } dependent)
+        if (DependentColumns.Of(o, sources.Known(at), at, places) is { } dependent)
         {
             yield return dependent;
         }
 
-        if (o.Text.StartsWith("CORRELATED ", StringComparison.Ordinal) && (c is null || c.Loops >= OftenFrom))
+        if (OperatorText.RunsPerRow(o.Text) && (c is null || c.Loops >= OftenFrom))
         {
             double? share = c is null ? null : Inclusive(o);
             yield return new(FindingKind.SubqueryPerRow,

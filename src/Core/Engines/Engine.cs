@@ -1,0 +1,62 @@
+using System.Text.Json.Serialization;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Engines;
+
+/// <summary>
+/// An engine: all that differs between it and the others hangs here, and is written in its own folder. What runs statements on it
+/// hangs on the same engine below Subjects.
+/// </summary>
+[JsonConverter(typeof(EngineJson))]
+public sealed class Engine
+{
+    /// <summary>As people write it: <c>PostgreSQL</c>.</summary>
+    public required string Name { get; init; }
+
+    /// <summary>Lexical rules and grammar.</summary>
+    public required SqlDialect Dialect { get; init; }
+
+    /// <summary>How its plans are read and spoken of; null where none can be read.</summary>
+    public PlanLanguage? Plans { get; init; }
+
+    /// <summary>Its primary counter of work; null where it cannot be a subject.</summary>
+    public WorkCounter? Counter { get; init; }
+
+    /// <summary>How its databases are named; null where it cannot be a subject.</summary>
+    public ISubjectAddresses? Addresses { get; init; }
+
+    /// <summary>In which ways the two sides of a trial can come about, the usual one first; empty where it cannot be a subject.</summary>
+    public IReadOnlyList<SubjectSides> Ways { get; init; } = [];
+
+    /// <summary>The logs that it writes; null where none can be read.</summary>
+    public ILogForms? Logs { get; init; }
+
+    /// <summary>Short and unchanging: stands in options and captures.</summary>
+    public string Id => Dialect.Id;
+
+    public override string ToString() => Name;
+}
+
+/// <summary>What an engine counts that stands for all its work.</summary>
+/// <param name="Name">Of the counter, as in results: <c>vmSteps</c>.</param>
+/// <param name="Pages">Name of the counter of pages touched.</param>
+/// <param name="Claim">Why a verdict may rest on it, as a clause: <c>the engine's steps are exact</c>.</param>
+public sealed record WorkCounter(string Name, string Pages, string Claim);
+
+/// <summary>How the databases of an engine are named.</summary>
+public interface ISubjectAddresses
+{
+    /// <summary>What an address looks like, for messages.</summary>
+    string Form { get; }
+
+    /// <summary>Whether they are databases on servers, and not files.</summary>
+    bool AreOfServers { get; }
+
+    /// <summary>Whether a text is such an address.</summary>
+    bool Owns(string address);
+
+    /// <summary>The address without its password: what may be shown, logged and kept.</summary>
+    string Shown(string address);
+}

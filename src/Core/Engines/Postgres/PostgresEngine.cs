@@ -1,0 +1,32 @@
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Core.Engines.Postgres;
+
+/// <summary>PostgreSQL: a server, of which databases are copied, dumped, read, or tried out in a transaction.</summary>
+public static class PostgresEngine
+{
+    public static readonly Engine Engine = new()
+    {
+        Name = "PostgreSQL",
+        Dialect = PostgresDialect.Dialect,
+        Plans = new ExplainedPlans(),
+        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched"),
+        Addresses = new ConnectionStrings(),
+        Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
+        Logs = new ServerLogs(),
+    };
+
+    private sealed class ExplainedPlans() : PlanLanguage(PostgresDialect.Dialect)
+    {
+        public override string Forms => "PostgreSQL's EXPLAIN as JSON, XML or YAML";
+
+        public override IReadOnlyList<(string Begins, string Means)> Words => PostgresPlanText.Words;
+
+        public override (Plan? Plan, string? Problem) Read(string text) => PostgresPlanText.ReadAny(text);
+
+        public override IEnumerable<Finding> FindingsOf(PlanSide side, IReadOnlyList<PlanOperator> operators) => ServerFindings.Of(side, operators);
+
+        public override string? DifferenceOfPlanning(Plan before, Plan after) => Planning.Difference(before, after);
+    }
+}

@@ -1,0 +1,52 @@
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Plans;
+
+namespace SwiftLedger.Core.Engines.Sqlite;
+
+/// <summary>SQLite: a file, or its copy, in the process that asks.</summary>
+public static class SqliteEngine
+{
+    public static readonly Engine Engine = new()
+    {
+        Name = "SQLite",
+        Dialect = SqliteDialect.Dialect,
+        Plans = new QueryPlans(),
+        Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact"),
+        Addresses = new FilePaths(),
+        Ways = [SubjectSides.Copies],
+    };
+
+    /// <summary>A file of any name.</summary>
+    private sealed class FilePaths : ISubjectAddresses
+    {
+        public string Form => "a SQLite file";
+
+        public bool AreOfServers => false;
+
+        public bool Owns(string address) => false;
+
+        public string Shown(string address) => address;
+    }
+
+    private sealed class QueryPlans() : PlanLanguage(SqliteDialect.Dialect)
+    {
+        public override string Forms => "";
+
+        public override IPlanPins Pins { get; } = new IndexedBy();
+
+        public override IReadOnlyList<(string Begins, string Means)> Words => PlanText.Words;
+
+        public override bool ReadsAnyLines => true;
+
+        /// <summary>Lines whose depth is told by what stands before them: spaces, or the shell's <c>|--</c> and <c>`--</c>.</summary>
+        public override (Plan? Plan, string? Problem) Read(string text)
+        {
+            List<(int Column, string Words)> lines = [.. text.Split('\n').Where(l => l.Trim().Length > 0 && l.Trim() != "QUERY PLAN").Select(l =>
+            {
+                string words = l.TrimStart(' ', '|', '`', '-', '\t').TrimEnd();
+                return (l.IndexOf(words, StringComparison.Ordinal), words);
+            })];
+            return (lines.Count == 0 ? null : PlanText.BuildIndented(lines), null);
+        }
+    }
+}

@@ -1,0 +1,128 @@
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
+
+namespace SwiftLedger.Core.Plans.Comparing;
+
+/// <summary>Why a line moved, in one sentence: what the engine does otherwise, and what of the change made it do so.</summary>
+public static class PlanReason
+{
+    private const double RestatedFrom = 1.5;
+
+    /// <summary>The sentence; null where neither plan nor catalogue tell of a difference.</summary>
+    /// <param name="rewritten">Whether the statement itself is another one on the side after.</param>
+    public static string? Sentence(PlanSide before, PlanSide after, bool rewritten) =>
+        Sentence(before, after, rewritten, PlanAlignment.Of(before.ByTable(), after.ByTable()));
+
+    /// <param name="rows">Both plans <see cref="PlanSide.ByTable"/>, aligned.</param>
+    public static string? Sentence(PlanSide before, PlanSide after, bool rewritten, IReadOnlyList<AlignedOperator> rows)
+    {
+        IReadOnlyList<PlanDifference> differences = PlanDifference.Between(before, after, rows);
+
+        // Where the plan is another one, what the planner expects of the operators that stayed is beside the point.
+        List<PlanDifference> told = [.. differences.Where(d => d.Kind != DifferenceKind.EstimateMoved)];
+        told = told.Count > 0 ? told : [.. differences];
+        string? cause = CauseOf(told, before, after);
+        if (rewritten)
+        {
+            string visits = told is [{ Text: var only }] && only.Contains(" visited instead of ", StringComparison.Ordinal) ? "" : VisitsOf(before, after);
+            return (OtherMeaning(before, after) + (told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan."
+                : $"As rewritten{(visits.Length > 0 ? visits + (told.Count > 0 ? ": " : "") : ", ")}{(told.Count > 0 ? PlanDifference.Sentence(told) : ".")}")).Trim();
+        }
+
+        if (WriteReason(before, after) is { } write)
+        {
+            return write;
+        }
+
+        if (told.Count > 0)
+        {
+            string sentence = PlanDifference.Sentence(told)!;
+            return cause is null ? sentence : $"{sentence[..^1]}, {cause}.";
+        }
+
+        return after.Language.DifferenceOfPlanning(before.Plan, after.Plan);
+    }
+
+    /// <summary>What of the catalogue explains the differences: an index that is gone or new, or statistics.</summary>
+    private static string? CauseOf(List<PlanDifference> differences, PlanSide before, PlanSide after)
+    {
+        if (before.Catalog is not { } x || after.Catalog is not { } y)
+        {
+            return null;
+        }
+
+        foreach (PlanDifference d in differences)
+        {
+            if (x.Index(d.Before?.Index) is var (_, gone) && y.Index(d.Before?.Index) is null)
+            {
+                return $"because {gone.Name}, the index on {string.Join(", ", gone.Columns)}, is gone";
+            }
+
+            if (y.Index(d.After?.Index) is var (_, made) && x.Index(d.After?.Index) is null)
+            {
+                return $"now that there is {made.Name}, an index on {string.Join(", ", made.Columns)}";
+            }
+        }
+
+        List<string> restated = [.. y.Tables.Where(t => before.Tables.Names.Contains(t.Name, StringComparer.OrdinalIgnoreCase))
+            .Select(t => (After: t, Before: x.Table(t.Name)))
+            .Where(t => t.Before is not null && t.Before.AnalyzedRows != t.After.AnalyzedRows && Moved(t.Before.AnalyzedRows, t.After.AnalyzedRows))
+            .Select(t => $"{t.After.Name} {Known(t.After.AnalyzedRows)} instead of {Known(t.Before!.AnalyzedRows)}")];
+        return restated.Count > 0 ? $"because statistics changed: they now know of {string.Join(" and of ", restated.Take(2))}" : null;
+    }
+
+    private static bool Moved(long? before, long? after) => before is not { } x || after is not { } y || Math.Max(x, y) >= Math.Max(1, Math.Min(x, y)) * RestatedFrom;
+
+    private static string Known(long? rows) => rows is { } known ? $"{Figures.Count(known)} rows" : "nothing";
+
+    /// <summary>A write by the same plan pays for what its table keeps: indexes and triggers.</summary>
+    private static string? WriteReason(PlanSide before, PlanSide after)
+    {
+        if (after.Tables.Kind is not ("insert" or "update" or "delete" or "replace") || after.Tables.Names.Count == 0
+            || before.Catalog?.Table(after.Tables.Names[0]) is not { } x || after.Catalog?.Table(after.Tables.Names[0]) is not { } y)
+        {
+            return null;
+        }
+
+        List<string> made = [.. y.Indexes.Select(i => i.Name).Except(x.Indexes.Select(i => i.Name))], gone = [.. x.Indexes.Select(i => i.Name).Except(y.Indexes.Select(i => i.Name))];
+        string kind = after.Tables.Kind == "replace" ? "insert" : after.Tables.Kind;
+        List<string> triggers = [.. y.Triggers.Except(x.Triggers).Where(t => t.Event == kind).Select(t => t.Name)], silent = [.. x.Triggers.Except(y.Triggers).Where(t => t.Event == kind).Select(t => t.Name)];
+        var clauses = new List<string>();
+        string row = after.Tables.Kind switch { "insert" or "replace" => "row put into", "delete" => "row taken out of", _ => "row changed in" };
+        if (made.Count > 0)
+        {
+            clauses.Add($"each {row} {y.Name} now goes into {y.Indexes.Count} index{(y.Indexes.Count == 1 ? "" : "es")} instead of {x.Indexes.Count}: {string.Join(", ", made)} {(made.Count == 1 ? "is" : "are")} new");
+        }
+        else if (gone.Count > 0)
+        {
+            clauses.Add($"each {row} {y.Name} no longer goes into {string.Join(", ", gone)}");
+        }
+
+        if (triggers.Count > 0)
+        {
+            clauses.Add($"each {row} {y.Name} now runs the trigger{(triggers.Count == 1 ? "" : "s")} {string.Join(", ", triggers)}");
+        }
+        else if (silent.Count > 0)
+        {
+            clauses.Add($"each {row} {y.Name} no longer runs {string.Join(", ", silent)}");
+        }
+
+        return clauses.Count == 0 ? null : "E" + string.Join(", and ", clauses)[1..] + ".";
+    }
+
+    /// <summary>Why a rewrite gives other rows, where the statement before tells it by itself.</summary>
+    private static string OtherMeaning(PlanSide before, PlanSide after) =>
+        before.Rows != after.Rows && before.Outline.Blocks.SelectMany(b => b.Conditions).FirstOrDefault(c => c is { Operator: "NOT IN", HasSubquery: true }) is not null
+            ? "NOT IN passes no row once its list holds a NULL, and the rewrite says something else. " : "";
+
+    private static string VisitsOf(PlanSide before, PlanSide after)
+    {
+        if (!before.Plan.IsCounted || !after.Plan.IsCounted)
+        {
+            return "";
+        }
+
+        long x = RowFlow.Visited(before.Plan.Lines().Select(l => l.Operator)), y = RowFlow.Visited(after.Plan.Lines().Select(l => l.Operator));
+        return x == y ? "" : $" it visits {Figures.Count(y)} row{(y == 1 ? "" : "s")} instead of {Figures.Count(x)}";
+    }
+}

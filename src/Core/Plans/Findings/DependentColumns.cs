@@ -1,0 +1,28 @@
+using SwiftLedger.Core.Plans.Statistics;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Wording;
+
+namespace SwiftLedger.Core.Plans.Findings;
+
+/// <summary>Conditions on columns that depend on each other, which planners take to be independent.</summary>
+internal static class DependentColumns
+{
+    private const double FewestRows = 100, OffFrom = 5;
+
+    /// <summary>Equalities on several columns whose shares were multiplied, where many more rows came, and nothing tells the planner of the columns together.</summary>
+    public static Finding? Of(PlanOperator o, CatalogTable? table, int at, IReadOnlyList<TextSpan> places)
+    {
+        if (o.Counts?.RowsPerLoop is not { } came || o.EstimatedRows is not { } estimated || Belief.Parts(o, table) is not { Count: >= 2 } parts || !parts.All(p => p.Sign == "=")
+            || table!.StatisticsTogether.Any(s => parts.All(p => s.Contains(p.Column, StringComparer.OrdinalIgnoreCase))))
+        {
+            return null;
+        }
+
+        double product = Math.Max(1, parts.Aggregate((double)table.AnalyzedRows!.Value, (rows, p) => rows * p.Share));
+        bool multiplied = estimated <= product * 2 && product <= estimated * 2;
+        return !multiplied || came < FewestRows || came < product * OffFrom ? null
+            : new(FindingKind.DependentColumns,
+                $"The conditions on {string.Join(" and ", parts.Select(p => p.Column))} were taken to be independent: {string.Join(" times ", parts.Select(p => Figures.Percent(p.Share)))} of {table.Name} is {Figures.Three(product)} rows, {Figures.Three(came)} came. No statistics tell of these columns together.",
+                at, o.Counts.Share, places);
+    }
+}
