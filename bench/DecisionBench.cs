@@ -80,7 +80,7 @@ internal static class DecisionBench
     {
         var rule = new SequentialRule(Tolerance, Options.FloorMicroseconds, Options.Looks);
         (LineEnd end, List<Block> blocks) = Session(rule, next);
-        var line = new Line(new(Brief, Options.FloorMicroseconds, Options.Looks) { Blocks = blocks, End = end });
+        var line = new Line(LineEvidence.Nothing(Brief, Options) with { Blocks = blocks, End = end });
         alone?.Invoke(line.Judgement.Comparison!.Standing);
         if (VerdictRule.WantsConfirmation(line))
         {

@@ -240,7 +240,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
         {
             Inspection x = seen[line.Number], y = then[line.Number];
             bool failed = x.Failure is not null || y.Failure is not null
-                || (line.Rewritten && new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = x, After = y }.SameRows == false);
+                || (line.Rewritten && (LineEvidence.Nothing(line, job.Options) with { Before = x, After = y }).SameRows == false);
             if (failed || !IsTimed(line))
             {
                 Tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));
@@ -356,7 +356,7 @@ internal sealed class BenchSession(BenchJob job, Action<BenchEvent> teller, Canc
             }
 
             Tell(new LineInspected(line.Number, a, b));
-            var evidence = new LineEvidence(line, job.Options.FloorMicroseconds, job.Options.Looks) { Before = a, After = b };
+            var evidence = LineEvidence.Nothing(line, job.Options) with { Before = a, After = b };
             if (a.Failure is not null || b.Failure is not null || (line.Rewritten && evidence.SameRows == false))
             {
                 Tell(new LineEnded(line.Number, LineEnd.Failed));

@@ -18,7 +18,7 @@ internal static class CaptureCommand
     private static readonly Option<string> Book = new("--book") { Description = "Name of the book; opened when there is none yet.", Required = true };
     private static readonly Option<string> Source = new("--source") { Description = "The server or application instance.", DefaultValueFactory = _ => "server" };
     private static readonly Option<string?> Form = new("--form") { Description = $"{string.Join(", ", CaptureForms.Names)}; found out when left out." };
-    private static readonly Option<string?> Prefix = new("--prefix") { Description = "The PostgreSQL server's log_line_prefix; the usual ones are tried when left out." };
+    private static readonly Option<string?> Prefix = new("--prefix") { Description = "The server's log_line_prefix; the usual ones are tried when left out." };
     private static readonly Option<int> Most = new("--most-patterns") { Description = "New patterns beyond this many count as everything else.", DefaultValueFactory = _ => 20_000 };
 
     private static readonly Option<string?> Columns = new("--columns") { Description = $"What the columns of a CSV file hold, by name or number: 'at=started, ms=took, sql=query'. Fields: {string.Join(", ", CsvColumns.Fields)}." };

@@ -53,7 +53,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
             // Twice: what is read for the first time also reads the catalogues.
             Inspection x = await before.InspectAsync(new(line.BeforeSql, line.BeforeBindings), Limit, default), y = await after.InspectAsync(new(line.AfterSql, line.AfterBindings), Limit, default);
             (x.Failure, y.Failure).ShouldBe((null, null));
-            var evidence = new LineEvidence(line, 2, new TrialOptions().Looks) { Before = x, After = y };
+            var evidence = LineEvidence.Nothing(line, new(Engine: Dialects.PostgresEngine)) with { Before = x, After = y };
             string seen = evidence.SameRows == false ? "other rows" : evidence.WorkRatio switch { < 0.91 => "cheaper", > 1.1 => "dearer", _ => "level" };
             seen.ShouldBe(effect, $"{x.Counters["blocksTouched"]} blocks before, {y.Counters["blocksTouched"]} after\n{x.Plan!.Text}\n{y.Plan!.Text}");
             string? sentence = PlanReason.Sentence(

@@ -7,8 +7,13 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Brief">What was measured.</param>
 /// <param name="FloorMicroseconds">A smaller difference per execution is level whatever its ratio.</param>
 /// <param name="Looks">When the blocks may be looked at.</param>
-public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, LookSchedule Looks)
+/// <param name="Counter">What work is measured by.</param>
+public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, LookSchedule Looks, WorkCounter Counter)
 {
+    /// <summary>A line of which nothing was found yet.</summary>
+    public static LineEvidence Nothing(LineBrief brief, TrialOptions options) =>
+        new(brief, options.FloorMicroseconds, options.Looks, options.Engine.Counter ?? KnownEngines.Default.Counter!) { OneAfterTheOther = options.Sides == SubjectSides.InPlace };
+
     public Inspection? Before { get; init; }
 
     public Inspection? After { get; init; }
@@ -32,9 +37,6 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     public SideFailure? BeforeFailure => Before?.Failure ?? MeasuringFailureBefore;
 
     public SideFailure? AfterFailure => After?.Failure ?? MeasuringFailureAfter;
-
-    /// <summary>What work is measured by.</summary>
-    public WorkCounter Counter { get; init; } = KnownEngines.Default.Counter!;
 
     public bool? PlanChanged => Before?.Plan is { } before && After?.Plan is { } after ? before.Shape != after.Shape : null;
 

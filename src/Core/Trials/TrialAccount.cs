@@ -28,8 +28,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
 
     public bool Confirming { get; init; }
 
-    public static TrialAccount Open(TrialBrief brief) => new(brief, brief.Lines
-        .Select(l => new Line(new(l, brief.Options.FloorMicroseconds, brief.Options.Looks) { OneAfterTheOther = brief.Options.Sides == SubjectSides.InPlace, Counter = brief.Options.Engine.Counter ?? KnownEngines.Default.Counter! }, null)).ToList());
+    public static TrialAccount Open(TrialBrief brief) => new(brief, [.. brief.Lines.Select(l => new Line(LineEvidence.Nothing(l, brief.Options)))]);
 
     /// <summary>Takes in one event.</summary>
     public TrialAccount With(BenchEvent happened) => happened switch

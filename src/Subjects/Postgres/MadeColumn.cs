@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Plans;
 using System.Globalization;
 using System.Text.RegularExpressions;
 using SwiftLedger.Core.Plans.Statistics;

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Plans;
 using System.Globalization;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans.Statistics;

@@ -1,3 +1,4 @@
+using SwiftLedger.Testing;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
@@ -12,7 +13,7 @@ internal static class Make
         double beforeUs = 1_000, double afterUs = 1_000, int blocks = 40, long stepsBefore = 100, long stepsAfter = 100,
         string planBefore = "SCAN a", string planAfter = "SCAN a", bool rewritten = false, string rowsAfter = "r", LineEnd? end = LineEnd.Looked,
         double? confirmUs = null, double noise = 0.004, double? calls = 100) =>
-        new(Brief(rewritten, calls), 2, LookSchedule.Full)
+        new(Brief(rewritten, calls), 2, LookSchedule.Full, Dialects.SqliteEngine.Counter!)
         {
             Before = Inspection(planBefore, stepsBefore, "r"),
             After = Inspection(planAfter, stepsAfter, rowsAfter),

@@ -1,4 +1,4 @@
-namespace SwiftLedger.Core.Plans.Statistics;
+namespace SwiftLedger.Core.Plans;
 
 /// <summary>What a planner knows of a column's values.</summary>
 /// <remarks>PostgreSQL manual, 14.2 "Statistics Used by the Planner", and the view pg_stats.</remarks>
