@@ -36,7 +36,7 @@ public static class BatchRunner
 
         using CopyHold hold = home.NewCopyFolder();
         string folder = hold.Folder;
-        var job = new BenchJob(subject, folder, home.MeasuringLock, "", "", options, [], Confirming: false, null, Batch: new(script, limit.TotalSeconds, whole.TotalSeconds));
+        var job = new BenchJob(subject, folder, home.MeasuringLock, options, new BatchOrder(script, limit.TotalSeconds, whole.TotalSeconds));
         try
         {
             await foreach (BenchEvent happened in BenchProcess.RunAsync(job, hold, stop: stop))

@@ -6,33 +6,46 @@ using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
 
+/// <summary>What a job is to do, by its kind. Another kind is one more record here, and one line in <see cref="JobKinds"/>.</summary>
+[JsonPolymorphic(TypeDiscriminatorPropertyName = "kind")]
+[JsonDerivedType(typeof(TrialOrder), "trial")]
+[JsonDerivedType(typeof(BatchOrder), "batch")]
+public abstract record BenchOrder;
+
+/// <summary>One session of a trial: a workload before and after a change.</summary>
+/// <param name="Lines">Numbers of the lines to measure; empty for all.</param>
+/// <param name="Confirming">Whether this is the second session, on fresh copies of the same snapshot.</param>
+/// <param name="SecondsLeft">What is left of the trial's measuring time; null for no bound.</param>
+public sealed record TrialOrder(string Workload, string Change, IReadOnlyList<int> Lines, bool Confirming, double? SecondsLeft) : BenchOrder;
+
 /// <summary>A script that is run whole on a copy.</summary>
 /// <param name="StatementSeconds">Limit of one statement.</param>
 /// <param name="Seconds">Limit of the script.</param>
-public sealed record BatchOrder(string Script, double StatementSeconds, double Seconds);
+public sealed record BatchOrder(string Script, double StatementSeconds, double Seconds) : BenchOrder;
 
-/// <summary>What the measuring process is asked to do: one JSON object on its standard input.</summary>
+/// <summary>
+/// What the measuring process is asked to do: one JSON object on its standard input, whatever the kind. Fields that it does not know it leaves alone;
+/// another version than its own it refuses.
+/// </summary>
 /// <param name="Subject">Path of the database under test, or its connection string.</param>
 /// <param name="Folder">A folder for the copies, made and removed by whoever sends the job.</param>
 /// <param name="MeasuringLock">File that the process holds while it measures.</param>
-/// <param name="Lines">Numbers of the lines to measure; empty for all.</param>
-/// <param name="Confirming">Whether this is the second session of a trial, on fresh copies of the same snapshot.</param>
+/// <param name="Options">How the subject is opened, measured and bounded.</param>
+/// <param name="Order">What to do.</param>
 /// <param name="OtherAddress">The second address that the options want, with its password; null where the options tell it.</param>
-/// <param name="Batch">A script to run whole, instead of a trial; null for a trial.</param>
-/// <param name="SecondsLeft">What is left of the trial's measuring time; null for no bound.</param>
+/// <param name="Protocol">Version of what is said here, both ways.</param>
 public sealed record BenchJob(
     string Subject,
     string Folder,
     string MeasuringLock,
-    string Workload,
-    string Change,
     TrialOptions Options,
-    IReadOnlyList<int> Lines,
-    bool Confirming,
-    double? SecondsLeft,
+    BenchOrder Order,
     string? OtherAddress = null,
-    BatchOrder? Batch = null)
+    int Protocol = BenchJob.Version)
 {
+    /// <summary>Of the protocol: raised when a field changes its meaning, not when one is added.</summary>
+    public const int Version = 1;
+
     /// <summary>What the job's processes may take of memory.</summary>
     [JsonIgnore]
     public MemoryShares Memory => new(Options.MostMegabytes);

@@ -43,7 +43,7 @@ public static class BenchMain
 
         try
         {
-            await (job.Batch is { } batch ? new BatchSession(job, batch, Tell).RunAsync() : new BenchSession(job, Tell, CancellationToken.None).RunAsync());
+            await JobKinds.RunAsync(job, Tell, CancellationToken.None);
         }
         catch (Exception e)
         {

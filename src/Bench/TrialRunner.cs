@@ -29,14 +29,15 @@ public sealed class TrialRunner(LedgerHome home)
         try
         {
             TrialOptions options = brief.Options;
-            var job = new BenchJob(subject, folder, home.MeasuringLock, workload, change, options, [], Confirming: false, options.MaxSeconds, otherAddress);
+            var order = new TrialOrder(workload, change, [], Confirming: false, options.MaxSeconds);
+            var job = new BenchJob(subject, folder, home.MeasuringLock, options, order, otherAddress);
             var clock = new MeasuringClock();
             TrialAccount account = await FoldAsync(TrialAccount.Open(brief), job, hold, observe, clock, started, stop);
             IReadOnlyList<int> again = account.ToConfirm;
             if (account.Refusal is null && again.Count > 0)
             {
                 double? left = options.MaxSeconds is { } most ? Math.Max(0, most - clock.Elapsed.TotalSeconds) : null;
-                account = await FoldAsync(account.BeginConfirming(), job with { Lines = again, Confirming = true, SecondsLeft = left },
+                account = await FoldAsync(account.BeginConfirming(), job with { Order = order with { Lines = again, Confirming = true, SecondsLeft = left } },
                     hold, observe, clock, started, stop);
             }
 

@@ -38,8 +38,9 @@ public interface ISubject : IAsyncDisposable
     /// <summary>How the two sides are timed.</summary>
     SideTurns Turns => SideTurns.ByTurns;
 
-    /// <summary>Makes the private copy of a side.</summary>
-    Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop);
+    /// <summary>Makes the private copy of a side from the base that all copies share.</summary>
+    /// <param name="pair">Which of several pairs of copies, from 0: each may get another change, or none.</param>
+    Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop, int pair = 0);
 
     /// <summary>Runs a script whole on a private copy.</summary>
     /// <param name="limit">Of one statement.</param>
@@ -72,9 +73,14 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <param name="limit">Of counting all tables.</param>
     Catalog? ReadCatalog(TimeSpan limit);
 
-    /// <summary>Prepares a case for timing on the connection that all cases of this side share.</summary>
+    /// <summary>Prepares a case for timing on the connection that all cases of this side share; writes are rolled back.</summary>
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>
     IPreparedCase Prepare(CaseRun run, ExecutionLimit limit);
+
+    /// <summary>Opens another session on this side, with a connection of its own: as many as are asked for, also from several threads. The change is in force in it.</summary>
+    /// <param name="writes">What becomes of what its statements write.</param>
+    /// <exception cref="EngineException">The engine lets no more in, or this side may only be read.</exception>
+    ISubjectSession OpenSession(SessionWrites writes);
 
     /// <summary>Whether a write that is rolled back leaves dead row versions that later reads of the same rows have to pass over.</summary>
     bool RollbackLeavesTraces => false;
@@ -89,11 +95,36 @@ public interface ISubjectCopy : IAsyncDisposable
     void ReleaseMemory();
 }
 
+/// <summary>What becomes of what the statements of a session write.</summary>
+public enum SessionWrites
+{
+    /// <summary>Each execution stands in a transaction that is rolled back, outside of what is timed: the copy stays as it is.</summary>
+    RolledBack,
+
+    /// <summary>Each execution is a transaction that is committed, within what is timed, by the subject's own settings of durability.</summary>
+    Committed,
+}
+
+/// <summary>One session on a side. Not for use by two threads; sessions of one side run beside each other.</summary>
+public interface ISubjectSession : IDisposable
+{
+    /// <summary>The engine's process on this machine that serves it; null where it is this process, or cannot be seen.</summary>
+    int? EngineProcess => null;
+
+    /// <summary>What a commit waits for, by the engine's own settings: <c>journal_mode wal, synchronous 2</c>.</summary>
+    /// <exception cref="EngineException">The connection is lost.</exception>
+    string Durability { get; }
+
+    /// <summary>Prepares a case on the session's own connection.</summary>
+    /// <exception cref="EngineException">The engine cannot prepare it.</exception>
+    IPreparedCase Prepare(CaseRun run, ExecutionLimit limit);
+}
+
 /// <summary>A case that is ready to be timed. Not for use by two threads.</summary>
 public interface IPreparedCase : IDisposable
 {
     /// <summary>Executes and drains the case so many times and adds up what its executions took; nothing is allocated.</summary>
-    /// <returns>Elapsed microseconds of all executions together, without the transactions around writes.</returns>
+    /// <returns>Elapsed microseconds of all executions together, without the transactions around writes that are rolled back.</returns>
     /// <exception cref="EngineException">An execution failed or exceeded its limit.</exception>
     double Execute(int times);
 

@@ -160,7 +160,7 @@ public sealed class TrialRunnerTests : IDisposable
         using CopyHold hold = _home.NewCopyFolder();
         hold.Make();
         string folder = hold.Folder;
-        var job = new BenchJob(_subject, folder, _home.MeasuringLock, Workload, "CREATE TABLE a(x)", new(), [], false, null);
+        var job = new BenchJob(_subject, folder, _home.MeasuringLock, new(), new TrialOrder(Workload, "CREATE TABLE a(x)", [], false, null));
         using Process process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "bench-job"])
         {
             RedirectStandardInput = true,

@@ -165,6 +165,35 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
 
+    public ISubjectSession OpenSession(SessionWrites writes)
+    {
+        if (_sides is not (SubjectSides.Copies or SubjectSides.Dumped) && writes == SessionWrites.Committed)
+        {
+            throw new EngineException("Nothing is committed to a database that was there already: sessions that commit want copies of it");
+        }
+
+        if (_rolledBack)
+        {
+            throw new EngineException("Only the session that holds the transaction sees what it did");
+        }
+
+        return new OwnSession(Connect(), writes, _readOnly);
+    }
+
+    /// <summary>A session of its own on this side.</summary>
+    private sealed class OwnSession(PostgresConnection connection, SessionWrites writes, bool readOnly) : ISubjectSession
+    {
+        public int? EngineProcess => connection.LocalProcess is null ? null : connection.Handle.ProcessID;
+
+        public string Durability => $"synchronous_commit {connection.Ask("SHOW synchronous_commit")}, fsync {connection.Ask("SHOW fsync")}";
+
+        public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => readOnly && PostgresInspector.Writes(run.Sql)
+            ? throw new EngineException("It writes, and this database is only read")
+            : new PostgresPreparedCase(connection, run, writes == SessionWrites.RolledBack && PostgresInspector.Writes(run.Sql), readOnly, limit);
+
+        public void Dispose() => connection.Dispose();
+    }
+
     public string Yardstick => "SELECT pg_catalog.sum(i) FROM pg_catalog.generate_series(1, 2000) AS i";
 
     public bool RollbackLeavesTraces => true;

@@ -15,8 +15,6 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 {
     private const string Prefix = "swift_ledger_";
 
-    private static readonly string[] Parts = ["base", "before", "after"];
-
     private readonly string _trial = Path.GetFileName(folder);
 
     /// <summary>Stands in the comment: which ledger made it.</summary>
@@ -88,7 +86,7 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
         .. Drop(server, own, "DATABASE", " WITH (FORCE)", """
             SELECT d.datname FROM pg_database d
             WHERE d.datname LIKE 'swift\_ledger\_%' AND pg_has_role(d.datdba, 'MEMBER')
-              AND (starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1) OR ($2 = 'own' AND d.datname = ANY (string_to_array($3, ' '))))
+              AND (starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1) OR ($2 = 'own' AND starts_with(d.datname, $3)))
             """),
         .. Drop(server, own, "ROLE", "", """
             SELECT r.rolname FROM pg_roles r
@@ -100,7 +98,7 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
     private List<string> Drop(PostgresConnection server, bool own, string what, string how, string candidates)
     {
         var left = new List<string>();
-        foreach (string?[] row in server.Rows(candidates, Mark, own ? "own" : "", what == "ROLE" ? RoleName : string.Join(' ', Parts.Select(NameOf))))
+        foreach (string?[] row in server.Rows(candidates, Mark, own ? "own" : "", what == "ROLE" ? RoleName : NameOf("")))
         {
             string name = row[0]!;
             if (CopyName().Match(name) is not { Success: true } match)
@@ -135,6 +133,6 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
             ? $"Only its owner, or a superuser, may copy '{template}'. Rewrites can be tested on the subject itself (--sides as-is), other changes in a transaction that is rolled back (--sides rolled-back)."
         : $"The server could not copy '{template}': {message}.";
 
-    [GeneratedRegex("^swift_ledger_([0-9a-f]{32})_(?:base|before|after|run)$", RegexOptions.CultureInvariant)]
+    [GeneratedRegex("^swift_ledger_([0-9a-f]{32})_(?:base|(?:before|after)(?:_[0-9]+)?|run)$", RegexOptions.CultureInvariant)]
     private static partial Regex CopyName();
 }

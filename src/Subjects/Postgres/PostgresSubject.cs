@@ -182,12 +182,12 @@ public sealed class PostgresSubject : ISubject
         }
     }
 
-    public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop)
+    public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop, int pair = 0)
     {
         NpgsqlConnectionStringBuilder address = _address;
         if (MakesCopies)
         {
-            string part = side == Side.Before ? "before" : "after";
+            string part = $"{(side == Side.Before ? "before" : "after")}{(pair == 0 ? "" : "_" + pair.ToString(CultureInfo.InvariantCulture))}";
             using PostgresConnection server = Connect(PostgresSession.Server(_copies));
             if (PostgresDatabases.Exists(server, _databases.NameOf(part)))
             {

@@ -83,6 +83,9 @@ internal sealed class SqliteCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
 
+    public ISubjectSession OpenSession(SessionWrites writes) =>
+        new SqliteSession(Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: writes == SessionWrites.Committed, longestWait: SqliteSession.LongestWait), writes);
+
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 
     public void ReleaseMemory() => _shared.Ask("PRAGMA shrink_memory");
@@ -111,12 +114,20 @@ internal sealed class SqliteCopy : ISubjectCopy
     /// <summary>A connection to a private copy as every statement of its side has it.</summary>
     /// <param name="settings">Statements of the change that last only as long as a connection.</param>
     /// <param name="mostBytes">The size that the engine lets the file reach; null for none but the disk's.</param>
-    internal static SqliteConnection Connect(string path, IReadOnlyList<string> settings, long? mostBytes = null)
+    /// <param name="longestWait">Milliseconds that the engine waits for another session's lock.</param>
+    /// <param name="durable">Whether commits wait for the disk as they do on the subject.</param>
+    internal static SqliteConnection Connect(string path, IReadOnlyList<string> settings, long? mostBytes = null, bool durable = false, int longestWait = 0)
     {
         SqliteConnection connection = SqliteConnection.Open(path, raw.SQLITE_OPEN_READWRITE);
 
-        // A private copy need not survive a power cut; waiting for the disk would only add noise to both sides.
-        connection.Execute("PRAGMA synchronous = OFF");
+        // Before the first question: another session may hold the lock already.
+        _ = raw.sqlite3_busy_timeout(connection.Handle, longestWait);
+        if (!durable)
+        {
+            // A private copy need not survive a power cut; waiting for the disk would only add noise to both sides.
+            connection.Execute("PRAGMA synchronous = OFF");
+        }
+
         if (mostBytes is { } most)
         {
             long page = long.Parse(connection.Ask("PRAGMA page_size"), System.Globalization.CultureInfo.InvariantCulture);

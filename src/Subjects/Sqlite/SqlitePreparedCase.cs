@@ -15,7 +15,7 @@ internal sealed class SqlitePreparedCase : IPreparedCase
     private readonly sqlite3_stmt? _begin;
     private readonly sqlite3_stmt? _rollback;
 
-    public SqlitePreparedCase(SqliteConnection connection, Watchdog watchdog, CaseRun run, ExecutionLimit limit)
+    public SqlitePreparedCase(SqliteConnection connection, Watchdog watchdog, CaseRun run, ExecutionLimit limit, SessionWrites writes = SessionWrites.RolledBack)
     {
         _connection = connection;
         _watchdog = watchdog;
@@ -38,7 +38,7 @@ internal sealed class SqlitePreparedCase : IPreparedCase
 
         SqliteConnection.Bind(_statement, run.Bindings);
         Writes = raw.sqlite3_stmt_readonly(_statement) == 0;
-        if (Writes)
+        if (Writes && writes == SessionWrites.RolledBack)
         {
             _begin = connection.Prepare("BEGIN IMMEDIATE");
             _rollback = connection.Prepare("ROLLBACK");

@@ -77,9 +77,9 @@ public sealed class SqliteSubject : ISubject
         return objects;
     }
 
-    public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop)
+    public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop, int pair = 0)
     {
-        string target = Path.Combine(_folder, side == Side.Before ? "before.db" : "after.db");
+        string target = Path.Combine(_folder, $"{(side == Side.Before ? "before" : "after")}{(pair == 0 ? "" : "-" + pair.ToString(System.Globalization.CultureInfo.InvariantCulture))}.db");
         foreach (string suffix in new[] { "", "-wal", "-shm", "-journal" })
         {
             File.Delete(target + suffix);

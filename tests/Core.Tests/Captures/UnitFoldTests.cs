@@ -49,6 +49,43 @@ public class UnitFoldTests
         (repeat.Statements, repeat.Most, repeat.Ticks).ShouldBe((48, 24, 48 * TimeSpan.TicksPerMillisecond));
     }
 
+    // A write right behind nine of ten reads belongs to them; behind eight of ten it is a finding of its own.
+    [Theory]
+    [InlineData(18, true)]
+    [InlineData(17, false)]
+    public void A_write_that_follows_nine_of_ten_reads_belongs_to_them(int followed, bool together)
+    {
+        var fold = new UnitFold(Dialects.Sqlite);
+        for (int i = 0; i < 20; i++)
+        {
+            Send(fold, Each, i * 4, unit: "t", binds: $"id={i}", sql: "SELECT * FROM parcel WHERE id = ?");
+            if (i < followed)
+            {
+                Send(fold, Remove, (i * 4) + 2, unit: "t", binds: $"id={i}", sql: "DELETE FROM parcel WHERE id = ?");
+            }
+        }
+
+        fold.CloseAll();
+        fold.Drain().Keys.Any(k => k.Then == Remove).ShouldBe(together);
+    }
+
+    // Three times the same may be three things; four are told.
+    [Theory]
+    [InlineData(3, 0)]
+    [InlineData(4, 1)]
+    public void Fewer_than_four_repetitions_are_not_worth_a_word(int times, int findings)
+    {
+        var fold = new UnitFold(Dialects.Sqlite);
+        Send(fold, List, 0, unit: "t");
+        for (int i = 0; i < times; i++)
+        {
+            Send(fold, Each, 2 + (i * 2), unit: "t", binds: $"id={i}");
+        }
+
+        fold.CloseAll();
+        fold.Drain().Count.ShouldBe(findings);
+    }
+
     [Theory]
     [InlineData("SELECT * FROM note WHERE parcel = ?", 0)]
     [InlineData("DELETE FROM note WHERE id = ?", 100)]

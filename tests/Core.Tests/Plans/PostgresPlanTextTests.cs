@@ -51,6 +51,38 @@ public class PostgresPlanTextTests
             .ShouldBe([(OperatorKind.Search, "parcel", "parcel_weight"), (OperatorKind.Search, null, "parcel_weight"), (OperatorKind.Search, "note", "note_pkey")]);
     }
 
+    // PostgreSQL manual, 14.1.2: times are means over all starts, below a Gather over all processes. Three processes of 9 ms ran at once: 9 ms of the clock, and 3 are the Gather's own.
+    [Fact]
+    public void Below_a_gather_the_processes_ran_at_the_same_time()
+    {
+        double?[] shares = Shares("""
+            Gather  (cost=0.00..1.00 rows=9 width=4) (actual time=0.100..12.000 rows=9 loops=1)
+              Workers Planned: 2
+              Workers Launched: 2
+              ->  Parallel Seq Scan on parcel  (cost=0.00..1.00 rows=9 width=4) (actual time=0.010..9.000 rows=3 loops=3)
+            Execution Time: 12.000 ms
+            """);
+        shares.Select(s => s!.Value).ShouldBe([0.25, 0.75], 1e-9);
+    }
+
+    // A plan that is computed once spends its time within whoever asks for it first: of the scan's 80 ms 30 are the InitPlan's, and none of the loop's.
+    [Fact]
+    public void A_plan_that_is_computed_once_takes_its_time_from_whoever_asked_for_it()
+    {
+        double?[] shares = Shares("""
+            Nested Loop  (cost=0.00..9.00 rows=1 width=4) (actual time=1.000..100.000 rows=1 loops=1)
+              InitPlan 1 (returns $0)
+                ->  Aggregate  (cost=0.00..1.00 rows=1 width=4) (actual time=30.000..30.000 rows=1 loops=1)
+              ->  Seq Scan on depot  (cost=0.00..4.00 rows=1 width=4) (actual time=0.010..15.000 rows=1 loops=1)
+              ->  Seq Scan on parcel  (cost=0.00..4.00 rows=1 width=4) (actual time=0.010..80.000 rows=1 loops=1)
+                    Filter: (weight > $0)
+            Execution Time: 100.000 ms
+            """);
+        shares.Select(s => Math.Round(s!.Value, 9)).ShouldBe([0.05, 0.3, 0.15, 0.5]);
+    }
+
+    private static double?[] Shares(string plan) => [.. PostgresPlanText.Read(plan)!.Lines().Select(l => l.Operator.Counts?.Share)];
+
     // explain.c, ExplainNode: the words of the text form for what JSON says in several fields.
     [Theory]
     [InlineData("""{"Node Type": "Aggregate", "Strategy": "Hashed", "Partial Mode": "Finalize"}""", "Finalize HashAggregate")]

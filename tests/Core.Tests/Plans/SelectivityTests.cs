@@ -40,6 +40,36 @@ public class SelectivityTests
         Selectivity.EqualColumns(unique2, Rows, unique2, Rows).ShouldBe(0.0001, 1e-12);
     }
 
+    // src/backend/utils/adt/selfuncs.c, ineq_histogram_selectivity: a hundredth of a group is kept at either end; of ten groups a thousandth of the rows.
+    [Theory]
+    [InlineData("-5", 0.001)]
+    [InlineData("0", 0.001)]
+    [InlineData("100", 0.999)]
+    [InlineData("500", 0.999)]
+    public void Beyond_the_ends_of_a_histogram_a_hundredth_of_a_group_is_left(string value, double share)
+    {
+        Selectivity.Less(Tens, value, false, true).ShouldBe(share, 1e-12);
+        Selectivity.Greater(Tens, value, true, true).ShouldBe(1 - share, 1e-12);
+    }
+
+    // selfuncs.c, scalarineqsel: what is NULL is neither less nor greater.
+    [Theory]
+    [InlineData("50", 0.3, 0.3)]
+    [InlineData("25", 0.15, 0.45)]
+    public void What_is_NULL_is_neither_less_nor_greater(string value, double less, double greater)
+    {
+        ColumnStatistics s = Tens with { NullFraction = 0.4 };
+        Selectivity.Less(s, value, false, true).ShouldBe(less, 1e-12);
+        Selectivity.Greater(s, value, false, true).ShouldBe(greater, 1e-12);
+    }
+
+    // selfuncs.c, var_eq_const: a value that is not among the common ones is no commoner than the least common of them; here the rest would be 0.69 / 2.
+    [Fact]
+    public void An_uncommon_value_is_no_commoner_than_the_last_of_the_common_ones() =>
+        Selectivity.Equal(new(0, 4, ["a", "b"], [0.3, 0.01], [], null), "c", Rows).ShouldBe(0.01, 1e-12);
+
+    private static readonly ColumnStatistics Tens = new(0, -1, [], [], [.. Enumerable.Range(0, 11).Select(i => (i * 10).ToString(System.Globalization.CultureInfo.InvariantCulture))], null);
+
     // Common practice, no source: what a share of rows cannot be.
     [Theory]
     [InlineData("-50", 0)]

@@ -4,6 +4,7 @@ using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Testing;
 using Xunit;
 

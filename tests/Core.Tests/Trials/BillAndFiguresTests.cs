@@ -2,8 +2,8 @@ using Shouldly;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Testing;
 using SwiftLedger.Core.Wording;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Trials;

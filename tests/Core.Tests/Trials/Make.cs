@@ -1,8 +1,8 @@
-using SwiftLedger.Testing;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Testing;
 
 namespace SwiftLedger.Core.Tests.Trials;
 

@@ -5,6 +5,7 @@ using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -54,6 +55,36 @@ public sealed class PostgresSubjectTests : IDisposable
     {
         _postgres.Sql("postgres", $"DROP DATABASE {_database} WITH (FORCE); DROP ROLE {Owner}");
         Directory.Delete(_copies, recursive: true);
+    }
+
+    [Fact]
+    public async Task Sessions_on_one_copy_run_beside_each_other_and_pairs_share_one_base_and_nothing_is_left()
+    {
+        string before = Fingerprint();
+        _postgres.Sql(_database, $"CREATE TABLE purse (id int PRIMARY KEY, coins int); INSERT INTO purse VALUES (1, 0); ALTER TABLE purse OWNER TO {Owner}");
+        await using (PostgresSubject subject = PostgresSubject.Open(new(Address), _folder))
+        {
+            await Sessions.RunBesideEachOther(subject);
+            await Sessions.ShareOneBase(subject);
+            _postgres.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("4", "base, before_12, after and after_1");
+        }
+
+        PostgresSubject.Clean(new(Address), _folder).ShouldBeNull();
+        _postgres.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+        _postgres.Sql(_database, "SELECT coins FROM purse; DROP TABLE purse").ShouldStartWith("0");
+        Fingerprint().ShouldBe(before);
+    }
+
+    [Fact]
+    public async Task Nothing_is_committed_to_a_database_that_was_there_already()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), _folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        Should.Throw<EngineException>(() => side.OpenSession(SessionWrites.Committed)).Message.ShouldContain("sessions that commit want copies");
+        using ISubjectSession session = side.OpenSession(SessionWrites.RolledBack);
+        Should.Throw<EngineException>(() => session.Prepare(new("DELETE FROM parcel", []), Limit)).Message.ShouldContain("only read");
+        using IPreparedCase read = session.Prepare(new("SELECT count(*) FROM parcel", []), Limit);
+        read.Execute(2).ShouldBeGreaterThan(0);
     }
 
     [Theory]

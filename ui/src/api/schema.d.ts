@@ -187,7 +187,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["PostgresLook"];
+                        "application/json": components["schemas"]["ServerLook"];
                     };
                 };
                 /** @description Unprocessable Entity */
@@ -2483,17 +2483,6 @@ export interface components {
             averageMs: number;
             hours: string[];
         };
-        PostgresLook: {
-            version: string;
-            user: string;
-            /** Format: int64 */
-            bytes: number;
-            /** Format: int32 */
-            otherSessions: number;
-            extensions: string[];
-            sides: components["schemas"]["SidesOffered"][];
-            notes: string[];
-        };
         ProblemReport: {
             problems: components["schemas"]["ProblemView"][];
         };
@@ -2807,6 +2796,17 @@ export interface components {
             application: string;
             user: string;
             plan: string;
+        };
+        ServerLook: {
+            version: string;
+            user: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int32 */
+            otherSessions: number;
+            extensions: string[];
+            sides: components["schemas"]["SidesOffered"][];
+            notes: string[];
         };
         ServerView: {
             version: string;

@@ -31,7 +31,7 @@ internal static class ServerFindings
         if (side.Plan is { Milliseconds: { } whole and > 0 } && side.Plan.Details.TryGetValue("JIT Time", out string? text)
             && double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out double compiling) && compiling >= whole * CompilingFrom)
         {
-            yield return new(FindingKind.CompilingCosts, $"Compiling the statement took {Figures.Duration(compiling * 1000)} of {Figures.Duration(whole * 1000)}.", null, compiling / whole, []);
+            yield return new Finding(FindingKind.CompilingCosts, null, compiling / whole, []).With((Fact.PreparingMicroseconds, compiling * 1000), (Fact.RunningMicroseconds, whole * 1000));
         }
     }
 
@@ -41,12 +41,12 @@ internal static class ServerFindings
         if (plan is { Roots: [var root, ..] } && plan.Details.TryGetValue(Planning.BlocksForValues, out string? text)
             && long.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out long forValues) && Planning.BlocksOf(root) >= Math.Max(1, forValues) * DearerFrom)
         {
-            yield return new(FindingKind.AnyValuesDearer, $"The server keeps a plan for any values, which touches {Figures.Count(Planning.BlocksOf(root))} blocks here; a plan for these values touches {Figures.Count(forValues)}.", null, null, []);
+            yield return new Finding(FindingKind.AnyValuesDearer, null, null, []).With((Fact.BlocksForAnyValues, Planning.BlocksOf(root)), (Fact.BlocksForTheseValues, forValues));
         }
 
         if (Planning.AnewMilliseconds(plan) is { } making && plan.Milliseconds is { } running && making >= running)
         {
-            yield return new(FindingKind.PlannedEachTime, $"It is planned anew at every execution: {Figures.Duration(making * 1000)} of planning for {Figures.Duration(running * 1000)} of running.", null, null, []);
+            yield return new Finding(FindingKind.PlannedEachTime, null, null, []).With((Fact.PreparingMicroseconds, making * 1000), (Fact.RunningMicroseconds, running * 1000));
         }
     }
 
@@ -54,18 +54,18 @@ internal static class ServerFindings
     {
         if (o.Details.GetValueOrDefault("Sort Space Type") == "Disk")
         {
-            yield return new(FindingKind.SpillsToDisk, $"The sort by {o.Details.GetValueOrDefault("Sort Key", "its key")} did not fit into memory: {Kilobytes(o.Detail("Sort Space Used"))} were written out and read again.", at, o.Counts?.Share, []);
+            yield return new Finding(FindingKind.SpillsToDisk, at, o.Counts?.Share, []) { Other = o.Details.GetValueOrDefault("Sort Key") }.With((Fact.Kilobytes, o.Detail("Sort Space Used")));
         }
 
         if (o.Detail("Disk Usage") is > 0)
         {
-            yield return new(FindingKind.SpillsToDisk, $"Grouping did not fit into memory: {Kilobytes(o.Detail("Disk Usage"))} were written out, in {Figures.Three(o.Detail("HashAgg Batches") ?? 1)} parts.", at, o.Counts?.Share, []);
+            yield return new Finding(FindingKind.SpillsToDisk, at, o.Counts?.Share, []).With((Fact.Kilobytes, o.Detail("Disk Usage")), (Fact.Batches, o.Detail("HashAgg Batches") ?? 1));
         }
 
         if (o.Detail("Hash Batches") is > 1 and var batches)
         {
-            string grown = o.Detail("Original Hash Batches") is { } original && original < batches ? $", {Figures.Three(original)} of them planned" : "";
-            yield return new(FindingKind.HashBatches, $"The hash table of a join did not fit into memory: it was cut into {Figures.Three(batches)} parts{grown}, and both sides were written out and read again.", at, o.Counts?.Share, []);
+            yield return new Finding(FindingKind.HashBatches, at, o.Counts?.Share, [])
+                .With((Fact.Batches, batches), (Fact.BatchesPlanned, o.Detail("Original Hash Batches") is { } original && original < batches ? original : null));
         }
 
         if (o.Detail("Cache Misses") is >= Many and var misses)
@@ -73,7 +73,7 @@ internal static class ServerFindings
             double hits = o.Detail("Cache Hits") ?? 0;
             if (hits < (hits + misses) * LowHits)
             {
-                yield return new(FindingKind.MemoizeMisses, $"Remembered results served {Figures.Percent(hits / (hits + misses))} of {Figures.Three(hits + misses)} look-ups by {o.Details.GetValueOrDefault("Cache Key", "their key")}.", at, o.Counts?.Share, []);
+                yield return new Finding(FindingKind.MemoizeMisses, at, o.Counts?.Share, []) { Other = o.Details.GetValueOrDefault("Cache Key") }.With((Fact.Hits, hits), (Fact.Misses, misses));
             }
         }
     }
@@ -82,17 +82,17 @@ internal static class ServerFindings
     {
         if (o.Detail("Lossy Heap Blocks") is > 0 and var lossy && lossy >= (lossy + (o.Detail("Exact Heap Blocks") ?? 0)) * LargePart)
         {
-            yield return new(FindingKind.LossyBitmap, $"The bitmap kept only whole pages for {Figures.Three(lossy)} of them: each of their rows was checked again ({Figures.Three(o.Detail("Rows Removed by Index Recheck") ?? 0)} in vain).", at, o.Counts?.Share, []);
+            yield return new Finding(FindingKind.LossyBitmap, at, o.Counts?.Share, []).With((Fact.Pages, lossy), (Fact.InVain, o.Detail("Rows Removed by Index Recheck") ?? 0));
         }
 
         if (o.Detail("Heap Fetches") is >= Many and var fetches && o.Counts?.RowsVisited is { } visited && fetches >= visited * LargePart)
         {
-            yield return new(FindingKind.HeapFetches, $"{o.Index} holds all that is needed, yet {Figures.Three(fetches)} of {Figures.Count(visited)} entries were looked up in the table to see whether their row is visible.", at, o.Counts.Share, []);
+            yield return new Finding(FindingKind.HeapFetches, at, o.Counts.Share, []) { Table = o.Object, Index = o.Index }.With((Fact.InVain, fetches), (Fact.RowsVisited, visited));
         }
 
         if (o.Detail("Workers Planned") is { } planned && o.Detail("Workers Launched") is { } launched && launched < planned)
         {
-            yield return new(FindingKind.WorkersMissing, $"{Figures.Three(planned)} workers were planned, {Figures.Three(launched)} came: the plan was chosen for more hands than it got.", at, o.Counts?.Share, []);
+            yield return new Finding(FindingKind.WorkersMissing, at, o.Counts?.Share, []).With((Fact.WorkersPlanned, planned), (Fact.WorkersCame, launched));
         }
     }
 
@@ -102,9 +102,7 @@ internal static class ServerFindings
             && outer.EstimatedRows is { } expected && outer.Counts is { RowsPassed: { } came } && came >= Math.Max(1, expected) * OffFrom)
         {
             double share = new Plan([inner]).Lines().Sum(l => l.Operator.Counts?.Share ?? 0);
-            yield return new(FindingKind.LoopOverWrongEstimate, $"The inner side of a nested loop was started {Figures.Count(loops)} times, because {Figures.Count(came)} rows came where {Figures.Three(expected)} were expected.", at, share, []);
+            yield return new Finding(FindingKind.LoopOverWrongEstimate, at, share, []).With((Fact.Starts, loops), (Fact.RowsCame, came), (Fact.RowsExpected, expected));
         }
     }
-
-    private static string Kilobytes(double? kilobytes) => kilobytes is { } kb ? kb >= 1024 ? $"{Figures.Three(kb / 1024)} MiB" : $"{Figures.Three(kb)} KiB" : "rows";
 }

@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Comparing;
 
@@ -24,13 +22,21 @@ public enum DifferenceKind
     EstimateMoved,
 }
 
-/// <summary>One thing that differs between two plans, in words.</summary>
-/// <param name="Text">A clause: <c>parcel is now read whole instead of searched through parcel_note</c>.</param>
+/// <summary>One thing that differs between two plans, as data; <c>Writing.DifferenceWords</c> puts it into clauses.</summary>
+/// <param name="Table">The table that it is about, by its own name; empty where it is about none.</param>
 /// <param name="Before">The operator on the side before that it is about; null where there is none.</param>
 /// <param name="After">Likewise after.</param>
-public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperator? Before = null, PlanOperator? After = null)
+public sealed record PlanDifference(DifferenceKind Kind, string Table, PlanOperator? Before = null, PlanOperator? After = null)
 {
-    private const int MostClauses = 3;
+    /// <summary>The tables in the order in which they were joined; empty where it is about something else.</summary>
+    public IReadOnlyList<string> OrderBefore { get; init; } = [];
+
+    /// <summary>Likewise after.</summary>
+    public IReadOnlyList<string> OrderAfter { get; init; } = [];
+
+    /// <summary>Whether the way to a table is another one, and both sides counted how many rows they looked at, which differ.</summary>
+    public bool TellsVisits => Kind is DifferenceKind.ScanInsteadOfSearch or DifferenceKind.SearchInsteadOfScan or DifferenceKind.OtherIndex or DifferenceKind.OtherCondition
+        && Before?.Counts?.RowsVisited is { } before && After?.Counts?.RowsVisited is { } after && before != after;
 
     /// <summary>Estimates that differ by less say the same.</summary>
     private const double EstimateMovedFrom = 10;
@@ -38,7 +44,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     /// <summary>What the engine does otherwise, the weightiest first; empty where it does the same.</summary>
     public static IReadOnlyList<PlanDifference> Between(Plan before, Plan after, PlanLanguage language) => Between(new PlanSide(before, "", language), new PlanSide(after, "", language));
 
-    /// <summary>The same with the tables' own names, and the rows that were visited where they were counted.</summary>
+    /// <summary>The same with the tables' own names.</summary>
     public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after) => Between(before, after, PlanAlignment.Of(before.ByTable(), after.ByTable()));
 
     /// <param name="rows">Both plans <see cref="PlanSide.ByTable"/>, aligned.</param>
@@ -47,7 +53,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
         var found = new List<PlanDifference>();
         foreach ((PlanOperator x, PlanOperator y) in Accesses(rows))
         {
-            found.AddRange(OfAccess(x, y, after.TableOf(y.Object!)).Select(d => d with { Before = x, After = y }));
+            found.AddRange(OfAccess(x, y, after.TableOf(y.Object!)));
         }
 
         foreach (AlignedOperator row in rows.Where(r => r.Before is not null && r.After is not null))
@@ -65,23 +71,12 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
             found.Add(order);
         }
 
-        return [.. found.DistinctBy(d => (d.Kind, d.Text)).OrderBy(d => d.Kind)];
+        return [.. found.DistinctBy(SameAs).OrderBy(d => d.Kind)];
     }
 
-    /// <summary>The difference in one sentence; null where there is none.</summary>
-    public static string? Sentence(IReadOnlyList<PlanDifference> differences)
-    {
-        if (differences.Count == 0)
-        {
-            return null;
-        }
-
-        List<string> clauses = [.. differences.Take(MostClauses).Select(d => d.Text)];
-        int left = differences.Count - MostClauses;
-        string more = left > 0 ? $", and {left} more difference{(left > 1 ? "s" : "")}" : "";
-        string text = clauses.Count == 1 ? clauses[0] : $"{string.Join(", ", clauses[..^1])}{(more.Length > 0 ? "," : " and")} {clauses[^1]}";
-        return text + more + ".";
-    }
+    /// <summary>Differences that say the same are told once.</summary>
+    private static (DifferenceKind, string, string?, string?, long?, long?, long?) SameAs(PlanDifference d) =>
+        (d.Kind, d.Table, d.Before?.Text, d.After?.Text, d.Before?.Counts?.RowsVisited, d.After?.Counts?.RowsVisited, (d.After ?? d.Before)?.Counts?.Loops);
 
     /// <summary>Operators that read the same table on both sides: beside each other, or moved to another place.</summary>
     private static IEnumerable<(PlanOperator Before, PlanOperator After)> Accesses(IReadOnlyList<AlignedOperator> rows)
@@ -108,49 +103,31 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     {
         if (!Reads(x) && !Reads(y) && x.Kind == OperatorKind.Other && y.Kind == OperatorKind.Other && OperatorText.WithoutNumbers(x.Text) != OperatorText.WithoutNumbers(y.Text))
         {
-            yield return new(DifferenceKind.OtherMethod, $"{y.Text} stands instead of {x.Text}", x, y);
+            yield return new(DifferenceKind.OtherMethod, "", x, y);
         }
 
         if (Reads(y) && x.EstimatedRows is { } before && y.EstimatedRows is { } now && Math.Max(before, 1) / Math.Max(now, 1) is var ratio && (ratio >= EstimateMovedFrom || ratio <= 1 / EstimateMovedFrom))
         {
-            yield return new(DifferenceKind.EstimateMoved, $"the planner now expects {Figures.Three(now)} rows of {after.TableOf(y.Object!)} at each start instead of {Figures.Three(before)}", x, y);
+            yield return new(DifferenceKind.EstimateMoved, after.TableOf(y.Object!), x, y);
         }
     }
 
-    /// <summary>How many rows each side looked at, where that was counted and differs.</summary>
-    private static string Visited(PlanOperator x, PlanOperator y) =>
-        x.Counts?.RowsVisited is { } before && y.Counts?.RowsVisited is { } after && before != after ? $" ({Figures.Count(after)} row{(after == 1 ? "" : "s")} visited instead of {Figures.Count(before)})" : "";
-
     private static IEnumerable<PlanDifference> OfAccess(PlanOperator x, PlanOperator y, string name)
     {
-        if (y.Index == OperatorText.BuiltForThis && x.Index != OperatorText.BuiltForThis)
+        DifferenceKind? way = y.Index == OperatorText.BuiltForThis && x.Index != OperatorText.BuiltForThis ? DifferenceKind.IndexBuiltAnew
+            : x.Kind == OperatorKind.Search && y.Kind == OperatorKind.Scan ? DifferenceKind.ScanInsteadOfSearch
+            : x.Kind == OperatorKind.Scan && y.Kind == OperatorKind.Search ? DifferenceKind.SearchInsteadOfScan
+            : x.Index != y.Index ? DifferenceKind.OtherIndex
+            : x.Condition != y.Condition ? DifferenceKind.OtherCondition
+            : null;
+        if (way is { } kind)
         {
-            yield return new(DifferenceKind.IndexBuiltAnew, $"an index on {name} is built at each execution");
-        }
-        else if (x.Kind == OperatorKind.Search && y.Kind == OperatorKind.Scan)
-        {
-            yield return new(DifferenceKind.ScanInsteadOfSearch, $"{name} is now read whole{InOrder(y)} instead of searched through {IndexOf(x)}{Visited(x, y)}");
-        }
-        else if (x.Kind == OperatorKind.Scan && y.Kind == OperatorKind.Search)
-        {
-            yield return new(DifferenceKind.SearchInsteadOfScan, $"{name} is now searched through {IndexOf(y)} instead of read whole{InOrder(x)}{Visited(x, y)}");
-        }
-        else if (x.Index != y.Index)
-        {
-            yield return new(DifferenceKind.OtherIndex, y.Kind == OperatorKind.Search
-                ? $"{name} is now searched through {IndexOf(y)} instead of {IndexOf(x)}{Visited(x, y)}"
-                : $"{name} is now read whole{InOrder(y)}{(x.Index is null ? "" : $" instead of{InOrder(x)}")}{Visited(x, y)}");
-        }
-        else if (x.Condition != y.Condition)
-        {
-            yield return new(DifferenceKind.OtherCondition, $"{name} is now searched by {y.Condition ?? "nothing"} instead of {x.Condition ?? "nothing"}{Visited(x, y)}");
+            yield return new(kind, name, x, y);
         }
 
         if (x.Covering != y.Covering && x.Index != OperatorText.BuiltForThis && y.Index != OperatorText.BuiltForThis)
         {
-            yield return y.Covering
-                ? new(DifferenceKind.CoveringGained, $"{IndexOf(y)} holds all that is needed of {name}, without a look at its rows")
-                : new(DifferenceKind.CoveringLost, $"{IndexOf(y)} does not hold all that is needed of {name}: each entry leads to a look at its row");
+            yield return new(y.Covering ? DifferenceKind.CoveringGained : DifferenceKind.CoveringLost, name, x, y);
         }
     }
 
@@ -158,25 +135,15 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
     {
         bool added = row.As == AlignedAs.Added;
         PlanOperator o = (row.After ?? row.Before)!;
-        if (o.Kind is OperatorKind.Sort or OperatorKind.Group)
+        DifferenceKind? kind = o.Kind is OperatorKind.Sort or OperatorKind.Group ? added ? DifferenceKind.SortAdded : DifferenceKind.SortRemoved
+            : OperatorText.RunsPerRow(o.Text) ? added ? DifferenceKind.SubqueryPerRowAdded : DifferenceKind.SubqueryPerRowRemoved
+            : Reads(o) && !rows.Any(r => r.As == (added ? AlignedAs.Removed : AlignedAs.Added) && (added ? r.Before : r.After)!.Object == o.Object) ? added ? DifferenceKind.ReadAsWell : DifferenceKind.NoLongerRead
+            : null;
+        if (kind is { } lone)
         {
-            string of = OperatorText.SortedFor(o.Text);
-            yield return new(added ? DifferenceKind.SortAdded : DifferenceKind.SortRemoved, added ? $"rows are now sorted for {of}" : $"rows need no sort for {of} any more");
-        }
-        else if (OperatorText.RunsPerRow(o.Text))
-        {
-            string times = o.Counts is { Loops: > 1 } c ? $" ({Figures.Count(c.Loops)} times)" : "";
-            yield return added ? new(DifferenceKind.SubqueryPerRowAdded, $"a subquery now runs once for each row{times}") : new(DifferenceKind.SubqueryPerRowRemoved, $"no subquery runs once for each row any more{times}");
-        }
-        else if (Reads(o) && !rows.Any(r => r.As == (added ? AlignedAs.Removed : AlignedAs.Added) && (added ? r.Before : r.After)!.Object == o.Object))
-        {
-            yield return added
-                ? new(DifferenceKind.ReadAsWell, $"{side.TableOf(o.Object!)} is read as well{Rows(o)}", null, o)
-                : new(DifferenceKind.NoLongerRead, $"{side.TableOf(o.Object!)} is no longer read{Rows(o)}", o);
+            yield return new(lone, o.Object is { } table && Reads(o) ? side.TableOf(table) : "", added ? null : o, added ? o : null);
         }
     }
-
-    private static string Rows(PlanOperator o) => o.Counts?.RowsVisited is { } rows ? $" ({Figures.Count(rows)} row{(rows == 1 ? "" : "s")})" : "";
 
     /// <summary>Tables that both plans read once, in another order.</summary>
     private static PlanDifference? OrderOf(IReadOnlyList<AlignedOperator> rows)
@@ -187,16 +154,6 @@ public sealed record PlanDifference(DifferenceKind Kind, string Text, PlanOperat
         List<string> bothX = [.. x.Intersect(y)], bothY = [.. y.Intersect(x)];
         return bothX.SequenceEqual(bothY)
             ? null
-            : new(DifferenceKind.OtherOrderOfJoins, $"tables are now joined in the order {string.Join(", ", bothY)} instead of {string.Join(", ", bothX)}");
+            : new(DifferenceKind.OtherOrderOfJoins, "") { OrderBefore = bothX, OrderAfter = bothY };
     }
-
-    private static string IndexOf(PlanOperator o) => o.Index switch
-    {
-        null => "its key",
-        "rowid" => "its row number",
-        OperatorText.BuiltForThis => "an index built for it",
-        { } name => name,
-    };
-
-    private static string InOrder(PlanOperator o) => o.Index is { } index && o.Kind == OperatorKind.Scan ? $" in the order of {(index == "rowid" ? "its row number" : index)}" : "";
 }

@@ -20,30 +20,30 @@ public static class CatalogFindings
                 CatalogIndex? longer = plain.FirstOrDefault(o => o.Columns.Count > index.Columns.Count && o.Columns.Take(index.Columns.Count).SequenceEqual(index.Columns, StringComparer.OrdinalIgnoreCase));
                 if (same is not null)
                 {
-                    found.Add(About(FindingKind.DuplicateIndex, $"{index.Name} of {table.Name} holds the same columns as {same.Name}: {string.Join(", ", index.Columns)}.{Size(catalog, index)}"));
+                    found.Add(About(FindingKind.DuplicateIndex, table, catalog, index) with { Other = same.Name, OtherColumns = same.Columns });
                 }
                 else if (longer is not null)
                 {
-                    found.Add(About(FindingKind.PrefixIndex, $"{index.Name} of {table.Name} ({string.Join(", ", index.Columns)}) is what {longer.Name} ({string.Join(", ", longer.Columns)}) begins with.{Size(catalog, index)}"));
+                    found.Add(About(FindingKind.PrefixIndex, table, catalog, index) with { Other = longer.Name, OtherColumns = longer.Columns });
                 }
             }
 
-            found.AddRange(table.Indexes.Where(i => !i.Valid).Select(i => About(FindingKind.InvalidIndex, $"{i.Name} of {table.Name} is not valid: building it failed, and no statement uses it.{Size(catalog, i)}")));
+            found.AddRange(table.Indexes.Where(i => !i.Valid).Select(i => About(FindingKind.InvalidIndex, table, catalog, i)));
             found.AddRange(table.ForeignKeys.Where(k => !plain.Any(i => i.Columns.Take(k.Count).Order(StringComparer.OrdinalIgnoreCase).SequenceEqual(k.Order(StringComparer.OrdinalIgnoreCase), StringComparer.OrdinalIgnoreCase)))
-                .Select(k => About(FindingKind.ForeignKeyWithoutIndex, $"{table.Name} refers to another table by {string.Join(", ", k)}, and no index begins with that.")));
+                .Select(k => About(FindingKind.ForeignKeyWithoutIndex, table) with { Columns = k }));
             if (table.DeadRows is { } dead && dead >= DeadFrom && dead >= (table.Rows ?? 0) * DeadShare)
             {
-                found.Add(About(FindingKind.DueForVacuum, $"{table.Name} holds {Figures.Count(dead)} dead rows beside {Figures.Count(table.Rows ?? 0)} live ones."));
+                found.Add(About(FindingKind.DueForVacuum, table).With((Fact.DeadRows, dead), (Fact.TableRows, table.Rows)));
             }
 
             // Only where the engine tells its statistics apart from its counts.
             if (table is { AnalyzedRows: null, DeadRows: not null, Rows: >= NeverFrom })
             {
-                found.Add(About(FindingKind.NeverAnalyzed, $"The statistics of {table.Name} were never gathered; it holds {Figures.Count(table.Rows.Value)} rows."));
+                found.Add(About(FindingKind.NeverAnalyzed, table).With((Fact.TableRows, table.Rows)));
             }
 
             found.AddRange(table.Indexes.Where(i => i is { Unique: false, Origin: "created" } && used?.Contains(i.Name) == false)
-                .Select(i => About(FindingKind.UnusedIndex, $"No statement of the workload goes through {i.Name} of {table.Name} ({string.Join(", ", i.Columns)}); each write keeps it.{(i.Scans is { } scans ? scans == 0 ? " The server went through it never since it counts." : $" The server went through it {Figures.Count(scans)} times since it counts." : "")}{Size(catalog, i)}")));
+                .Select(i => About(FindingKind.UnusedIndex, table, catalog, i).With((Fact.Scans, i.Scans))));
         }
 
         return found;
@@ -53,9 +53,10 @@ public static class CatalogFindings
     public static IReadOnlySet<string> UsedBy(IEnumerable<Plan> plans) =>
         plans.SelectMany(p => p.Lines()).Select(l => l.Operator.Index).OfType<string>().ToHashSet(StringComparer.OrdinalIgnoreCase);
 
-    private static Finding About(FindingKind kind, string text) => new(kind, text, null, null, []);
+    private static Finding About(FindingKind kind, CatalogTable table) => new(kind, null, null, []) { Table = table.Name };
 
-    private static string Size(Catalog catalog, CatalogIndex index) => index.Pages is { } pages ? $" It takes {Figures.Three(pages * (double)catalog.PageSize / (1 << 20))} MiB." : "";
+    private static Finding About(FindingKind kind, CatalogTable table, Catalog catalog, CatalogIndex index) =>
+        (About(kind, table) with { Index = index.Name, Columns = index.Columns }).With((Fact.Mebibytes, index.Pages is { } pages ? pages * (double)catalog.PageSize / (1 << 20) : null));
 
     private static bool SameColumns(CatalogIndex a, CatalogIndex b) => a.Columns.SequenceEqual(b.Columns, StringComparer.OrdinalIgnoreCase);
 }

@@ -29,7 +29,7 @@ internal static class ConditionFindings
         string text = Figures.Shortened(condition.Span.Of(side.Sql));
         if (condition is { Operator: "NOT IN", HasSubquery: true })
         {
-            yield return new(FindingKind.NullInNotIn, $"`{text}`: one NULL among the values of the subquery, and no row passes. NOT EXISTS says what is meant.", null, null, [condition.Span]);
+            yield return new(FindingKind.NullInNotIn, null, null, [condition.Span]) { Predicate = text };
         }
 
         (int at, SourceItem source, ColumnUse column)? reads = Reader(side, operators, block, condition);
@@ -38,14 +38,14 @@ internal static class ConditionFindings
             yield break;
         }
 
-        double? share = operators[place].Counts?.Share;
+        Finding About(FindingKind kind) => new(kind, place, operators[place].Counts?.Share, [condition.Span]) { Predicate = text, Table = item.Name, Columns = [use.Name] };
         if (condition.Operator == "OR")
         {
             // Alternatives on one column are a list; the engine may search for each where every alternative has an index.
             List<string> each = [.. condition.Alternatives.Select(a => a.Count > 0 ? a[0].Qualifier + "." + a[0].Name : "").Distinct(StringComparer.OrdinalIgnoreCase)];
             if (each.Count > 1 && !operators.Any(o => o.Text.StartsWith("MULTI-INDEX OR", StringComparison.Ordinal)))
             {
-                yield return new(FindingKind.AlternativesAcrossColumns, $"`{text}`: alternatives on different columns, which one index cannot serve.", place, share, [condition.Span]);
+                yield return About(FindingKind.AlternativesAcrossColumns) with { Columns = [.. condition.Alternatives.Where(a => a.Count > 0).Select(a => a[0].Name).Distinct(StringComparer.OrdinalIgnoreCase)] };
             }
 
             yield break;
@@ -54,37 +54,35 @@ internal static class ConditionFindings
         ConditionSide wrapped = condition.Left.Wrapped.Length > 0 ? condition.Left : condition.Right;
         if (wrapped.Wrapped.Length > 0 && wrapped.Columns.Contains(use) && condition.Operator is not ("" or "IS"))
         {
-            string how = char.IsLetter(wrapped.Wrapped[0]) ? $"{wrapped.Wrapped}() around {use.Name}" : $"'{wrapped.Wrapped}' with {use.Name}";
-            yield return new(FindingKind.WrappedColumn, $"`{text}`: {how} keeps an index on {use.Name} from being used.", place, share, [condition.Span]);
+            yield return About(FindingKind.WrappedColumn) with { Other = wrapped.Wrapped };
         }
 
         if (condition.Operator is "LIKE" or "ILIKE" or "GLOB" && side.ValueOf(condition.Right.Value) is { } pattern && pattern.TrimStart('\'') is ['%' or '_' or '*' or '?', ..])
         {
-            yield return new(FindingKind.LeadingWildcard, $"`{text}` with {Figures.Shortened(pattern)}: an index is in the order of first characters, and the pattern gives none.", place, share, [condition.Span]);
+            yield return About(FindingKind.LeadingWildcard) with { Other = Figures.Shortened(pattern) };
         }
 
-        foreach (Finding finding in Mismatch(side, block, condition, item, use, text, place, share))
+        foreach (Finding finding in Mismatch(side, block, condition, item, use, About))
         {
             yield return finding;
         }
     }
 
     private static IEnumerable<Finding> Mismatch(
-        PlanSide side, QueryBlock block, SqlCondition condition, SourceItem item, ColumnUse use, string text, int place, double? share)
+        PlanSide side, QueryBlock block, SqlCondition condition, SourceItem item, ColumnUse use, Func<FindingKind, Finding> about)
     {
         CatalogTable? table = side.Catalog?.Table(item.Name);
         CatalogColumn? column = table?.Column(use.Name);
         if (condition.Collation.Length > 0)
         {
-            yield return new(FindingKind.OtherCollationOrType, $"`{text}`: the collation {condition.Collation} differs from that of an index made without it.", place, share, [condition.Span]);
+            yield return about(FindingKind.OtherCollationOrType) with { Other = condition.Collation };
         }
         else if (condition.Operator is "=" or "==" && condition.Left.Columns.Count == 1 && condition.Right.Columns.Count == 1 && column is not null
             && (condition.Left.Columns[0] == use ? condition.Right.Columns[0] : condition.Left.Columns[0]) is var other
             && block.Source(other.Qualifier) is { } from && side.Catalog!.Table(from.Name)?.Column(other.Name) is { } otherColumn
             && IsText(column.Type) != IsText(otherColumn.Type))
         {
-            yield return new(FindingKind.OtherCollationOrType,
-                $"`{text}`: {item.Name}.{use.Name} is {TypeOf(column)}, {from.Name}.{other.Name} is {TypeOf(otherColumn)}; values of different types meet only after a conversion.", place, share, [condition.Span]);
+            yield return about(FindingKind.OtherCollationOrType) with { Columns = [use.Name, TypeOf(column)], Other = from.Name, OtherColumns = [other.Name, TypeOf(otherColumn)] };
         }
 
         if (table is not null && condition.Operator is "=" or "==" or "IN" && condition.Left.Wrapped.Length == 0
@@ -92,8 +90,7 @@ internal static class ConditionFindings
             && !table.Indexes.Any(i => i.Columns.Count > 0 && i.Columns[0].Equals(use.Name, StringComparison.OrdinalIgnoreCase))
             && !block.Conditions.SelectMany(c => c.Columns).Any(c => c.Name.Equals(behind.Columns[0], StringComparison.OrdinalIgnoreCase)))
         {
-            yield return new(FindingKind.FirstColumnMissing,
-                $"`{text}`: {behind.Name} holds {use.Name}, but behind {behind.Columns[0]}, on which the statement has no condition.", place, share, [condition.Span]);
+            yield return about(FindingKind.FirstColumnMissing) with { Index = behind.Name, OtherColumns = behind.Columns };
         }
     }
 

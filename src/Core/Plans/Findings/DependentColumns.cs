@@ -21,8 +21,12 @@ internal static class DependentColumns
         double product = Math.Max(1, parts.Aggregate((double)table.AnalyzedRows!.Value, (rows, p) => rows * p.Share));
         bool multiplied = estimated <= product * 2 && product <= estimated * 2;
         return !multiplied || came < FewestRows || came < product * OffFrom ? null
-            : new(FindingKind.DependentColumns,
-                $"The conditions on {string.Join(" and ", parts.Select(p => p.Column))} were taken to be independent: {string.Join(" times ", parts.Select(p => Figures.Percent(p.Share)))} of {table.Name} is {Figures.Three(product)} rows, {Figures.Three(came)} came. No statistics tell of these columns together.",
-                at, o.Counts.Share, places);
+            : new Finding(FindingKind.DependentColumns, at, o.Counts.Share, places)
+            {
+                Table = table.Name,
+                Columns = [.. parts.Select(p => p.Column)],
+                Predicate = o.Condition,
+                Parts = [.. parts.Select(p => new FindingPart(p.Column, p.Share))],
+            }.With((Fact.RowsExpected, product), (Fact.RowsCame, came));
     }
 }

@@ -39,10 +39,8 @@ public static class PlanFindings
     /// <param name="others">The other cases of the same statement on the same side.</param>
     public static Finding? Varying(Plan plan, double? median, IReadOnlyList<(string Case, Plan Plan, double? Median)> others)
     {
-        List<string> told = [.. others.Where(o => o.Plan.Shape != plan.Shape).Select(o => $"case {o.Case}{(o.Median is { } m ? $" ({Figures.Duration(m)})" : "")}")];
-        return told.Count == 0
-            ? null
-            : new(FindingKind.PlanVaries, $"With other values the statement runs by another plan: {string.Join(", ", told)}{(median is { } here ? $", {Figures.Duration(here)} here" : "")}.", null, null, []);
+        List<FindingPart> told = [.. others.Where(o => o.Plan.Shape != plan.Shape).Select(o => new FindingPart(o.Case, o.Median))];
+        return told.Count == 0 ? null : new Finding(FindingKind.PlanVaries, null, null, []) { Parts = told }.With((Fact.RunningMicroseconds, median));
     }
 
     private static IEnumerable<Finding> OfOperator(PlanSide side, PlanSources sources, PlanOperator o, int at)
@@ -50,44 +48,40 @@ public static class PlanFindings
         OperatorCounts? c = o.Counts;
         string table = sources.Table(at);
         IReadOnlyList<TextSpan> places = sources.Places(at);
+        Finding About(FindingKind kind, double? share) => new(kind, at, share, places) { Table = table };
         if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is { RowsVisited: >= ManyRows, RowsPassed: { } passed } && passed <= c.RowsVisited * FewOf)
         {
-            yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole: {Figures.Count(c.RowsVisited.Value)} rows for the {Figures.Count(passed)} that pass its conditions.", at, c.Share, places);
+            yield return About(FindingKind.WholeTableForFewRows, c.Share).With((Fact.RowsVisited, c.RowsVisited), (Fact.RowsPassed, passed));
         }
         else if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is null && sources.Known(at)?.Rows is { } rows and >= ManyRows && sources.Block(at) is { Conditions.Count: > 0 })
         {
-            yield return new(FindingKind.WholeTableForFewRows, $"{table} is read whole, {Figures.Count(rows)} rows, although the statement has conditions on it.", at, null, places);
+            yield return About(FindingKind.WholeTableForFewRows, null).With((Fact.TableRows, rows));
         }
 
         if (o.Index == OperatorText.BuiltForThis)
         {
             long built = side.Counters.GetValueOrDefault("autoIndexRows");
-            yield return new(FindingKind.IndexBuiltAnew,
-                $"No index of {table} serves {o.Condition ?? "the join"}, so each execution builds one{(built > 0 ? $" of {Figures.Count(built)} rows" : "")} and throws it away.", at, c?.Share, places);
+            yield return (About(FindingKind.IndexBuiltAnew, c?.Share) with { Predicate = o.Condition }).With((Fact.RowsVisited, built > 0 ? built : null));
         }
         else if (o is { Index: { } index, Covering: false, Object: not null } && index != "rowid" && c is { RowsVisited: >= ManyRows } && side.Catalog?.Index(index) is not null)
         {
-            string kept = c.RowsPassed is { } p && p < c.RowsVisited ? $", of which {Figures.Count(p)} pass" : "";
-            yield return new(FindingKind.LookUpsBehindIndex,
-                $"{index} does not hold all that is needed: {Figures.Count(c.RowsVisited.Value)} of its entries each lead to a look-up in {table}{kept}.", at, c.Share, places);
+            yield return (About(FindingKind.LookUpsBehindIndex, c.Share) with { Index = index, Predicate = o.Condition }).With((Fact.RowsVisited, c.RowsVisited), (Fact.RowsPassed, c.RowsPassed < c.RowsVisited ? c.RowsPassed : null));
         }
 
         if (o.Kind is OperatorKind.Sort or OperatorKind.Group && (c is null || c.RowsVisited >= ManyRows))
         {
             long spilled = side.Counters.GetValueOrDefault("cacheSpills");
-            string many = c?.RowsVisited is { } sorted ? $"{Figures.Count(sorted)} rows are put in order" : "Rows are put in order";
-            yield return new(FindingKind.TemporaryStorage,
-                $"{many} for {OperatorText.SortedFor(o.Text)} in temporary storage: no index gives that order.{(spilled > 0 ? $" {Figures.Count(spilled)} pages went out of the cache." : "")}", at, c?.Share,
-                side.Outline.Blocks.Select(b => b.OrderBy).OfType<TextSpan>().Take(1).ToList());
+            yield return new Finding(FindingKind.TemporaryStorage, at, c?.Share, [.. side.Outline.Blocks.Select(b => b.OrderBy).OfType<TextSpan>().Take(1)]) { Other = OperatorText.SortedFor(o.Text) }
+                .With((Fact.RowsVisited, c?.RowsVisited), (Fact.PagesSpilled, spilled > 0 ? spilled : null));
         }
 
         // With LIMIT, fewer rows than expected only say that it stopped in time.
         bool mayStop = side.Outline.Blocks.Any(b => b.Limited);
         if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(mayStop && counted < estimated) && !o.Children.Any(PartsBelow))
         {
-            yield return new(FindingKind.EstimateOff,
-                $"The planner expected {Figures.Three(estimated)} rows of {(table.Length > 0 ? table : o.Text)} at each start, {Figures.Three(counted)} came: {Figures.Three(o.OffBy.Value)}x off. {StatisticsOf(sources.Known(at))}",
-                at, c.Share, places);
+            CatalogTable? known = sources.Known(at);
+            yield return (About(FindingKind.EstimateOff, c.Share) with { Table = known?.Name ?? table, Other = table.Length > 0 ? table : o.Text, Predicate = o.Condition, Statistics = StatisticsOf(known) })
+                .With((Fact.RowsExpected, estimated), (Fact.RowsCame, counted), (Fact.RowsKnown, known?.AnalyzedRows), (Fact.TableRows, known?.Rows));
         }
 
         if (DependentColumns.Of(o, sources.Known(at), at, places) is { } dependent)
@@ -98,8 +92,7 @@ public static class PlanFindings
         if (OperatorText.RunsPerRow(o.Text) && (c is null || c.Loops >= OftenFrom))
         {
             double? share = c is null ? null : Inclusive(o);
-            yield return new(FindingKind.SubqueryPerRow,
-                $"A subquery runs once for each row around it{(c is null ? "" : $": {Figures.Count(c.Loops)} times")}, with all that stands below it.", at, share, []);
+            yield return new Finding(FindingKind.SubqueryPerRow, at, share, []).With((Fact.Starts, c?.Loops));
         }
     }
 
@@ -109,13 +102,12 @@ public static class PlanFindings
         QueryBlock? outer = side.Outline.Blocks.Count > 0 ? side.Outline.Blocks[0] : null;
         if (side.Rows is { } rows && visited >= ManyRows && visited >= Math.Max(rows, 1) * RowsReadFrom && outer is { Aggregates: false })
         {
-            yield return new(FindingKind.RowsReadPerRowReturned,
-                $"{Figures.Count(visited)} rows are visited for {Figures.Count(rows)} returned: {Figures.Three(visited / (double)Math.Max(rows, 1))} for each.", null, null, []);
+            yield return new Finding(FindingKind.RowsReadPerRowReturned, null, null, []).With((Fact.RowsVisited, visited), (Fact.RowsReturned, rows));
         }
 
         if (outer is not null && side.ValueOf(outer.Offset) is { } skipped && long.TryParse(skipped, CultureInfo.InvariantCulture, out long offset) && offset >= LargeOffsetFrom)
         {
-            yield return new(FindingKind.LargeOffset, $"OFFSET {Figures.Count(offset)}: as many rows are found, put in order and thrown away before the first one is returned.", null, null, []);
+            yield return new Finding(FindingKind.LargeOffset, null, null, []).With((Fact.RowsSkipped, offset));
         }
 
         foreach (Finding finding in JoinFindings(side, sources, operators))
@@ -130,16 +122,14 @@ public static class PlanFindings
         {
             foreach (FlowStep step in flow.Steps.Skip(1).Where(s => s.WithoutCondition))
             {
-                yield return new(FindingKind.JoinWithoutCondition,
-                    $"{step.Table} is joined without a condition: each of its rows meets each of the {Figures.Count(step.RowsIn ?? 0)} rows before it.", step.Operator, operators[step.Operator].Counts?.Share,
-                    sources.Places(step.Operator));
+                yield return new Finding(FindingKind.JoinWithoutCondition, step.Operator, operators[step.Operator].Counts?.Share, sources.Places(step.Operator)) { Table = step.Table }.With((Fact.RowsIn, step.RowsIn));
             }
 
             long? most = flow.Steps.Max(s => s.RowsOut), result = flow.Removes && flow.IsOuter ? side.Rows : null;
             if (most is >= ManyRows && result is { } left && most >= Math.Max(left, 1) * MultipliedFrom && flow.Steps.Count > 1 && flow.Steps[0].RowsOut is { } first && most >= first * MultipliedFrom)
             {
-                yield return new(FindingKind.RowsMultiplied,
-                    $"Joins make {Figures.Count(most.Value)} rows of {Figures.Count(first)}, and {(flow.Distinct ? "DISTINCT" : "grouping")} takes them back to {Figures.Count(left)}.", flow.Steps[^1].Operator, null, []);
+                yield return new Finding(FindingKind.RowsMultiplied, flow.Steps[^1].Operator, null, []) { Other = flow.Distinct ? "DISTINCT" : "grouping" }
+                    .With((Fact.RowsMade, most), (Fact.RowsIn, first), (Fact.RowsReturned, left));
             }
         }
     }
@@ -151,11 +141,11 @@ public static class PlanFindings
     private static double Inclusive(PlanOperator o) => new Plan([o]).Lines().Sum(l => l.Operator.Counts?.Share ?? 0);
 
     /// <summary>Whether statistics explain a wrong estimate: missing, stale, or fresh.</summary>
-    private static string StatisticsOf(CatalogTable? table) => table switch
+    private static StatisticsState StatisticsOf(CatalogTable? table) => table switch
     {
-        null => "",
-        { AnalyzedRows: null } => $"There are no statistics of {table.Name}.",
-        { StatisticsOffBy: >= 2 } => $"The statistics of {table.Name} are stale: they know {Figures.Count(table.AnalyzedRows.Value)} rows, there are {Figures.Count(table.Rows!.Value)}.",
-        _ => $"The statistics of {table.Name} are fresh: averages hide that some values are far more frequent than others.",
+        null => StatisticsState.NotKnown,
+        { AnalyzedRows: null } => StatisticsState.Missing,
+        { StatisticsOffBy: >= 2 } => StatisticsState.Stale,
+        _ => StatisticsState.Fresh,
     };
 }

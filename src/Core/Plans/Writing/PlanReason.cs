@@ -1,7 +1,7 @@
-using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Wording;
 
-namespace SwiftLedger.Core.Plans.Comparing;
+namespace SwiftLedger.Core.Plans.Writing;
 
 /// <summary>Why a line moved, in one sentence: what the engine does otherwise, and what of the change made it do so.</summary>
 public static class PlanReason
@@ -24,7 +24,7 @@ public static class PlanReason
         string? cause = CauseOf(told, before, after);
         if (rewritten)
         {
-            string visits = told is [{ Text: var only }] && only.Contains(" visited instead of ", StringComparison.Ordinal) ? "" : VisitsOf(before, after);
+            string visits = told is [{ TellsVisits: true }] ? "" : VisitsOf(before, after);
             return (OtherMeaning(before, after) + (told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan."
                 : $"As rewritten{(visits.Length > 0 ? visits + (told.Count > 0 ? ": " : "") : ", ")}{(told.Count > 0 ? PlanDifference.Sentence(told) : ".")}")).Trim();
         }

@@ -1,0 +1,62 @@
+using System.Collections.Concurrent;
+using System.Diagnostics;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>What the parts of a trial's session share: what is to be done, how much time is left, and who is told.</summary>
+/// <param name="brief">A brief without problems.</param>
+/// <param name="teller">Told each event, in order.</param>
+internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief, Action<BenchEvent> teller, CancellationToken stop)
+{
+    /// <summary>Tables that cannot be counted within it stay uncounted.</summary>
+    private static readonly TimeSpan CatalogLimit = TimeSpan.FromSeconds(5);
+
+    private readonly ConcurrentDictionary<int, bool> _ended = [];
+    private readonly Lock _telling = new();
+
+    public BenchJob Job => job;
+
+    public TrialOrder Order => order;
+
+    public TrialOptions Options => job.Options;
+
+    public TrialBrief Brief => brief;
+
+    public CancellationToken Stop => stop;
+
+    /// <summary>Runs while something is measured: looking, counting and warming are, the copies and the change are not.</summary>
+    public Stopwatch Clock { get; } = new();
+
+    public TimeSpan? Deadline => order.SecondsLeft is { } left ? TimeSpan.FromSeconds(left) : null;
+
+    public bool IsSpent => Clock.Elapsed >= Deadline;
+
+    /// <summary>Of one execution, within what is left of the trial.</summary>
+    public ExecutionLimit Limit => new(TimeSpan.FromSeconds(job.Options.StatementSeconds), Deadline is { } deadline ? () => deadline - Clock.Elapsed : null);
+
+    /// <summary>What counting all tables may take.</summary>
+    public TimeSpan CountingTables => Deadline is { } deadline && deadline - Clock.Elapsed < CatalogLimit ? deadline - Clock.Elapsed : CatalogLimit;
+
+    /// <summary>The lines that this session measures.</summary>
+    public IEnumerable<LineBrief> Lines => brief.Lines.Where(l => order.Lines.Count == 0 || order.Lines.Contains(l.Number));
+
+    public static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
+
+    /// <summary>Tells one event at a time, whoever has something to tell.</summary>
+    public void Tell(BenchEvent happened)
+    {
+        lock (_telling)
+        {
+            teller(happened);
+            if (happened is LineEnded ended)
+            {
+                _ended[ended.Line] = true;
+            }
+        }
+    }
+
+    /// <summary>Whether it was told that a line gets no more blocks.</summary>
+    public bool HasEnded(int line) => _ended.ContainsKey(line);
+}

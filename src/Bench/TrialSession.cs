@@ -1,0 +1,197 @@
+using System.Diagnostics;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
+
+namespace SwiftLedger.Bench;
+
+/// <summary>One session of a trial in the measuring process: copy, apply, inspect, measure.</summary>
+internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchEvent> tell, CancellationToken stop)
+{
+    private static readonly TimeSpan LongestSyntax = TimeSpan.FromSeconds(5);
+
+    /// <summary>How long the engine gets to listen to an interruption.</summary>
+    private static readonly TimeSpan Grace = TimeSpan.FromSeconds(3);
+
+    public async Task RunAsync()
+    {
+        Parsed<TrialBrief> read = TrialBrief.Read(order.Workload, order.Change, job.Options);
+        job.Engine.LimitMemory(job.Memory.Timed);
+        ProcessBounds.LimitFiles(ProcessBounds.MostFileBytes(job));
+        var problems = read.Problems.Concat(job.Engine.Checks is { } checks ? SyntaxProblems(read.Value, checks) : []).ToList();
+        if (problems.Count > 0)
+        {
+            tell(new JobRefused(problems, BadInput: true));
+            return;
+        }
+
+        var run = new TrialRun(job, order, read.Value, tell, stop);
+        BenchEvent last;
+        using (await WaitForTurnAsync(run))
+        {
+            try
+            {
+                last = await MeasureAsync(run);
+            }
+            catch (SubjectException e)
+            {
+                last = new JobRefused([e.Problem], e.BadInput);
+            }
+            catch (EngineException e)
+            {
+                // Not of a line, which would have ended with it: a server that went away between two of them, say.
+                last = new JobRefused([new(InputPart.Subject, null, $"The database was lost: {e.Message.TrimEnd('.')}.")], BadInput: false);
+            }
+            catch (IOException e)
+            {
+                last = new JobRefused([new(InputPart.Subject, null, $"The copies could not be made: {e.Message}")], BadInput: false);
+            }
+        }
+
+        // The copies are closed and the next one may measure when this is told.
+        run.Tell(last);
+    }
+
+    /// <summary>Statements that the engine's parser refuses, with their place in the file that they come from.</summary>
+    private IEnumerable<InputProblem> SyntaxProblems(TrialBrief brief, IStatementChecks checks)
+    {
+        (InputPart Part, string Text, TextSpan Body, int Number, string Sql)[] all =
+        [
+            .. brief.Workload.Statements.Select(s => (InputPart.Workload, order.Workload, s.Body, s.Number, s.Sql)),
+            .. brief.Change.Rewrites.Select(r => (InputPart.Change, order.Change, r.Body, r.Number, r.Sql)),
+        ];
+        int at = 0;
+
+        // The engine's parser does not always listen to an interruption: then the process ends with the parser in it.
+        var checking = Task.Run(() => checks.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax).ToList());
+        return checking.Wait(LongestSyntax + Grace)
+            ? checking.Result.Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint))
+            : [At(all[at].Part, all[at].Text, all[at].Body, all[at].Number, checks.TooDeep)];
+    }
+
+    private static InputProblem At(InputPart part, string text, TextSpan body, int number, EngineException e) =>
+        InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}.");
+
+    private static async Task<IDisposable> WaitForTurnAsync(TrialRun run)
+    {
+        for (bool told = false; ; told = true)
+        {
+            try
+            {
+                return new FileStream(run.Job.MeasuringLock, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            }
+            catch (IOException)
+            {
+                if (!told)
+                {
+                    run.Tell(new StageReached(TrialStage.Waiting, "another trial is being measured"));
+                }
+
+                await Task.Delay(200, run.Stop);
+            }
+        }
+    }
+
+    /// <returns>The last word.</returns>
+    private async Task<BenchEvent> MeasureAsync(TrialRun run)
+    {
+        run.Tell(new StageReached(TrialStage.Copying, null));
+        using var counter = new ExplainProcess(run.Job.Engine, run.Job.Folder, run.Job.Memory, ProcessBounds.MostFileBytes(job));
+        await using ISubject subject = run.Job.Engine.Open(run.Job.Access, run.Job.Folder, run.Order.Confirming ? null : counter, doing => run.Tell(new StageReached(TrialStage.Copying, doing)), run.Stop);
+        run.Tell(new EnvironmentRead(new(subject.Info.Engine, subject.Info.Version, subject.Info.Settings, subject.Info.Bytes,
+            Machine.Describe(), Machine.LoadAverage(), subject.Info.Notes)));
+        run.Tell(new SchemaRead(subject.Info.Schema));
+        await using ISubjectCopy before = await subject.CopyAsync(Side.Before, run.Stop);
+        await using ISubjectCopy after = await subject.CopyAsync(Side.After, run.Stop);
+
+        using var overtime = new Overtime(() => run.Deadline is { } deadline && run.Clock.Elapsed > deadline + Grace, () => EndSpent(run));
+        if (subject.Turns != SideTurns.ByTurns)
+        {
+            return await new SidesInTurn(run, subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther, () => ApplyAsync(run, before, after)).RunAsync();
+        }
+
+        if (await ApplyAsync(run, before, after) is { } refused)
+        {
+            run.Tell(new AftermathRead(subject.Aftermath()));
+            return refused;
+        }
+
+        if (!run.Order.Confirming)
+        {
+            run.Tell(new StageReached(TrialStage.Inspecting, "the catalogue"));
+            run.Clock.Start();
+            run.Tell(new CatalogsRead(before.ReadCatalog(run.CountingTables), after.ReadCatalog(run.CountingTables)));
+        }
+
+        run.Clock.Start();
+
+        using var stolen = new Machine.StolenTime();
+        double stolenAtStart = stolen.Milliseconds();
+        await Task.Run(
+            async () =>
+            {
+                var turns = new LinesByTurns(run, before, after, stolen);
+                ILookup<bool, LineBrief> lines = await turns.InspectAsync();
+                counter.Dispose();
+                turns.Measure(lines);
+            }, run.Stop);
+        run.Tell(new AftermathRead(subject.Aftermath()));
+        return new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes());
+    }
+
+    /// <returns>Why the change could not be applied; null where it was.</returns>
+    private static async Task<JobRefused?> ApplyAsync(TrialRun run, ISubjectCopy before, ISubjectCopy after)
+    {
+        ChangeStep? at = null;
+        run.Clock.Stop();
+        var clock = Stopwatch.StartNew();
+        TimeSpan most = run.Options.ChangeLimit;
+        var limit = new ExecutionLimit(most, () => most - clock.Elapsed);
+        using var overtime = new Overtime(() => clock.Elapsed > most + Grace, () => run.Tell(Refused(run, at!, limit.Exceeded, limit)));
+        try
+        {
+            foreach (ChangeStep step in run.Brief.Change.Steps)
+            {
+                at = step;
+                run.Tell(new StageReached(TrialStage.Applying, $"statement {step.Number}"));
+                long start = Stopwatch.GetTimestamp();
+                await after.ApplyAsync(step, run.Stop, limit);
+                run.Tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
+            }
+
+            await before.FinishChangeAsync(run.Stop);
+            await after.FinishChangeAsync(run.Stop);
+            run.Clock.Start();
+            return null;
+        }
+        catch (EngineException e) when (at is not null)
+        {
+            return Refused(run, at, e, limit);
+        }
+    }
+
+    private static JobRefused Refused(TrialRun run, ChangeStep at, EngineException e, ExecutionLimit limit)
+    {
+        int offset = Math.Min(e.Offset ?? 0, at.Body.Length);
+        return new([InputProblem.At(InputPart.Change, run.Order.Change, new(at.Body.Start + offset, e.Offset is null ? at.Body.Length : 1),
+            $"Statement {at.Number} of the change {(e.TimeLimit && limit.IsSpent ? $"was ended: the change took longer than {run.Options.ChangeLimit.TotalSeconds:0.###} s, its limit (--change-seconds)" : $"failed: {e.Message}")}. {(run.Options.Sides switch
+            {
+                SubjectSides.InPlace => "The database keeps what the statements before it did; nothing is decided",
+                SubjectSides.Copies or SubjectSides.Dumped => "Nothing was measured, and both copies are removed",
+                _ => "Nothing was measured",
+            })}.")], BadInput: true);
+    }
+
+    /// <summary>The last words of a job whose engine does not listen: what there is by then counts.</summary>
+    private static void EndSpent(TrialRun run)
+    {
+        foreach (LineBrief line in run.Lines.Where(l => !run.HasEnded(l.Number)))
+        {
+            run.Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+        }
+
+        run.Tell(new JobDone(Machine.LoadAverage(), 0, Machine.PeakMebibytes()));
+    }
+}
