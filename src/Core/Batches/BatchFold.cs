@@ -15,6 +15,11 @@ public sealed class BatchFold(SqlDialect dialect)
     /// <summary>Adds an execution.</summary>
     /// <param name="shape">Tells its plan from others of the same statement, cheaply; empty where it has none.</param>
     /// <param name="plan">Asked for only where that shape is new.</param>
+    /// <param name="line">Where it stands in the script, from 1.</param>
+    /// <param name="milliseconds">What it took.</param>
+    /// <param name="rows">Rows that it returned or changed.</param>
+    /// <param name="sql">The statement as it ran.</param>
+    /// <param name="visited">Rows that it looked at.</param>
     public void Add(string sql, int line, double milliseconds, long visited, long rows, string shape, Func<Plan?> plan)
     {
         ulong pattern = SqlPattern.HashOf(sql, dialect);

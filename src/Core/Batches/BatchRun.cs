@@ -4,6 +4,9 @@ namespace SwiftLedger.Core.Batches;
 
 /// <summary>A plan that a statement of a batch ran by, with how often and how long.</summary>
 /// <param name="Plan">As it was counted at its first execution.</param>
+/// <param name="Calls">Executions that ran by it.</param>
+/// <param name="Milliseconds">What they took together.</param>
+/// <param name="Shape">The plan's name, see <see cref="Plan.Shape"/>.</param>
 public sealed record BatchPlan(string Shape, Plan Plan, long Calls, double Milliseconds);
 
 /// <summary>All executions of one pattern in a batch, added up.</summary>
@@ -13,6 +16,11 @@ public sealed record BatchPlan(string Shape, Plan Plan, long Calls, double Milli
 /// <param name="Share">Of the time of all statements, from 0 to 1.</param>
 /// <param name="Slowest">Milliseconds of the longest execution.</param>
 /// <param name="Plans">One for each shape, the costliest first; at most <see cref="BatchFold.MostPlans"/>.</param>
+/// <param name="Calls">Executions.</param>
+/// <param name="Milliseconds">What they took together.</param>
+/// <param name="Pattern">The pattern's hash, 16 hexadecimal digits.</param>
+/// <param name="RowsVisited">Rows that all of them looked at.</param>
+/// <param name="Rows">Rows returned or changed by all of them.</param>
 public sealed record BatchStatement(
     int Number, string Pattern, string Sql, int Line, long Calls, double Milliseconds, double Share, double Slowest, long RowsVisited, long Rows, IReadOnlyList<BatchPlan> Plans);
 
@@ -25,6 +33,9 @@ public sealed record BatchBlock(int? Statement, IReadOnlyList<BatchBlock> Body, 
 
 /// <summary>Where and why a batch ended before its last statement.</summary>
 /// <param name="Bound">Whether a limit of time, memory or disk ended it, and not the engine's refusal.</param>
+/// <param name="Line">Where the statement stands, from 1.</param>
+/// <param name="Message">The engine's words, or ours.</param>
+/// <param name="Statement">Its number in the script, from 1.</param>
 public sealed record BatchFailure(int Statement, int Line, string Message, bool Bound = false);
 
 /// <summary>A script that was run whole, folded: what it cost is found without looking at thousands of equal plans.</summary>
@@ -32,4 +43,5 @@ public sealed record BatchFailure(int Statement, int Line, string Message, bool 
 /// <param name="Blocks">In the order in which they ran.</param>
 /// <param name="Executions">Statements executed, loops unrolled.</param>
 /// <param name="Failure">Null where all of it ran.</param>
+/// <param name="Milliseconds">What all statements took together.</param>
 public sealed record BatchRun(IReadOnlyList<BatchStatement> Statements, IReadOnlyList<BatchBlock> Blocks, long Executions, double Milliseconds, BatchFailure? Failure);

@@ -75,5 +75,6 @@ internal static class LoopFold
         x with { Body = [.. x.Body.Zip(y.Body, Sum)], Times = x.Times + y.Times, Milliseconds = x.Milliseconds + y.Milliseconds };
 
     /// <param name="Id">Equal for equal statements, and for loops with equal bodies.</param>
+    /// <param name="Block">What was repeated.</param>
     private readonly record struct Piece(int Id, BatchBlock Block);
 }

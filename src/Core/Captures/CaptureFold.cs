@@ -7,11 +7,15 @@ namespace SwiftLedger.Core.Captures;
 
 /// <summary>Where a cell belongs: pattern, source and the minute.</summary>
 /// <param name="Pattern">The pattern's hash; <see cref="CaptureFold.EverythingElse"/> for what is not kept apart.</param>
+/// <param name="Minute">Its first minute since 1970, UTC.</param>
+/// <param name="Source">The server or application instance.</param>
 public readonly record struct CellKey(ulong Pattern, string Source, int Minute);
 
 /// <summary>A pattern met for the first time in this fold.</summary>
 /// <param name="Kind">Its first keyword in lower case.</param>
 /// <param name="Tables">Names behind FROM, JOIN, INTO, UPDATE and the like, in order of first use.</param>
+/// <param name="Hash">Of the pattern.</param>
+/// <param name="Text">The pattern itself.</param>
 public sealed record FoundPattern(ulong Hash, string Text, string Kind, IReadOnlyList<string> Tables);
 
 /// <summary>How often a tag's value stood on a pattern's statements.</summary>
@@ -51,6 +55,8 @@ public sealed record FoldedBatch(
 /// <param name="source">The source of statements that do not name their own.</param>
 /// <param name="known">Hashes of the patterns that the book has.</param>
 /// <param name="readPlan">Reads a plan that stands beside a statement; null where it is none.</param>
+/// <param name="apart">Which patterns are kept apart.</param>
+/// <param name="dialect">Of the statements.</param>
 public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan, string source, KeepApart apart, IEnumerable<ulong> known) : ICaptureSink
 {
     /// <summary>The hash under which everything is summed that is not kept apart.</summary>

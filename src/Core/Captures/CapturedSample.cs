@@ -16,6 +16,23 @@ public enum SamplePlace
 /// <param name="Binds">As in a bind line of a workload file; empty without parameters.</param>
 /// <param name="Priority">Random, but always the same for the same execution: of all, those with the highest stay, so that reading in two
 /// parts keeps what reading at once would have kept (bottom-k sampling, Cohen and Kaplan 2007).</param>
+/// <param name="Application">As the capture names it.</param>
+/// <param name="At">When it began, UTC.</param>
+/// <param name="Database">As the capture names it.</param>
+/// <param name="Duration">Null where the capture does not tell.</param>
+/// <param name="Message">The engine's, where it failed.</param>
+/// <param name="Pattern">The pattern's hash.</param>
+/// <param name="Place">Where it stands in the capture.</param>
+/// <param name="Plan">Beside it, as it stood; empty where there was none.</param>
+/// <param name="RowsRead">Null where the capture does not tell.</param>
+/// <param name="RowsReturned">Null where the capture does not tell.</param>
+/// <param name="Session">As the capture names it.</param>
+/// <param name="Source">The server or application instance.</param>
+/// <param name="SqlState">Empty where it succeeded.</param>
+/// <param name="Sql">The statement, cut where it is very long.</param>
+/// <param name="Tags">From comments.</param>
+/// <param name="Unit">Trace, transaction, or another unit that the capture names.</param>
+/// <param name="User">As the capture names it.</param>
 public sealed record CapturedSample(
     ulong Pattern, string Source, SamplePlace Place, DateTime At, TimeSpan? Duration, string Sql, string Binds, long? RowsReturned, long? RowsRead,
     string SqlState, string Message, string Session, string Unit, string Application, string Database, string User,

@@ -6,6 +6,8 @@ namespace SwiftLedger.Core.Captures;
 
 /// <summary>An execution to take a case from.</summary>
 /// <param name="Ticks">How long it took; null where the capture does not tell.</param>
+/// <param name="Binds">Its values, as in a bind line.</param>
+/// <param name="Sql">The statement as it ran.</param>
 public sealed record CaseSource(string Sql, string Binds, long? Ticks);
 
 /// <summary>Writes statements of a capture as a workload file: calls from the capture, cases from parameters that really occurred.</summary>
@@ -18,6 +20,7 @@ public static class CapturedWorkload
     /// <param name="callsPerDay">From the capture.</param>
     /// <param name="medianTicks">What is typical.</param>
     /// <param name="executions">Kept executions of one pattern.</param>
+    /// <param name="dialect">Of the executions.</param>
     public static string? Statement(string name, double callsPerDay, long medianTicks, IReadOnlyList<CaseSource> executions, SqlDialect dialect)
     {
         // What was too long to be kept whole is no statement any more.
@@ -43,6 +46,8 @@ public static class CapturedWorkload
 
     /// <summary>A name for a pattern that has none: its kind and its first table.</summary>
     /// <param name="taken">Names that are in use.</param>
+    /// <param name="kind">Its first keyword.</param>
+    /// <param name="tables">Those that it names, in order of first use.</param>
     public static string NameFor(string kind, IReadOnlyList<string> tables, IReadOnlySet<string> taken)
     {
         string name = string.Join('_', new[] { kind.Length > 0 ? kind : "statement", tables.Count > 0 ? tables[0] : "" }.Where(p => p.Length > 0));

@@ -7,6 +7,7 @@ namespace SwiftLedger.Core.Captures;
 /// <param name="Places">Zero-based column of each field that the file has; see <see cref="Fields"/>.</param>
 /// <param name="Ticks">Length of the duration's unit.</param>
 /// <param name="HasHeader">Whether the first record names the columns.</param>
+/// <param name="Separator">Between two fields.</param>
 public sealed record CsvColumns(IReadOnlyDictionary<string, int> Places, double Ticks, byte Separator, bool HasHeader)
 {
     /// <summary>More columns than that are no observed statements.</summary>

@@ -26,6 +26,9 @@ public enum Movement
 /// <param name="CallsAfterPerDay">Calls a day.</param>
 /// <param name="Comparison">Null where a side was not timed.</param>
 /// <param name="LikeHours">Whether only hours of the day that both sides have were compared.</param>
+/// <param name="Message">Why, where nothing is decided.</param>
+/// <param name="Movement">What was decided.</param>
+/// <param name="Pattern">Its number in the ledger.</param>
 public sealed record DeploymentEffect(
     long Pattern, Movement Movement, string Message, double BeforePerDay, double AfterPerDay, double CallsBeforePerDay, double CallsAfterPerDay,
     UnpairedComparison? Comparison, bool LikeHours)
@@ -41,6 +44,9 @@ public static class DeploymentEffects
     /// <param name="after">Likewise since.</param>
     /// <param name="daysBefore">Length of the span before, in days.</param>
     /// <param name="daysAfter">Length of the span after, in days.</param>
+    /// <param name="band">What counts as level.</param>
+    /// <param name="pattern">Its number in the ledger.</param>
+    /// <param name="seed">Draws the resamples.</param>
     public static DeploymentEffect Of(
         long pattern, IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, double daysBefore, double daysAfter, Band band, ulong seed)
     {

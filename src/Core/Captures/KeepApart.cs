@@ -29,6 +29,7 @@ public sealed record KeepApart(int MostPatterns = 20_000, long? Calls = null, Ti
     /// <param name="ticks">Its time.</param>
     /// <param name="statements">How many statements were read so far.</param>
     /// <param name="allTicks">Their time.</param>
+    /// <param name="calls">Of the pattern so far.</param>
     public bool Admits(long calls, long ticks, long statements, long allTicks) =>
         calls >= Calls || ticks >= Total?.Ticks || (statements >= LeastForShare && ticks > 0 && ticks >= Share * allTicks);
 }

@@ -95,6 +95,8 @@ public interface ICaptureForm
 
     /// <summary>Reads as many whole entries as the bytes hold, from their start.</summary>
     /// <param name="last">Nothing follows these bytes.</param>
+    /// <param name="bytes">What was read and not taken yet.</param>
+    /// <param name="sink">Told each statement.</param>
     /// <returns>How many bytes are done with; the rest is handed over again, with more behind it.</returns>
     int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink);
 

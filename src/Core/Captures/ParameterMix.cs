@@ -25,6 +25,7 @@ public sealed record ParameterMix(bool Moved, string Sentence)
 
     /// <param name="before">Executions drawn at random before.</param>
     /// <param name="after">Executions drawn at random since.</param>
+    /// <param name="dialect">Of the executions.</param>
     public static ParameterMix Between(IReadOnlyList<CaseSource> before, IReadOnlyList<CaseSource> after, SqlDialect dialect)
     {
         Dictionary<Binding, int> x = Counted(before, dialect), y = Counted(after, dialect);

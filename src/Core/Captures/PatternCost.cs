@@ -22,6 +22,7 @@ public enum RankBy
 /// <summary>What a pattern cost in a span of time.</summary>
 /// <param name="Sum">Everything of the span in one cell.</param>
 /// <param name="Course">Total ticks in equal parts of the span.</param>
+/// <param name="Pattern">Its number in the ledger.</param>
 public sealed record PatternCost(long Pattern, Cell Sum, long[] Course)
 {
     /// <summary>Null where nothing was timed.</summary>

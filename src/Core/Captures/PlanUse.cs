@@ -7,10 +7,14 @@ namespace SwiftLedger.Core.Captures;
 /// <summary>A plan of a pattern in one hour on one source.</summary>
 /// <param name="Shape">See <see cref="Plan.Shape"/>.</param>
 /// <param name="Hour">Its first minute since 1970, UTC.</param>
+/// <param name="Pattern">The pattern's hash.</param>
+/// <param name="Source">The server or application instance.</param>
 public readonly record struct PlanUseKey(ulong Pattern, string Source, string Shape, int Hour);
 
 /// <summary>How often executions whose plan the capture holds ran with it.</summary>
 /// <param name="Outline">The plan's operators, a line each; its full text stands with the executions that are kept.</param>
+/// <param name="Calls">Executions that ran by it.</param>
+/// <param name="Ticks">Their durations together.</param>
 public sealed record PlanUse(string Outline, long Calls, long Ticks);
 
 /// <summary>Follows which plan each pattern ran with.</summary>

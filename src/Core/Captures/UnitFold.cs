@@ -8,6 +8,8 @@ public sealed record UnitStep(ulong Pattern, DateTime At, double? Milliseconds, 
 /// <summary>Which pattern is repeated, and after which one.</summary>
 /// <param name="Before">The pattern right before the first repetition; 0 where the unit begins with it.</param>
 /// <param name="Then">The write of the same row that follows each repetition; 0 where there is none.</param>
+/// <param name="Repeated">Hash of the pattern that was repeated.</param>
+/// <param name="Source">The server or application instance.</param>
 public readonly record struct RepeatKey(ulong Before, ulong Repeated, string Source, ulong Then = 0);
 
 /// <summary>Units of work that send the same pattern again and again.</summary>

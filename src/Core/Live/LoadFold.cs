@@ -5,19 +5,26 @@ namespace SwiftLedger.Core.Live;
 /// <summary>Sessions active on average over a stretch of time, by what they waited for.</summary>
 /// <param name="Samples">Looks in it.</param>
 /// <param name="ByKind">Average sessions by kind of wait; <see cref="LoadFold.Running"/> for those that ran. They add up to <paramref name="Active"/>.</param>
+/// <param name="Active">Average sessions.</param>
+/// <param name="From">Its beginning.</param>
 public sealed record LoadStretch(DateTimeOffset From, int Samples, double Active, IReadOnlyDictionary<string, double> ByKind);
 
 /// <summary>A pattern by how often it was seen active: with one look a second, seconds of database time, short statements seen as rarely as they run.</summary>
 /// <param name="ByKind">The same looks by kind of wait.</param>
+/// <param name="Pattern">The pattern's hash, 16 hexadecimal digits.</param>
+/// <param name="Seen">Looks at which it was active, summed over sessions.</param>
+/// <param name="Sql">The pattern itself.</param>
 public sealed record ActivePattern(string Pattern, string Sql, long Seen, IReadOnlyDictionary<string, long> ByKind);
 
 /// <summary>A moment that was kept whole.</summary>
 /// <param name="PiledUp">Whether sessions piled up; else some began to wait for each other.</param>
+/// <param name="Sample">What was seen.</param>
 public sealed record KeptMoment(ActivitySample Sample, bool PiledUp);
 
 /// <summary>Adds up looks at a server: load over time, and the patterns that made it.</summary>
 /// <param name="stretch">How much time a point of the course holds.</param>
 /// <param name="pileUp">From so many active sessions on a look is kept whole.</param>
+/// <param name="dialect">Of the statements that are seen.</param>
 public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
 {
     /// <summary>Stands for no wait at all.</summary>

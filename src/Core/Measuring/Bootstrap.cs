@@ -28,6 +28,7 @@ public static class Bootstrap
 
     /// <summary>The middle part of the resampled values.</summary>
     /// <param name="confidence">A fraction: 0.95 for 95 %.</param>
+    /// <param name="resampled">In any order; at least one.</param>
     public static (double Low, double High) Interval(double[] resampled, double confidence = 0.95)
     {
         double[] sorted = [.. resampled];

@@ -8,6 +8,7 @@ public static class FisherExact
     /// <param name="n">The first in all, at least <paramref name="x"/>.</param>
     /// <param name="y">Hits among the second.</param>
     /// <param name="m">The second in all, at least <paramref name="y"/>.</param>
+    /// <exception cref="ArgumentOutOfRangeException">A count is negative, or more than there are.</exception>
     public static double TwoSided(int x, int n, int y, int m)
     {
         ArgumentOutOfRangeException.ThrowIfGreaterThan(x, n);

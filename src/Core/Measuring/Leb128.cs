@@ -22,6 +22,7 @@ public static class Leb128
     }
 
     /// <param name="at">Where it begins; moved behind it.</param>
+    /// <param name="bytes">Where the number stands.</param>
     /// <exception cref="FormatException">The bytes end inside it, or it has more than 64 bits.</exception>
     public static ulong Read(ReadOnlySpan<byte> bytes, ref int at) =>
         (uint)at < (uint)bytes.Length && bytes[at] < 0x80 ? bytes[at++] : ReadLong(bytes, ref at);

@@ -11,6 +11,7 @@ public static class OneAfterTheOther
 
     /// <param name="before">Microseconds per execution of each batch, in the order measured.</param>
     /// <param name="after">Likewise.</param>
+    /// <param name="band">What counts as level.</param>
     /// <returns>Null where a side has no batch.</returns>
     public static PairedComparison? Compare(IReadOnlyList<double> before, IReadOnlyList<double> after, Band band)
     {

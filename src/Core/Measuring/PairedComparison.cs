@@ -32,6 +32,8 @@ public enum Objection
 /// <param name="Blocks">Blocks that were judged, before any averaging.</param>
 /// <param name="Averaged">Blocks after averaging neighbours; equal to <paramref name="Blocks"/> where there was no need.</param>
 /// <param name="PValueAbove">One-sided p-value of "not above the band".</param>
+/// <param name="Objection">Why it may not decide; none where it may.</param>
+/// <param name="Standing">Where the interval lies; undecided where something objects.</param>
 public sealed record PairedComparison(
     double LogRatio,
     double Low,

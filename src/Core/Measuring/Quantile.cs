@@ -5,6 +5,7 @@ public static class Quantile
 {
     /// <param name="sample">At least one number, in any order.</param>
     /// <param name="p">From 0 to 1.</param>
+    /// <exception cref="ArgumentOutOfRangeException">No number is in it, or p is beyond 0 to 1.</exception>
     public static double Of(IReadOnlyList<double> sample, double p)
     {
         double[] sorted = [.. sample];
@@ -14,6 +15,7 @@ public static class Quantile
 
     /// <param name="sorted">At least one number, ascending.</param>
     /// <param name="p">From 0 to 1.</param>
+    /// <exception cref="ArgumentOutOfRangeException">No number is in it, or p is beyond 0 to 1.</exception>
     public static double OfSorted(ReadOnlySpan<double> sorted, double p)
     {
         ArgumentOutOfRangeException.ThrowIfZero(sorted.Length);

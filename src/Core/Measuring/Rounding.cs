@@ -7,6 +7,7 @@ public static class Rounding
     /// <param name="parts">Amounts of any sign in one unit.</param>
     /// <param name="total">What they add up to.</param>
     /// <param name="decimals">Digits after the point, 0 to 6.</param>
+    /// <exception cref="ArgumentOutOfRangeException">Decimals are beyond 0 to 6.</exception>
     public static IReadOnlyList<decimal> ToTotal(IReadOnlyList<decimal> parts, decimal total, int decimals)
     {
         ArgumentOutOfRangeException.ThrowIfNegative(decimals);

@@ -39,6 +39,7 @@ public sealed class SignedRank
     }
 
     /// <param name="n">Pairs, 1 to 2,000.</param>
+    /// <exception cref="ArgumentOutOfRangeException">n is beyond 1 to 2,000.</exception>
     public static SignedRank Of(int n)
     {
         ArgumentOutOfRangeException.ThrowIfLessThan(n, 1);

@@ -10,6 +10,7 @@ namespace SwiftLedger.Core.Measuring;
 /// <param name="CallsBefore">Timed calls compared.</param>
 /// <param name="CallsAfter">Timed calls compared.</param>
 /// <param name="BlockLength">Stretches that were drawn together, because neighbours resemble each other.</param>
+/// <param name="Standing">Where the interval lies.</param>
 public sealed record UnpairedComparison(double LogShift, double Low, double High, long CallsBefore, long CallsAfter, int BlockLength, Standing Standing)
 {
     /// <summary>Fewer calls on a side decide nothing.</summary>
@@ -32,6 +33,8 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// </remarks>
     /// <param name="before">The durations of each stretch of time, in order.</param>
     /// <param name="after">Likewise; like hours only, where the caller can choose.</param>
+    /// <param name="band">What counts as level.</param>
+    /// <param name="seed">Draws the resamples.</param>
     /// <returns>Null where a side has no timed call.</returns>
     public static UnpairedComparison? Of(IReadOnlyList<LatencyHistogram> before, IReadOnlyList<LatencyHistogram> after, Band band, ulong seed)
     {
@@ -85,6 +88,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
 
     /// <summary>The weighted median of all differences between two distributions on the same grid.</summary>
     /// <param name="differences">Memory to work in.</param>
+    /// <param name="width">Where the search ends.</param>
+    /// <param name="x">Ascending.</param>
+    /// <param name="y">Ascending.</param>
     private static double Shift(ReadOnlySpan<double> x, ReadOnlySpan<double> y, Span<double> differences, double width)
     {
         differences.Clear();

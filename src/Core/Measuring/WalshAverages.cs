@@ -10,6 +10,7 @@ public sealed class WalshAverages
     private readonly double[] _sorted;
 
     /// <param name="sample">At least one finite number, in any order.</param>
+    /// <exception cref="ArgumentOutOfRangeException">The sample is empty.</exception>
     public WalshAverages(IReadOnlyList<double> sample)
     {
         ArgumentOutOfRangeException.ThrowIfZero(sample.Count);

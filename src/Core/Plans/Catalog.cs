@@ -4,6 +4,7 @@ namespace SwiftLedger.Core.Plans;
 
 /// <summary>What a database holds, and what its planner was told of it.</summary>
 /// <param name="PageSize">Bytes.</param>
+/// <param name="Tables">In any order.</param>
 public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
 {
     /// <summary>The table of that name, in any case; null where there is none.</summary>
@@ -19,6 +20,9 @@ public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
 /// <param name="Rows">Counted; null where counting took too long.</param>
 /// <param name="Pages">Of the table alone, without its indexes; null where sizes are not known.</param>
 /// <param name="AnalyzedRows">How many rows the statistics believe in; null where there are none.</param>
+/// <param name="Columns">In their order.</param>
+/// <param name="Indexes">In any order.</param>
+/// <param name="Name">As the engine has it.</param>
 public sealed record CatalogTable(
     string Name, IReadOnlyList<CatalogColumn> Columns, long? Rows, long? Pages, long? AnalyzedRows, IReadOnlyList<CatalogIndex> Indexes)
 {
@@ -43,10 +47,13 @@ public sealed record CatalogTable(
 }
 
 /// <param name="Event">insert, update or delete.</param>
+/// <param name="Name">As the engine has it.</param>
 public sealed record CatalogTrigger(string Name, string Event);
 
 /// <param name="Type">As declared; may be empty.</param>
 /// <param name="Key">Place in the primary key from 1; 0 where it is none of it.</param>
+/// <param name="Name">As the engine has it.</param>
+/// <param name="NotNull">Whether it can hold no NULL.</param>
 public sealed record CatalogColumn(string Name, string Type, bool NotNull, int Key)
 {
     /// <summary>What the planner knows of its values; null where it knows nothing, or that is not known here.</summary>
@@ -57,6 +64,9 @@ public sealed record CatalogColumn(string Name, string Type, bool NotNull, int K
 /// <param name="Origin">How it came to be: created, unique or key.</param>
 /// <param name="Partial">Whether it holds only some rows.</param>
 /// <param name="RowsPerKey">From the statistics: rows that share the first column's value, the first two columns', and so on; empty where there are none.</param>
+/// <param name="Name">As the engine has it.</param>
+/// <param name="Pages">That it takes; null where nobody counted them.</param>
+/// <param name="Unique">Whether a key stands in it once.</param>
 public sealed record CatalogIndex(
     string Name, IReadOnlyList<string> Columns, bool Unique, bool Partial, string Origin, long? Pages, IReadOnlyList<double> RowsPerKey)
 {

@@ -16,4 +16,5 @@ public sealed record OperatorCounts(long Loops, long? RowsVisited, long? RowsPas
 /// <param name="RowsHash">As in <see cref="Trials.Inspection.RowsHash"/>: both libraries must give the same rows.</param>
 /// <param name="Milliseconds">How long the execution took; not for comparing, as counting costs time.</param>
 /// <param name="Problem">Why there are no counts; null where there are.</param>
+/// <param name="Rows">Rows returned; null where the statement failed or writes.</param>
 public sealed record CountedPlan(Plan? Plan, long? Rows, string? RowsHash, double? Milliseconds, string? Problem);

@@ -27,6 +27,8 @@ public enum OperatorKind
 /// <param name="Index">The index it goes through, or null.</param>
 /// <param name="Condition">The part of the condition that the index serves, or null; of a PostgreSQL operator without an index, its join condition or filter.</param>
 /// <param name="Covering">Whether the index holds all that is needed.</param>
+/// <param name="Children">The operators that hand it rows.</param>
+/// <param name="Kind">As far as all engines share it.</param>
 public sealed record PlanOperator(
     OperatorKind Kind, string Text, string? Object, string? Index, string? Condition, bool Covering,
     IReadOnlyList<PlanOperator> Children)

@@ -26,6 +26,7 @@ public abstract class PlanLanguage(SqlDialect dialect)
 
     /// <summary>What only this engine tells of what costs more than it need.</summary>
     /// <param name="operators">In the order of <see cref="Plan.Lines"/>.</param>
+    /// <param name="side">The plan, with what is known around it.</param>
     public virtual IEnumerable<Finding> FindingsOf(PlanSide side, IReadOnlyList<PlanOperator> operators) => [];
 
     /// <summary>Why the same plan may cost otherwise for how the engine came by it; null where it does not tell.</summary>
@@ -38,6 +39,7 @@ public interface IPlanPins
     /// <summary>The statement with the plan written into it; null where the plan gives nothing to write.</summary>
     /// <param name="wanted">The plan that it is to keep.</param>
     /// <param name="instead">The plan that it runs by now; null where that is not known.</param>
+    /// <param name="sql">The statement.</param>
     string? Rewrite(string sql, Plan wanted, Plan? instead = null);
 
     /// <summary>The indexes that a statement is held to by name.</summary>

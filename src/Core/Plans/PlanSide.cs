@@ -6,6 +6,7 @@ namespace SwiftLedger.Core.Plans;
 /// <summary>A plan with what is known around it: what its differences and findings are read from.</summary>
 /// <param name="Sql">The statement; empty where only a plan is known.</param>
 /// <param name="Language">Of the engine that made it.</param>
+/// <param name="Plan">As the engine made it.</param>
 public sealed record PlanSide(Plan Plan, string Sql, PlanLanguage Language)
 {
     private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql, Language.Dialect));

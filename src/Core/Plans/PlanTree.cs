@@ -10,6 +10,8 @@ public static class PlanTree
 {
     /// <summary>Builds a plan from rows of (id, parent, detail), parents before children, as the engine gives them.</summary>
     /// <param name="finish">Adds to an operator what is known of it beside its words; null where nothing is.</param>
+    /// <param name="read">Reads the text of one operator.</param>
+    /// <param name="rows">Parents before children.</param>
     public static Plan Build(
         IReadOnlyList<(int Id, int Parent, string Detail)> rows, ReadOperator read, Func<int, PlanOperator, PlanOperator>? finish = null)
     {
@@ -27,6 +29,8 @@ public static class PlanTree
 
     /// <summary>Builds a plan from lines in their order, each with how far it stands in: under the nearest line before it that stands less far.</summary>
     /// <param name="finish">Given the line's place, adds to an operator what is known of it beside its words; null where nothing is.</param>
+    /// <param name="lines">In their order.</param>
+    /// <param name="read">Reads the text of one operator.</param>
     public static Plan BuildIndented(IEnumerable<(int Column, string Detail)> lines, ReadOperator read, Func<int, PlanOperator, PlanOperator>? finish = null)
     {
         var rows = new List<(int Id, int Parent, string Detail)>();

@@ -20,10 +20,12 @@ public sealed record FlowStep(int Operator, string Table, long? TableRows, long?
 /// <param name="IsOuter">Whether it is the outermost query.</param>
 /// <param name="Distinct">Whether it says DISTINCT.</param>
 /// <param name="Removes">Whether it folds rows after joining: DISTINCT, or grouping.</param>
+/// <param name="Steps">The tables in the plan's order.</param>
 public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool Distinct, bool Removes)
 {
     /// <summary>Flows of a plan that was counted; none otherwise.</summary>
     /// <param name="sources">Of the same side.</param>
+    /// <param name="side">The plan, with what is known around it.</param>
     public static IReadOnlyList<RowFlow> Of(PlanSide side, PlanSources sources)
     {
         var flows = new List<RowFlow>();

@@ -33,6 +33,9 @@ public sealed record ResultDocument(
     /// <param name="account">A settled account, or one that was interrupted.</param>
     /// <param name="state">finished, cancelled or interrupted.</param>
     /// <param name="kept">What was decided when the trial ended; null to tell what the account holds.</param>
+    /// <param name="change">The change's text.</param>
+    /// <param name="subjectPath">The subject's address, without a password.</param>
+    /// <param name="workload">The workload's text.</param>
     public static ResultDocument Of(TrialAccount account, string subjectPath, string workload, string change, string state = "finished", Settlement? kept = null)
     {
         Bill bill = kept?.Bill ?? Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);

@@ -32,6 +32,8 @@ internal ref struct PatternWriter : IDisposable
     private int _previousRowEnd;
 
     /// <param name="scratch">Memory to write into; more is rented when it does not suffice.</param>
+    /// <param name="dialect">Of the statement.</param>
+    /// <param name="sql">The statement.</param>
     public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect, Span<byte> scratch)
     {
         _sql = sql;

@@ -3,6 +3,7 @@ namespace SwiftLedger.Core.Sql;
 /// <summary>A table, index, view or trigger of a database.</summary>
 /// <param name="Kind">In lower case.</param>
 /// <param name="Definition">The statement that makes it.</param>
+/// <param name="Name">As the engine has it.</param>
 public sealed record SchemaObject(string Kind, string Name, string Definition);
 
 /// <summary>What differs between two readings of a schema.</summary>
@@ -14,6 +15,8 @@ public sealed record SchemaDifference(string What, string Script, IReadOnlyList<
     private const int MostNamed = 6;
 
     /// <param name="dialect">Of the definitions.</param>
+    /// <param name="after">The later reading.</param>
+    /// <param name="before">The earlier reading.</param>
     /// <returns>Null where nothing differs but layout.</returns>
     public static SchemaDifference? Between(IReadOnlyList<SchemaObject> before, IReadOnlyList<SchemaObject> after, SqlDialect dialect)
     {

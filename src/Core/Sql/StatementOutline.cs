@@ -8,17 +8,25 @@ public sealed record SourceItem(string Name, string Alias, TextSpan Span);
 
 /// <summary>A column as a condition names it.</summary>
 /// <param name="Qualifier">What stands before the dot; empty where nothing does.</param>
+/// <param name="Name">Of the column.</param>
+/// <param name="Span">Where it stands.</param>
 public sealed record ColumnUse(string Qualifier, string Name, TextSpan Span);
 
 /// <summary>One side of a comparison: what an index can serve is a column that stands alone.</summary>
 /// <param name="Wrapped">How a column in it is wrapped: a function's name, an operator; empty where one stands alone, or none does.</param>
 /// <param name="Value">A literal's or parameter's text; empty where it is none.</param>
+/// <param name="Columns">That it names.</param>
 public sealed record ConditionSide(IReadOnlyList<ColumnUse> Columns, string Wrapped, string Value);
 
 /// <summary>A part of WHERE or ON that must hold: what stands between ANDs.</summary>
 /// <param name="Operator">In upper case: <c>=</c>, <c>LIKE</c>, <c>NOT IN</c>, <c>OR</c> for alternatives; empty where there is none.</param>
 /// <param name="Columns">Those named in it, subqueries aside.</param>
 /// <param name="Alternatives">The columns of each alternative of an OR; empty otherwise.</param>
+/// <param name="Collation">That it names; empty where it names none.</param>
+/// <param name="HasSubquery">Whether one stands in it.</param>
+/// <param name="Left">Of the comparison.</param>
+/// <param name="Right">Of the comparison.</param>
+/// <param name="Span">Where it stands.</param>
 public sealed record SqlCondition(
     TextSpan Span, string Operator, IReadOnlyList<ColumnUse> Columns, ConditionSide Left, ConditionSide Right, bool HasSubquery, string Collation,
     IReadOnlyList<IReadOnlyList<ColumnUse>> Alternatives);
@@ -27,6 +35,11 @@ public sealed record SqlCondition(
 /// <param name="Offset">The literal or parameter behind OFFSET; empty where there is none.</param>
 /// <param name="Limited">Whether it says LIMIT: operators may end before they have given all.</param>
 /// <param name="Aggregates">Whether it folds rows: GROUP BY, or a function such as count in its list.</param>
+/// <param name="Conditions">Of WHERE, ON and HAVING, cut where AND joins them.</param>
+/// <param name="Distinct">Whether it says DISTINCT.</param>
+/// <param name="OrderBy">Where its ORDER BY stands; null where there is none.</param>
+/// <param name="Sources">What it reads, in their order.</param>
+/// <param name="Span">Where it stands.</param>
 public sealed record QueryBlock(
     TextSpan Span, IReadOnlyList<SourceItem> Sources, IReadOnlyList<SqlCondition> Conditions, bool Distinct, bool Aggregates, TextSpan? OrderBy, string Offset, bool Limited)
 {
@@ -50,6 +63,7 @@ public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
 
     /// <summary>The source that a plan calls by this name.</summary>
     /// <param name="nth">How many operators of that name stand before, from 0: several blocks may read the same table.</param>
+    /// <param name="alias">As the plan has it.</param>
     public (QueryBlock Block, SourceItem Source)? Find(string? alias, int nth = 0)
     {
         (QueryBlock, SourceItem)? last = null;

@@ -61,6 +61,8 @@ public sealed record SchemaRead(IReadOnlyList<SchemaObject> Objects) : BenchEven
 public sealed record CatalogsRead(Catalog? Before, Catalog? After) : BenchEvent;
 
 /// <param name="Number">The statement's number in the change file.</param>
+/// <param name="Seconds">What it took.</param>
+/// <param name="Sql">The statement.</param>
 public sealed record StepApplied(int Number, string Sql, double Seconds) : BenchEvent;
 
 public sealed record LineInspected(int Line, Inspection Before, Inspection After) : BenchEvent;

@@ -14,6 +14,10 @@ public readonly record struct Interval(double Low, double High);
 /// <summary>What one line costs in a day.</summary>
 /// <param name="Seconds">Database-seconds a day.</param>
 /// <param name="ShareOfChange">Its part of the bill's change, in database-seconds, rounded so that the parts add up.</param>
+/// <param name="CallsPerDay">Of the case.</param>
+/// <param name="Case">Its label.</param>
+/// <param name="Line">Its number in the trial.</param>
+/// <param name="Statement">The statement's name.</param>
 public sealed record BillItem(int Line, string Statement, string Case, double CallsPerDay, PerDay Seconds, decimal ShareOfChange);
 
 /// <summary>A line that the bill leaves out, and why.</summary>
@@ -28,6 +32,7 @@ public sealed record NotBilled(int Line, string Statement, string Case, string R
 /// <param name="Rows">Rows returned or changed in a day.</param>
 /// <param name="Items">Largest change first.</param>
 /// <param name="TotalChange">The sum of the items' shares of the change.</param>
+/// <param name="LeftOut">Lines that are not counted, each with why.</param>
 public sealed record Bill(
     PerDay Seconds,
     Interval BeforeInterval,

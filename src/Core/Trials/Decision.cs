@@ -19,6 +19,8 @@ public enum Basis
 /// <summary>What was decided about a line, as data: <c>Reports.DecisionWords</c> puts it into sentences.</summary>
 /// <param name="Reason">Why, where that is not plain from the numbers; else null.</param>
 /// <param name="Notices">What a reader should know besides.</param>
+/// <param name="Basis">What the verdict rests on.</param>
+/// <param name="Verdict">What was decided.</param>
 public sealed record Decision(Verdict Verdict, Basis Basis, Reason? Reason, IReadOnlyList<Notice> Notices);
 
 /// <summary>The decisions of a trial as they were made: kept, and never made again by other rules in their place.</summary>

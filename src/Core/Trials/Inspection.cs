@@ -23,6 +23,7 @@ public sealed record SideFailure(string Reason, bool TimeLimit = false);
 /// <param name="RowsRepeat">Whether a second run gave the same rows.</param>
 /// <param name="Counters">The engine's counters of one execution by name; <c>vmSteps</c> is the primary one of SQLite.</param>
 /// <param name="CountersRepeat">Whether a second run counted the same; null where there was no second one.</param>
+/// <param name="Failure">Why the side could not be run; null where it could.</param>
 public sealed record Inspection(
     Plan? Plan,
     double? ColdMilliseconds,

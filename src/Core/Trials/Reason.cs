@@ -36,6 +36,7 @@ public sealed record OtherRows(long? Before, long? After) : Reason;
 /// <summary>The before side could not be run.</summary>
 /// <param name="Other">What the after side failed with; null where it did not.</param>
 /// <param name="AfterMilliseconds">The after side's first execution, where the before side only took too long.</param>
+/// <param name="Failure">Why it could not be run.</param>
 public sealed record BeforeFailed(SideFailure Failure, SideFailure? Other, double? AfterMilliseconds) : Reason;
 
 /// <summary>The after side took longer than an execution may.</summary>
@@ -76,10 +77,12 @@ public sealed record SessionsDisagree(double First, double Second) : Reason;
 
 /// <summary>The time was spent before the first look.</summary>
 /// <param name="Fewest">Blocks at the first look.</param>
+/// <param name="Blocks">That count.</param>
 public sealed record TooFewBlocks(int Blocks, int Fewest) : Reason;
 
 /// <summary>The time was spent between two looks.</summary>
 /// <param name="HalfWidth">Half of the interval as a ratio's distance from 1.</param>
+/// <param name="Blocks">That count.</param>
 public sealed record TimeSpent(double HalfWidth, int Blocks) : Reason;
 
 /// <summary>Too many blocks were left out because the machine was taken away.</summary>
@@ -93,15 +96,18 @@ public sealed record RatioMoved : Reason;
 
 /// <summary>The last look could not tell.</summary>
 /// <param name="HalfWidth">Half of the interval as a ratio's distance from 1.</param>
+/// <param name="Blocks">That count.</param>
 public sealed record TooNoisy(double HalfWidth, int Blocks) : Reason;
 
 /// <summary>Time did not settle it; another plan and what the engine counted do.</summary>
 /// <param name="Counter">Name of the primary counter.</param>
 /// <param name="Timed">Whether time was tried.</param>
+/// <param name="Ratio">Of the primary counter.</param>
 public sealed record DecidedByWork(double Ratio, string Counter, bool Timed) : Reason;
 
 /// <summary>Among so many lines a finding this weak may be chance.</summary>
 /// <param name="Rate">The false discovery rate that is kept, a fraction.</param>
+/// <param name="Lines">That were tested together.</param>
 public sealed record MayBeChance(int Lines, double Rate) : Reason;
 
 /// <summary>A sentence that was kept before reasons were data.</summary>

@@ -31,6 +31,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
     public static TrialAccount Open(TrialBrief brief) => new(brief, [.. brief.Lines.Select(l => new Line(LineEvidence.Nothing(l, brief.Options)))]);
 
     /// <summary>Takes in one event.</summary>
+    /// <exception cref="ArgumentOutOfRangeException">An event of another version.</exception>
     public TrialAccount With(BenchEvent happened) => happened switch
     {
         StageReached stage => this with { Stage = stage },

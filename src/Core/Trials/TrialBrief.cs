@@ -12,6 +12,13 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Tolerance">Half-width of this line's band, as a fraction.</param>
 /// <param name="Rewritten">Whether the after side runs a rewrite.</param>
 /// <param name="ComparesOrder">Whether the outermost query of both sides orders its rows.</param>
+/// <param name="AfterBindings">Its values.</param>
+/// <param name="AfterPlace">Where it stands in its file.</param>
+/// <param name="AfterSql">What runs on the after side.</param>
+/// <param name="BeforeBindings">Its values.</param>
+/// <param name="BeforePlace">Where it stands in its file.</param>
+/// <param name="BeforeSql">What runs on the before side.</param>
+/// <param name="Pattern">The pattern's hash, 16 hexadecimal digits.</param>
 public sealed record LineBrief(
     int Number,
     string Statement,

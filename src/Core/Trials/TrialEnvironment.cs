@@ -8,6 +8,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="Machine">Processor, cores, memory and system, in words.</param>
 /// <param name="LoadAverage">Runnable processes over the last minute when measuring began.</param>
 /// <param name="Notes">What sets the copies apart from the subject, in sentences.</param>
+/// <param name="EngineVersion">As the engine tells it.</param>
 public sealed record TrialEnvironment(
     string Engine,
     string EngineVersion,

@@ -14,6 +14,7 @@ public enum LimitedOption
 
 /// <summary>An option beyond its limits.</summary>
 /// <param name="Must">What it has to be, as the end of a sentence that begins with its name.</param>
+/// <param name="Option">Which one.</param>
 public sealed record OptionProblem(LimitedOption Option, string Must)
 {
     /// <summary>The sentence for somebody who filled in a form.</summary>

@@ -5,6 +5,8 @@ namespace SwiftLedger.Core.Workloads;
 
 /// <summary>One parameter set as a bind line gives it.</summary>
 /// <param name="Share">Its share of the calls, where given.</param>
+/// <param name="Bindings">Its values by their keys.</param>
+/// <param name="Span">Where it stands.</param>
 public sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, TextSpan Span)
 {
     internal static BindLine Read(string file, Directive directive, InputPart part, List<InputProblem> problems)

@@ -5,10 +5,19 @@ namespace SwiftLedger.Core.Workloads;
 /// <summary>One statement of a migration.</summary>
 /// <param name="Number">From 1, among all statements of the change file.</param>
 /// <param name="Place">Where it begins in the file.</param>
+/// <param name="Body">Where it stands, its comments left aside.</param>
+/// <param name="Sql">The statement.</param>
 public sealed record ChangeStep(int Number, string Sql, TextSpan Body, TextPlace Place);
 
 /// <summary>A statement that takes the place of a named one on the after side.</summary>
 /// <param name="CaseBindings">Its own values for each case of the statement, in their order; empty where it takes the statement's.</param>
+/// <param name="Body">Where it stands, its comments left aside.</param>
+/// <param name="Number">In the change file, from 1.</param>
+/// <param name="OrdersRows">Whether its outermost query has ORDER BY.</param>
+/// <param name="Parameters">Keys of its parameters.</param>
+/// <param name="Place">Where it stands.</param>
+/// <param name="Sql">What runs instead.</param>
+/// <param name="Statement">Name of the statement that it replaces.</param>
 public sealed record Rewrite(
     int Number,
     string Statement,

@@ -6,6 +6,8 @@ namespace SwiftLedger.Core.Workloads;
 /// <param name="Key">One of the known keys, in lower case.</param>
 /// <param name="Qualifier">What stands between key and colon, trimmed: the share of a bind line.</param>
 /// <param name="Value">What stands behind the colon, trimmed; its place in the file is <see cref="ValueSpan"/>.</param>
+/// <param name="Span">Where it stands.</param>
+/// <param name="ValueSpan">Where its value stands.</param>
 internal sealed record Directive(string Key, string Qualifier, string Value, TextSpan Span, TextSpan ValueSpan)
 {
     private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite"];

@@ -22,6 +22,10 @@ public sealed record InputProblem(InputPart Part, TextPlace? Place, string Messa
     public int? Statement { get; init; }
 
     /// <param name="statement">Number of the statement that it is about; null for none.</param>
+    /// <param name="message">What is wrong, and what to do.</param>
+    /// <param name="part">Which of the things handed in.</param>
+    /// <param name="span">The wrong piece.</param>
+    /// <param name="text">The whole text.</param>
     public static InputProblem At(InputPart part, string text, TextSpan span, string message, int? statement = null) =>
         new(part, TextPlace.At(text, span.Start), message, span.Length) { Statement = statement };
 

@@ -4,11 +4,13 @@ namespace SwiftLedger.Core.Workloads;
 
 /// <summary>A value for one parameter.</summary>
 /// <param name="Key">The parameter's name without its prefix, or its number.</param>
+/// <param name="Value">As a literal of SQL.</param>
 public sealed record Binding(string Key, SqlValue Value);
 
 /// <summary>A statement with one set of parameter values.</summary>
 /// <param name="Label"><c>1</c>, <c>2</c>, ... in the order of the bind lines; <c>1</c> where there is none.</param>
 /// <param name="Share">Its share of the statement's calls; the shares of a statement add up to 1.</param>
+/// <param name="Bindings">Its values by their keys.</param>
 public sealed record StatementCase(string Label, double Share, IReadOnlyList<Binding> Bindings)
 {
     /// <summary>The bindings as they stand in a workload file.</summary>
@@ -22,6 +24,10 @@ public sealed record StatementCase(string Label, double Share, IReadOnlyList<Bin
 /// <param name="CallsPerDay">Null where the file does not say.</param>
 /// <param name="Tolerance">Half-width of its band as a fraction (0.05 for 5 %), where the file sets one.</param>
 /// <param name="Parameters">Keys of its parameters.</param>
+/// <param name="Cases">At least one.</param>
+/// <param name="OrdersRows">Whether its outermost query has ORDER BY.</param>
+/// <param name="Pattern">Its pattern.</param>
+/// <param name="Sql">The statement.</param>
 public sealed record WorkloadStatement(
     int Number,
     string Name,

@@ -14,6 +14,7 @@ public static class WorkloadFile
 
     /// <summary>Reads a file as far as it can be understood; the problems say what could not.</summary>
     /// <param name="text">The file, with or without a byte order mark, any line ends.</param>
+    /// <param name="dialect">Of the statements.</param>
     public static Parsed<Workload> Parse(string text, SqlDialect dialect)
     {
         var problems = new List<InputProblem>();

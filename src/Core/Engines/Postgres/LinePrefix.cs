@@ -68,6 +68,9 @@ public sealed class LinePrefix
 
     /// <summary>Reads the prefix at the start of a line.</summary>
     /// <param name="length">Its length; the severity follows.</param>
+    /// <param name="fields">Filled with what the prefix tells.</param>
+    /// <param name="line">UTF-8, from the line's first byte.</param>
+    /// <param name="time">Reads its times.</param>
     internal bool TryRead(ReadOnlySpan<byte> line, LogTime time, ref PrefixFields fields, out int length)
     {
         int at = 0;

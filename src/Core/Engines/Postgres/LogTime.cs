@@ -17,6 +17,8 @@ internal sealed class LogTime
 
     /// <summary>Reads a time at the start of the bytes.</summary>
     /// <param name="length">How many bytes it took, up to the end of the zone.</param>
+    /// <param name="text">UTF-8, from the time's first byte.</param>
+    /// <param name="utc">The time.</param>
     public bool TryRead(ReadOnlySpan<byte> text, out DateTime utc, out int length)
     {
         utc = default;

@@ -49,6 +49,10 @@ public sealed class StderrLog : ICaptureForm
 
     /// <summary>Reads one message with all that belongs to it.</summary>
     /// <param name="head">Of the message's first line, if it was read when it ended the message before; that of the next where this one ended.</param>
+    /// <param name="at">Where the message begins.</param>
+    /// <param name="bytes">What was read and not taken yet.</param>
+    /// <param name="last">Whether nothing follows.</param>
+    /// <param name="sink">Told each statement.</param>
     /// <returns>Where the next one begins; the same place where its end has not come yet.</returns>
     private int ConsumeMessage(ReadOnlySpan<byte> bytes, int at, ref Head head, bool last, ICaptureSink sink)
     {
@@ -162,6 +166,9 @@ public sealed class StderrLog : ICaptureForm
     /// <summary>The text from a place up to the last line that goes on with it.</summary>
     /// <param name="next">The line after the first; moved behind those that belong to it.</param>
     /// <param name="open">Whether more may follow that has not come yet.</param>
+    /// <param name="bytes">What was read and not taken yet.</param>
+    /// <param name="last">Whether nothing follows.</param>
+    /// <param name="start">Where the message's text begins.</param>
     private static ReadOnlySpan<byte> WithFurtherLines(ReadOnlySpan<byte> bytes, int start, scoped ref int next, bool last, out bool open)
     {
         while (next < bytes.Length && bytes[next] == '\t')

@@ -13,6 +13,7 @@ internal sealed class IndexedBy : IPlanPins
     /// <summary>The statement with the plan's indexes written into it; null where the plan gives nothing to write.</summary>
     /// <param name="wanted">The plan that it is to keep.</param>
     /// <param name="instead">The plan that it runs by now; null where that is not known.</param>
+    /// <param name="sql">The statement.</param>
     public string? Rewrite(string sql, Plan wanted, Plan? instead = null)
     {
         StatementOutline outline = StatementOutline.Of(sql, SqliteDialect.Dialect);

@@ -23,6 +23,8 @@ internal static class JoinOrder
     /// <summary>The statement with its tables in this order; null where that cannot be written without changing what it means.</summary>
     /// <param name="order">Names as the plan has them.</param>
     /// <param name="behind">What is to stand behind a table, by its place in the text; moves with it.</param>
+    /// <param name="outline">Of the statement.</param>
+    /// <param name="sql">The statement.</param>
     public static string? Write(string sql, StatementOutline outline, IReadOnlyList<string> order, IReadOnlyDictionary<int, string> behind)
     {
         if (order.Count < 2 || outline.Blocks.FirstOrDefault(b => b.Sources.Count == order.Count && order.All(n => b.Source(n) is not null)) is not { } block

@@ -43,6 +43,7 @@ public static class PlanText
 
     /// <summary>Builds a plan from rows of (id, parent, detail), parents before children, as the engine gives them.</summary>
     /// <param name="finish">Adds to an operator what is known of it beside its words; null where nothing is.</param>
+    /// <param name="rows">Parents before children.</param>
     public static Plan Build(IReadOnlyList<(int Id, int Parent, string Detail)> rows, Func<int, PlanOperator, PlanOperator>? finish = null) => PlanTree.Build(rows, ReadOperator, finish);
 
     /// <summary>Builds a plan from lines in their order, each with how far it stands in.</summary>

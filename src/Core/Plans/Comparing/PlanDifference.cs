@@ -26,6 +26,7 @@ public enum DifferenceKind
 /// <param name="Table">The table that it is about, by its own name; empty where it is about none.</param>
 /// <param name="Before">The operator on the side before that it is about; null where there is none.</param>
 /// <param name="After">Likewise after.</param>
+/// <param name="Kind">What differs.</param>
 public sealed record PlanDifference(DifferenceKind Kind, string Table, PlanOperator? Before = null, PlanOperator? After = null)
 {
     /// <summary>The tables in the order in which they were joined; empty where it is about something else.</summary>
@@ -48,6 +49,8 @@ public sealed record PlanDifference(DifferenceKind Kind, string Table, PlanOpera
     public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after) => Between(before, after, PlanAlignment.Of(before.ByTable(), after.ByTable()));
 
     /// <param name="rows">Both plans <see cref="PlanSide.ByTable"/>, aligned.</param>
+    /// <param name="after">The side after.</param>
+    /// <param name="before">The side before.</param>
     public static IReadOnlyList<PlanDifference> Between(PlanSide before, PlanSide after, IReadOnlyList<AlignedOperator> rows)
     {
         var found = new List<PlanDifference>();

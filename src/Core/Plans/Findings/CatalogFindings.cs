@@ -8,6 +8,7 @@ public static class CatalogFindings
     private const double DeadShare = 0.2;
 
     /// <param name="used">Names of the indexes that some plan goes through; null where no workload tells.</param>
+    /// <param name="catalog">What the database holds.</param>
     public static IReadOnlyList<Finding> Of(Catalog catalog, IReadOnlySet<string>? used)
     {
         var found = new List<Finding>();

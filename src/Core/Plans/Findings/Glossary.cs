@@ -6,6 +6,7 @@ namespace SwiftLedger.Core.Plans.Findings;
 /// <param name="Why">Why it costs.</param>
 /// <param name="Remedies">What people usually do, the most usual first.</param>
 /// <param name="Example">A statement before, and after a remedy; empty where none helps.</param>
+/// <param name="Kind">Of the finding.</param>
 public sealed record GlossaryEntry(FindingKind Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example);
 
 /// <summary>What each finding means; common practice of the trade, no source, unless one is named.</summary>

@@ -18,6 +18,7 @@ public static class PlanFindings
     public static IReadOnlyList<Finding> Of(PlanSide side) => Of(side, new PlanSources(side));
 
     /// <param name="sources">Of the same side.</param>
+    /// <param name="side">The plan, with what is known around it.</param>
     public static IReadOnlyList<Finding> Of(PlanSide side, PlanSources sources)
     {
         PlanOperator[] operators = [.. side.Plan.Lines().Select(l => l.Operator)];

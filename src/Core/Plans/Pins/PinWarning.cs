@@ -17,6 +17,7 @@ public enum PinWarningKind
 
 /// <summary>What of the schema or the statistics that a pin rests on has changed.</summary>
 /// <param name="Name">The index or the table.</param>
+/// <param name="Kind">What has changed.</param>
 public sealed record PinWarning(PinWarningKind Kind, string Name)
 {
     public string Sentence => Kind switch
@@ -30,6 +31,7 @@ public sealed record PinWarning(PinWarningKind Kind, string Name)
     /// <param name="pins">How statements of its engine are held.</param>
     /// <param name="now">The latest catalogue; null where nothing read it.</param>
     /// <param name="then">The catalogue of its trial; null where nothing read it.</param>
+    /// <param name="dialect">Of the statement.</param>
     /// <returns>Null where nothing has changed, or nobody can tell.</returns>
     public static PinWarning? Of(string sql, IPlanPins pins, SqlDialect dialect, Catalog? now, Catalog? then)
     {

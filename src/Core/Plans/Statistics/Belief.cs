@@ -102,4 +102,6 @@ public static partial class Belief
 
 /// <param name="Share">Of the rows, from 0 to 1.</param>
 /// <param name="Known">What the statistics say, in a sentence.</param>
+/// <param name="Column">That the condition is about.</param>
+/// <param name="Sign">The comparison: <c>=</c>, <c>&lt;</c> and so on.</param>
 internal sealed record BelievedPart(string Column, string Sign, double Share, string Known);

@@ -13,6 +13,7 @@ public static class Selectivity
     /// <summary>For <c>column = value</c>.</summary>
     /// <param name="value">Null where it is not known: a parameter of a generic plan.</param>
     /// <param name="rows">Of the table.</param>
+    /// <param name="s">Of the column; null where there are none.</param>
     public static double Equal(ColumnStatistics? s, string? value, double rows)
     {
         if (s is null)
@@ -44,6 +45,8 @@ public static class Selectivity
     /// <summary>For <c>column &lt; value</c>.</summary>
     /// <param name="inclusive">For <c>&lt;=</c>.</param>
     /// <param name="numbers">Whether values are numbers or dates, not texts.</param>
+    /// <param name="s">Of the column; null where there are none.</param>
+    /// <param name="value">As text.</param>
     public static double Less(ColumnStatistics? s, string value, bool inclusive, bool numbers)
     {
         if (s is null)

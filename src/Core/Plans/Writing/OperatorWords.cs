@@ -7,6 +7,7 @@ namespace SwiftLedger.Core.Plans.Writing;
 public static class OperatorWords
 {
     /// <param name="language">Of the engine whose plan it is.</param>
+    /// <param name="o">The operator.</param>
     public static string Of(PlanOperator o, PlanLanguage language) => o switch
     {
         { Text: var text } when language.Words.FirstOrDefault(k => text.StartsWith(k.Begins, StringComparison.Ordinal)) is { Means: not null } known => known.Means,

@@ -10,10 +10,15 @@ public static class PlanReason
 
     /// <summary>The sentence; null where neither plan nor catalogue tell of a difference.</summary>
     /// <param name="rewritten">Whether the statement itself is another one on the side after.</param>
+    /// <param name="after">The side after.</param>
+    /// <param name="before">The side before.</param>
     public static string? Sentence(PlanSide before, PlanSide after, bool rewritten) =>
         Sentence(before, after, rewritten, PlanAlignment.Of(before.ByTable(), after.ByTable()));
 
     /// <param name="rows">Both plans <see cref="PlanSide.ByTable"/>, aligned.</param>
+    /// <param name="after">The side after.</param>
+    /// <param name="before">The side before.</param>
+    /// <param name="rewritten">Whether the statement itself is another one on the side after.</param>
     public static string? Sentence(PlanSide before, PlanSide after, bool rewritten, IReadOnlyList<AlignedOperator> rows)
     {
         IReadOnlyList<PlanDifference> differences = PlanDifference.Between(before, after, rows);
