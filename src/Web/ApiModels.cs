@@ -33,13 +33,23 @@ public sealed record BookListItem(long Id, string Name, string? Subject);
 
 public sealed record ChangeView(long Id, string Title, string Note, string Text, TrialSummary? LatestTrial);
 
-/// <param name="State">waiting, running, finished, refused, cancelled or interrupted.</param>
 /// <param name="Ahead">How many trials are measured before this one, while it waits.</param>
+/// <summary>The states of a trial, as the ledger names them.</summary>
+public enum TrialState
+{
+    Waiting,
+    Running,
+    Finished,
+    Refused,
+    Cancelled,
+    Interrupted,
+}
+
 public sealed record TrialSummary(
-    long Id, long BookId, long? ChangeId, string Title, string State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead)
+    long Id, long BookId, long? ChangeId, string Title, TrialState State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead)
 {
     public static TrialSummary Of(TrialRecord t, int ahead) =>
-        new(t.Id, t.BookId, t.ChangeId, t.Title, t.State, t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead);
+        new(t.Id, t.BookId, t.ChangeId, t.Title, Enum.Parse<TrialState>(t.State, ignoreCase: true), t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead);
 }
 
 public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, IReadOnlyList<TrialSummary> Trials);
@@ -70,8 +80,15 @@ public sealed record LookRequest(string Subject, string? Password = null);
 
 public sealed record StageView(TrialStage Stage, string? Detail, int Ended, int Total, bool Confirming);
 
-/// <param name="State">waiting, measuring or ended.</param>
-public sealed record LineView(string State, ResultLine Result, bool LeavesStanding = false);
+/// <summary>How far a line is.</summary>
+public enum LineState
+{
+    Waiting,
+    Measuring,
+    Ended,
+}
+
+public sealed record LineView(LineState State, ResultLine Result, bool LeavesStanding = false);
 
 public sealed record TrialPage(
     TrialSummary Trial, string BookName, string Subject, TrialSettings Settings, string Workload, string Change,
@@ -98,7 +115,7 @@ public sealed record TrialPage(
     public static StageView StageOf(TrialAccount account, StageReached stage) =>
         new(stage.Stage, stage.Detail, account.Lines.Count(l => l.Evidence.End is not null), account.Lines.Count, account.Confirming);
 
-    public static string StateOf(LineEvidence e) => e.End is not null ? "ended" : e.Before is not null ? "measuring" : "waiting";
+    public static LineState StateOf(LineEvidence e) => e.End is not null ? LineState.Ended : e.Before is not null ? LineState.Measuring : LineState.Waiting;
 }
 
 /// <summary>By which version of the rules a trial was decided.</summary>

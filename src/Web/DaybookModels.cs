@@ -96,7 +96,7 @@ public sealed record SourceShare(string Name, long Calls, double Seconds, double
 /// <param name="Mix">How the mix of parameters moved; empty where it has none, or where nothing was compared.</param>
 /// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
 public sealed record EffectRow(
-    string Hash, string Text, string Movement, string Message, string Mix, bool MixMoved, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
+    string Hash, string Text, Movement Movement, string Message, string Mix, bool MixMoved, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
     double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High);
 
 /// <param name="BeforeFrom">Start of the span before; it ends with the deployment.</param>

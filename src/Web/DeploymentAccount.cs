@@ -76,6 +76,6 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 
     private static EffectRow RowOf(DeploymentEffect e, ParameterMix mix, PatternRecord p) => new(
-        SqlPattern.NameOf(p.Hash), p.Text, e.Movement.ToString().ToLowerInvariant(), e.Message, mix.Sentence, mix.Moved, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
+        SqlPattern.NameOf(p.Hash), p.Text, e.Movement, e.Message, mix.Sentence, mix.Moved, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
         e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null);
 }

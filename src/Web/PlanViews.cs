@@ -18,7 +18,6 @@ public sealed record PlaceView(int Start, int Length)
 }
 
 /// <param name="At">Its place in the plan, from 0.</param>
-/// <param name="Kind">scan, search, sort, group, subquery, compound or other.</param>
 /// <param name="EstimatedRows">At each start.</param>
 /// <param name="Rows">Handed on at each start, on average; null where nothing was counted.</param>
 /// <param name="OffBy">Estimate over counted rows, or the reverse.</param>
@@ -26,11 +25,10 @@ public sealed record PlaceView(int Start, int Length)
 /// <param name="Means">What it does, in plain words.</param>
 /// <param name="Places">Where the statement speaks of it.</param>
 public sealed record OperatorView(
-    int At, int Depth, string Text, string Kind, string? Table, string? Index, string? Condition, double? EstimatedRows, double? Rows, double? OffBy, long? Loops,
+    int At, int Depth, string Text, OperatorKind Kind, string? Table, string? Index, string? Condition, double? EstimatedRows, double? Rows, double? OffBy, long? Loops,
     long? RowsVisited, long? RowsPassed, double? Share, string Means, string Counted, IReadOnlyList<PlaceView> Places);
 
-/// <param name="As">kept, changed, added or removed.</param>
-public sealed record AlignedView(string As, OperatorView? Before, OperatorView? After);
+public sealed record AlignedView(AlignedAs As, OperatorView? Before, OperatorView? After);
 
 /// <param name="Kind">As the glossary names it.</param>
 /// <param name="Operator">Its place in the plan; null where it is about the whole.</param>
@@ -67,13 +65,13 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
         List<OperatorView> x = Lines(before, sourcesBefore), y = Lines(after, sourcesAfter);
         if (before is null || after is null)
         {
-            return new(null, false, [.. x.Select(o => new AlignedView("kept", o, null)), .. y.Select(o => new AlignedView("kept", null, o))], sideBefore, sideAfter);
+            return new(null, false, [.. x.Select(o => new AlignedView(AlignedAs.Kept, o, null)), .. y.Select(o => new AlignedView(AlignedAs.Kept, null, o))], sideBefore, sideAfter);
         }
 
         // Aligned operators are the plans' own in their order, so that each is known by its place.
         IReadOnlyList<AlignedOperator> aligned = PlanAlignment.Of(before.ByTable(), after.ByTable());
         int i = 0, j = 0;
-        List<AlignedView> rows = [.. aligned.Select(r => new AlignedView(r.As.ToString().ToLowerInvariant(), r.Before is null ? null : x[i++], r.After is null ? null : y[j++]))];
+        List<AlignedView> rows = [.. aligned.Select(r => new AlignedView(r.As, r.Before is null ? null : x[i++], r.After is null ? null : y[j++]))];
         return new(PlanReason.Sentence(before, after, rewritten, aligned), before.Plan.Shape == after.Plan.Shape, rows, sideBefore, sideAfter);
     }
 
@@ -81,7 +79,7 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
         side is null || sources is null ? [] : [.. side.Plan.Lines().Select((l, at) => Of(side.Language, sources, at, l.Depth, l.Operator))];
 
     private static OperatorView Of(PlanLanguage language, PlanSources sources, int at, int depth, PlanOperator o) => new(
-        at, depth, o.Text, o.Kind.ToString().ToLowerInvariant(), o.Object is null ? null : sources.Table(at), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
+        at, depth, o.Text, o.Kind, o.Object is null ? null : sources.Table(at), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
         o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o, language), WithBelief(OperatorWords.Counted(o), Belief.Of(o, sources.Known(at))),
         sources.Places(at).Select(PlaceView.Of).ToList());
 
@@ -109,14 +107,13 @@ public sealed record PastedView(ComparisonView Plans, string? NoteBefore, string
 
 public sealed record StandingRequest(string Shape, string Outline, string Note = "");
 
-/// <param name="Side">before or after.</param>
 /// <param name="Standing">Whether it is the standing plan; null where there is none.</param>
-public sealed record PlanSeenView(long TrialId, string Title, string At, string Side, string Case, string Shape, string Text, double? MedianMs, string? Verdict, bool? Standing);
+public sealed record PlanSeenView(long TrialId, string Title, string At, Side Side, string Case, string Shape, string Text, double? MedianMs, string? Verdict, bool? Standing);
 
 public sealed record PlanHistoryView(StandingPlan? Standing, IReadOnlyList<PlanSeenView> Seen)
 {
     public static PlanHistoryView Of(StandingPlan? standing, IReadOnlyList<PlanSeen> seen) => new(standing, seen.Select(s => new PlanSeenView(
-        s.TrialId, s.Title, s.At, s.Side == Side.Before ? "before" : "after", s.Case, s.Plan.Shape, s.Plan.Text, s.MedianMicroseconds / 1000, s.Verdict,
+        s.TrialId, s.Title, s.At, s.Side, s.Case, s.Plan.Shape, s.Plan.Text, s.MedianMicroseconds / 1000, s.Verdict,
         standing is null ? null : s.Plan.Shape == standing.Shape)).ToList());
 }
 

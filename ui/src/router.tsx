@@ -5,6 +5,7 @@ import { BooksView } from "./book/BooksView";
 import { BookView } from "./book/BookView";
 import { CatalogueView } from "./catalogue/CatalogueView";
 import { DaybookView } from "./daybook/DaybookView";
+import { columns, otherRanks } from "./daybook/measures";
 import { NewTrialView } from "./newtrial/NewTrialView";
 import { EmptyState } from "./parts/Notice";
 import { Top } from "./parts/Top";
@@ -43,19 +44,21 @@ const root = createRootRoute({
 
 const books = createRoute({ getParentRoute: () => root, path: "/", component: BooksView });
 
-export const bookRoute = createRoute({
+const bookRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId",
   validateSearch: (s: Record<string, unknown>): { change?: number } => ({ change: whole(s.change) }),
   component: BookView,
 });
 
+const ranks: RankBy[] = [...columns, ...otherRanks].map((c) => c.rank);
+
 type DaybookSearch = Narrowing & View & { measure?: string; rank?: RankBy; deployment?: number };
 
 const text = (value: unknown): string | undefined =>
   value === undefined || value === null || value === "" ? undefined : String(value);
 
-export const daybookRoute = createRoute({
+const daybookRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/daybook",
   validateSearch: (s: Record<string, unknown>): DaybookSearch => ({
@@ -68,7 +71,7 @@ export const daybookRoute = createRoute({
     tag: text(s.tag),
     slow: whole(s.slow),
     measure: text(s.measure),
-    rank: text(s.rank) as RankBy | undefined,
+    rank: ranks.find((r) => r === s.rank),
     since: text(s.since),
     until: text(s.until),
     apart: s.apart === true || undefined,
@@ -77,13 +80,13 @@ export const daybookRoute = createRoute({
   component: DaybookView,
 });
 
-export const statementRoute = createRoute({
+const statementRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/statements/$hash",
   component: StatementView,
 });
 
-export const newTrialRoute = createRoute({
+const newTrialRoute = createRoute({
   getParentRoute: () => root,
   path: "/new",
   validateSearch: (
@@ -97,32 +100,32 @@ export const newTrialRoute = createRoute({
   component: NewTrialView,
 });
 
-export const trialRoute = createRoute({
+const trialRoute = createRoute({
   getParentRoute: () => root,
   path: "/trials/$trialId",
   component: TrialView,
 });
 
-export const lineRoute = createRoute({
+const lineRoute = createRoute({
   getParentRoute: () => trialRoute,
   path: "/lines/$line",
   component: () => null,
 });
 
-export const linePlansRoute = createRoute({
+const linePlansRoute = createRoute({
   getParentRoute: () => root,
   path: "/trials/$trialId/plans/$line",
   component: PlansView,
 });
 
-export const pastedRoute = createRoute({
+const pastedRoute = createRoute({
   getParentRoute: () => root,
   path: "/plans",
   validateSearch: (s: Record<string, unknown>): { book?: number } => ({ book: whole(s.book) }),
   component: PastedView,
 });
 
-export const catalogueRoute = createRoute({
+const catalogueRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/catalogue",
   validateSearch: (s: Record<string, unknown>): { table?: string } => ({ table: text(s.table) }),
@@ -137,7 +140,7 @@ const watch = createRoute({
   component: WatchView,
 });
 
-export const planHistoryRoute = createRoute({
+const planHistoryRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/plans/$hash",
   component: PlanHistoryView,

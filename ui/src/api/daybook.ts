@@ -8,17 +8,7 @@ export type Effect = Schemas["EffectRow"];
 export type Repeat = Schemas["RepeatView"];
 export type Sample = Schemas["SampleView"];
 /** What the list of patterns can be ranked by: the server's names. */
-export type RankBy =
-  | "total"
-  | "average"
-  | "worst"
-  | "calls"
-  | "p95"
-  | "errors"
-  | "rowsRead"
-  | "rowsReturned"
-  | "rowsReadPerReturned"
-  | "spread";
+export type RankBy = NonNullable<Schemas["RankBy"]>;
 
 /** What narrows the daybook; an empty field does not. */
 export type Narrowing = {

@@ -1346,7 +1346,7 @@ export interface paths {
                     kind?: string;
                     table?: string;
                     tag?: string;
-                    rank?: string;
+                    rank?: components["schemas"]["RankBy"];
                     limit?: number;
                     slow?: number;
                 };
@@ -1820,8 +1820,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @enum {unknown} */
+        AlignedAs: "kept" | "changed" | "added" | "removed";
         AlignedView: {
-            as: string;
+            as: components["schemas"]["AlignedAs"];
             before: null | components["schemas"]["OperatorView"];
             after: null | components["schemas"]["OperatorView"];
         };
@@ -1837,13 +1839,24 @@ export interface components {
             /** Format: double */
             milliseconds: number;
         };
+        /** @description Where and why a batch ended before its last statement. */
         BatchFailure: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its number in the script, from 1.
+             */
             statement: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Where the statement stands, from 1.
+             */
             line: number;
+            /** @description The engine's words, or ours. */
             message: string;
-            /** @default false */
+            /**
+             * @description Whether a limit of time, memory or disk ended it, and not the engine's refusal.
+             * @default false
+             */
             bound: boolean;
         };
         BatchPlanView: {
@@ -1891,15 +1904,28 @@ export interface components {
             /** Format: int32 */
             blockCount: number;
         };
+        /** @description What one line costs in a day. */
         BillItem: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its number in the trial.
+             */
             line: number;
+            /** @description The statement's name. */
             statement: string;
+            /** @description Its label. */
             case: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the case.
+             */
             callsPerDay: number;
+            /** @description Database-seconds a day. */
             seconds: components["schemas"]["PerDay"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Its part of the bill's change, in database-seconds, rounded so that the parts add up.
+             */
             shareOfChange: number;
         };
         BlockView: {
@@ -1971,28 +1997,49 @@ export interface components {
             rejected: components["schemas"]["Rejection"][];
         };
         CatalogColumn: {
+            /** @description As the engine has it. */
             name: string;
+            /** @description As declared; may be empty. */
             type: string;
+            /** @description Whether it can hold no NULL. */
             notNull: boolean;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Place in the primary key from 1; 0 where it is none of it.
+             */
             key: number;
             statistics?: null | components["schemas"]["ColumnStatistics"];
         };
         CatalogIndex: {
+            /** @description As the engine has it. */
             name: string;
+            /** @description In order; an expression has its text, or `(expression)`. */
             columns: string[];
+            /** @description Whether a key stands in it once. */
             unique: boolean;
+            /** @description Whether it holds only some rows. */
             partial: boolean;
+            /** @description How it came to be: created, unique or key. */
             origin: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description That it takes; null where nobody counted them.
+             */
             pages: null | number;
+            /** @description From the statistics: rows that share the first column's value, the first two columns', and so on; empty where there are none. */
             rowsPerKey: number[];
+            /** @description False where building it failed: it is kept and never used. */
             valid?: boolean;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How often the server went through it since it began to count; null where it does not.
+             */
             scans?: null | number;
         };
         CatalogTrigger: {
+            /** @description As the engine has it. */
             name: string;
+            /** @description insert, update or delete. */
             event: string;
         };
         CatalogueView: {
@@ -2049,15 +2096,28 @@ export interface components {
             text: string;
             rewrites: null | string;
         };
+        /** @description What a planner knows of a column's values. */
         ColumnStatistics: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Share of rows that are NULL.
+             */
             nullFraction: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Different values; below 0: their share of the rows, negated.
+             */
             distinct: number;
+            /** @description The most common values, as text, the most common first. */
             common: string[];
+            /** @description The share of rows that each of them has. */
             frequencies: number[];
+            /** @description Bounds of groups with equally many rows each, common values and NULL left out. */
             histogram: string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Between the order of values and the order in which rows lie, from -1 to 1; null where it is not told.
+             */
             correlation: null | number;
         };
         ComparisonView: {
@@ -2142,11 +2202,18 @@ export interface components {
             script: string;
             noticed: boolean;
         };
+        /** @description What copies through a dump hold and where they stand, where that is not the whole subject on its own server. */
         DumpContents: {
+            /** @description Tables whose rows come along, as SQL names them; null for all, empty for none. */
             tables?: null | string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Rows that are made from the statistics of each other table, for each row that the subject has: 1 for as many; null where those tables stay empty.
+             */
             madeRows?: null | number;
+            /** @description Address, without its password, of a database on the server that holds the copies; null for the subject's own server. */
             on?: null | string;
+            /** @description Whether all rows are the subject's own. */
             isWhole?: boolean;
         };
         EffectPage: {
@@ -2164,7 +2231,7 @@ export interface components {
         EffectRow: {
             hash: string;
             text: string;
-            movement: string;
+            movement: components["schemas"]["Movement"];
             message: string;
             mix: string;
             mixMoved: boolean;
@@ -2263,8 +2330,10 @@ export interface components {
             beforePlanText: string;
             afterPlanText: string;
         };
+        /** @enum {unknown} */
+        LineState: "waiting" | "measuring" | "ended";
         LineView: {
-            state: string;
+            state: components["schemas"]["LineState"];
             result: components["schemas"]["ResultLine"];
             /** @default false */
             leavesStanding: boolean;
@@ -2273,6 +2342,12 @@ export interface components {
             subject: string;
             password?: null | string;
         };
+        /**
+         * @description How a pattern moved at a deployment.
+         * @enum {unknown}
+         */
+        Movement: "regressed" | "improved" | "level" | "unsettled" | "new" | "gone";
+        /** @description A line that the bill leaves out, and why. */
         NotBilled: {
             /** Format: int32 */
             line: number;
@@ -2289,19 +2364,24 @@ export interface components {
         NoteRequest: {
             text: string;
         };
+        /** @description What a reader should know besides the verdict: a code with its numbers. Ratios are after / before. */
         Notice: components["schemas"]["NoticeRowsMoved"] | components["schemas"]["NoticeOtherOrder"] | components["schemas"]["NoticeRowsVary"] | components["schemas"]["NoticeTailLeavesBand"] | components["schemas"]["NoticeWorkDisagrees"] | components["schemas"]["NoticeWorkLeavesBand"];
+        /** @description The same rows come in another order. */
         NoticeOtherOrder: {
             /** @enum {string} */
             code?: "otherOrder";
         };
+        /** @description The rows differ between the sides of a statement that was not rewritten. */
         NoticeRowsMoved: {
             /** @enum {string} */
             code?: "rowsMoved";
         };
+        /** @description The rows of one side differ from run to run. */
         NoticeRowsVary: {
             /** @enum {string} */
             code?: "rowsVary";
         };
+        /** @description Level by the median, while means or high percentiles are not. */
         NoticeTailLeavesBand: {
             /** @enum {string} */
             code?: "tailLeavesBand";
@@ -2310,25 +2390,32 @@ export interface components {
             /** Format: double */
             p95Ratio: number;
         };
+        /** @description Work moved the other way than time. */
         NoticeWorkDisagrees: {
             /** @enum {string} */
             code?: "workDisagrees";
             /** Format: double */
             ratio: number;
         };
+        /** @description Unsettled, while work left its band. */
         NoticeWorkLeavesBand: {
             /** @enum {string} */
             code?: "workLeavesBand";
             /** Format: double */
             ratio: number;
         };
+        /**
+         * @description What an operator does, as far as all engines share it.
+         * @enum {unknown}
+         */
+        OperatorKind: "other" | "scan" | "search" | "sort" | "group" | "subquery" | "compound";
         OperatorView: {
             /** Format: int32 */
             at: number;
             /** Format: int32 */
             depth: number;
             text: string;
-            kind: string;
+            kind: components["schemas"]["OperatorKind"];
             table: null | string;
             index: null | string;
             condition: null | string;
@@ -2413,6 +2500,7 @@ export interface components {
             tables: string[];
             patterns: components["schemas"]["PatternRow"][];
         };
+        /** @description An amount of a day on each side. */
         PerDay: {
             /** Format: double */
             before: number;
@@ -2454,7 +2542,7 @@ export interface components {
             trialId: number;
             title: string;
             at: string;
-            side: string;
+            side: components["schemas"]["Side"];
             case: string;
             shape: string;
             text: string;
@@ -2496,7 +2584,11 @@ export interface components {
             length: number;
             message: string;
         };
+        /** @enum {unknown} */
+        RankBy: "total" | "average" | "worst" | "calls" | "p95" | "errors" | "rowsRead" | "rowsReturned" | "rowsReadPerReturned" | "spread" | null;
+        /** @description Why a line was decided as it was: a code with its numbers. Ratios are after / before. */
         Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
+        /** @description The after side took longer than an execution may. */
         ReasonAfterDidNotFinish: {
             /** @enum {string} */
             code?: "afterDidNotFinish";
@@ -2504,46 +2596,63 @@ export interface components {
             /** Format: double */
             beforeMilliseconds: number;
         };
+        /** @description A sentence that was kept before reasons were data. */
         ReasonAsTold: {
             /** @enum {string} */
             code?: "asTold";
             sentence: string;
         };
+        /** @description The before side could not be run. */
         ReasonBeforeFailed: {
             /** @enum {string} */
             code?: "beforeFailed";
+            /** @description Why it could not be run. */
             failure: components["schemas"]["SideFailure"];
             other: null | components["schemas"]["SideFailure"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The after side's first execution, where the before side only took too long.
+             */
             afterMilliseconds: null | number;
         };
+        /** @description Neighbouring blocks resemble each other, even averaged. */
         ReasonBlocksResemble: {
             /** @enum {string} */
             code?: "blocksResemble";
         };
+        /** @description Only the after side could not be run. */
         ReasonBrokeAfter: {
             /** @enum {string} */
             code?: "brokeAfter";
             failure: components["schemas"]["SideFailure"];
         };
+        /** @description One side was measured after the other, and the difference is too small to be believed without a second session. */
         ReasonCannotBeConfirmed: {
             /** @enum {string} */
             code?: "cannotBeConfirmed";
             /** Format: double */
             ratio: number;
         };
+        /** @description A second session on fresh copies agreed. */
         ReasonConfirmed: {
             /** @enum {string} */
             code?: "confirmed";
         };
+        /** @description Time did not settle it; another plan and what the engine counted do. */
         ReasonDecidedByWork: {
             /** @enum {string} */
             code?: "decidedByWork";
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the primary counter.
+             */
             ratio: number;
+            /** @description Name of the primary counter. */
             counter: string;
+            /** @description Whether time was tried. */
             timed: boolean;
         };
+        /** @description The first copies could not tell, at the band's edge; fresh ones could. */
         ReasonFreshCopiesTold: {
             /** @enum {string} */
             code?: "freshCopiesTold";
@@ -2552,43 +2661,64 @@ export interface components {
             /** Format: double */
             second: number;
         };
+        /** @description Too many blocks were left out because the machine was taken away. */
         ReasonMachineTakenAway: {
             /** @enum {string} */
             code?: "machineTakenAway";
         };
+        /** @description Among so many lines a finding this weak may be chance. */
         ReasonMayBeChance: {
             /** @enum {string} */
             code?: "mayBeChance";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description That were tested together.
+             */
             lines: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The false discovery rate that is kept, a fraction.
+             */
             rate: number;
         };
+        /** @description The time was spent before the line had a block. */
         ReasonNoBlocks: {
             /** @enum {string} */
             code?: "noBlocks";
         };
+        /** @description A difference this small wants a second session, and there was none. */
         ReasonNotConfirmed: {
             /** @enum {string} */
             code?: "notConfirmed";
         };
+        /** @description Plans and work were compared, and no time. */
         ReasonNotTimed: {
             /** @enum {string} */
             code?: "notTimed";
+            /** @description Whether because a write that is rolled back leaves dead rows; else because the change itself was rolled back. */
             deadRows: boolean;
         };
+        /** @description A rewrite gives other rows. */
         ReasonOtherRows: {
             /** @enum {string} */
             code?: "otherRows";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Rows; null where none were counted.
+             */
             before: null | number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Likewise.
+             */
             after: null | number;
         };
+        /** @description The first and the second half disagree. */
         ReasonRatioMoved: {
             /** @enum {string} */
             code?: "ratioMoved";
         };
+        /** @description A second session on fresh copies did not agree. */
         ReasonSessionsDisagree: {
             /** @enum {string} */
             code?: "sessionsDisagree";
@@ -2597,42 +2727,72 @@ export interface components {
             /** Format: double */
             second: number;
         };
+        /** @description The time was spent between two looks. */
         ReasonTimeSpent: {
             /** @enum {string} */
             code?: "timeSpent";
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Half of the interval as a ratio's distance from 1.
+             */
             halfWidth: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description That count.
+             */
             blocks: number;
         };
+        /** @description The time was spent before the first look. */
         ReasonTooFewBlocks: {
             /** @enum {string} */
             code?: "tooFewBlocks";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description That count.
+             */
             blocks: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Blocks at the first look.
+             */
             fewest: number;
         };
+        /** @description The last look could not tell. */
         ReasonTooNoisy: {
             /** @enum {string} */
             code?: "tooNoisy";
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Half of the interval as a ratio's distance from 1.
+             */
             halfWidth: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description That count.
+             */
             blocks: number;
         };
+        /** @description Level because the difference is too small to matter, whatever its ratio. */
         ReasonUnderFloor: {
             /** @enum {string} */
             code?: "underFloor";
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Microseconds an execution.
+             */
             difference: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Microseconds an execution.
+             */
             floor: number;
         };
+        /** @description One side was measured after the other. */
         ReasonWeakerEvidence: {
             /** @enum {string} */
             code?: "weakerEvidence";
         };
+        /** @description Lines that were not understood for the same reason. */
         Rejection: {
             reason: string;
             /** Format: int64 */
@@ -2686,6 +2846,7 @@ export interface components {
             items: components["schemas"]["BillItem"][];
             leftOut: components["schemas"]["NotBilled"][];
         };
+        /** @description One line. Ratios are after / before. */
         ResultLine: {
             /** Format: int32 */
             number: number;
@@ -2816,9 +2977,16 @@ export interface components {
             uploadLimitBytes: number;
             measuring: null | string;
         };
+        /** @enum {unknown} */
+        Side: "before" | "after";
+        /** @description Why a side of a line could not be run. */
         SideFailure: {
+            /** @description The engine's message, or ours. */
             reason: string;
-            /** @default false */
+            /**
+             * @description Whether it was the time limit of one execution.
+             * @default false
+             */
             timeLimit: boolean;
         };
         SidesOffered: {
@@ -2906,6 +3074,7 @@ export interface components {
             binds: string;
         };
         /**
+         * @description How the two sides of a trial come about.
          * @default copies
          * @enum {unknown}
          */
@@ -2937,17 +3106,29 @@ export interface components {
             workload: string;
             added: string[];
         };
+        /** @description Where a trial ran. */
         TrialEnvironment: {
+            /** @description "SQLite". */
             engine: string;
+            /** @description As the engine tells it. */
             engineVersion: string;
+            /** @description Engine settings that bear on cost, by name. */
             settings: {
                 [key: string]: string;
             };
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Size of the snapshot.
+             */
             subjectBytes: number;
+            /** @description Processor, cores, memory and system, in words. */
             machine: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Runnable processes over the last minute when measuring began.
+             */
             loadAverage: number;
+            /** @description What sets the copies apart from the subject, in sentences. */
             notes?: null | string[];
         };
         TrialPage: {
@@ -3022,8 +3203,13 @@ export interface components {
             mostMegabytes: number;
             runAs?: null | string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What a trial is at.
+         * @enum {unknown}
+         */
         TrialStage: "waiting" | "copying" | "applying" | "inspecting" | "measuring";
+        /** @enum {unknown} */
+        TrialState: "waiting" | "running" | "finished" | "refused" | "cancelled" | "interrupted";
         TrialSummary: {
             /** Format: int64 */
             id: number;
@@ -3032,7 +3218,7 @@ export interface components {
             /** Format: int64 */
             changeId: null | number;
             title: string;
-            state: string;
+            state: components["schemas"]["TrialState"];
             createdAt: string;
             startedAt: null | string;
             finishedAt: null | string;

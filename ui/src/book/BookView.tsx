@@ -1,4 +1,4 @@
-import { Link, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { bytes, count } from "../format/figures";
@@ -6,15 +6,16 @@ import { moveAlong } from "../parts/keys";
 import { EmptyState, Failure } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
-import { bookRoute } from "../router";
 import { ChangePanel } from "./ChangePanel";
 import { Pins } from "./Pins";
 import { StateWord, TrialList } from "./TrialList";
 
+const route = getRouteApi("/books/$bookId");
+
 /** A book: its changes on the left page; on the right, the selected one or all trials. */
 export function BookView() {
-  const id = Number(bookRoute.useParams().bookId);
-  const { change } = bookRoute.useSearch();
+  const id = Number(route.useParams().bookId);
+  const { change } = route.useSearch();
   const book = useBook(id);
   const navigate = useNavigate();
   const select = (to?: number) =>

@@ -1,4 +1,4 @@
-import { Link, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useDaybook, usePatterns } from "../api/daybook";
@@ -6,7 +6,6 @@ import { useWatches } from "../api/watch";
 import { EmptyState, Failure } from "../parts/Notice";
 import { Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
-import { daybookRoute } from "../router";
 import { Watches } from "../watch/Watches";
 import { DaybookHead } from "./DaybookHead";
 import { DeploymentList } from "./DeploymentList";
@@ -16,14 +15,16 @@ import { ReadCapture } from "./ReadCapture";
 import { Statements } from "./Statements";
 import { Timeline } from "./Timeline";
 
+const route = getRouteApi("/books/$bookId/daybook");
+
 /** How many patterns are listed at first; the rest comes on demand. */
 const firstShown = 60;
 const mostShown = 20_000;
 
 /** What was executed over time: the course with its deployments above, the patterns of the chosen span below. */
 export function DaybookView() {
-  const id = Number(daybookRoute.useParams().bookId);
-  const search = daybookRoute.useSearch();
+  const id = Number(route.useParams().bookId);
+  const search = route.useSearch();
   const navigate = useNavigate();
   const { measure: measureKey, rank = "total", deployment, since, until, apart, ...narrowing } = search;
   const daybook = useDaybook(id, narrowing, { since, until, apart }, measureOf(measureKey).percentile);

@@ -19,7 +19,7 @@ const deployment = {
   script: "DROP INDEX parcel_note;",
   noticed: false,
 };
-const effect = (hash: string, movement: string, ratio: number | null): Effect => ({
+const effect = (hash: string, movement: Effect["movement"], ratio: number | null): Effect => ({
   hash,
   text: `select ${hash}`,
   movement,

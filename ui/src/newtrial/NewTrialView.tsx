@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
+import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { api, dataOf, type Problem, Refused } from "../api/client";
 import { useDaybook } from "../api/daybook";
@@ -8,18 +8,19 @@ import { Problems } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
 import { Top } from "../parts/Top";
-import { newTrialRoute } from "../router";
 import { ServerFields } from "./ServerFields";
 import { Settings } from "./Settings";
 import { SubjectField } from "./SubjectField";
 import { Statements, Steps } from "./Understood";
 import { type Draft, onServer, settingsOf, useDraft } from "./useDraft";
 
+const route = getRouteApi("/new");
+
 type Place = { line: number; column: number };
 
 /** A new trial: database and workload on the left page, change and settings on the right. */
 export function NewTrialView() {
-  const search = newTrialRoute.useSearch();
+  const search = route.useSearch();
   const navigate = useNavigate();
   const { draft, set, clear } = useDraft();
   const start = useStartTrial();

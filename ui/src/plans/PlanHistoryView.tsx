@@ -1,4 +1,4 @@
-import { Link } from "@tanstack/react-router";
+import { getRouteApi, Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { usePlanHistory, useStanding } from "../api/plans";
 import { count, moment, three } from "../format/figures";
@@ -7,11 +7,12 @@ import { Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Top } from "../parts/Top";
-import { planHistoryRoute } from "../router";
+
+const route = getRouteApi("/books/$bookId/plans/$hash");
 
 /** A statement's plans on a page of their own. */
 export function PlanHistoryView() {
-  const { bookId, hash } = planHistoryRoute.useParams();
+  const { bookId, hash } = route.useParams();
   return (
     <>
       <Top>

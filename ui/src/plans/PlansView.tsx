@@ -1,4 +1,4 @@
-import { Link } from "@tanstack/react-router";
+import { getRouteApi, Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { useLine } from "../api/hooks";
 import { ratio } from "../format/figures";
@@ -6,13 +6,14 @@ import { VerdictMark } from "../parts/Mark";
 import { EmptyState, Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Top } from "../parts/Top";
-import { linePlansRoute } from "../router";
 import { Compared } from "./Compared";
 import type { Choice } from "./choice";
 
+const route = getRouteApi("/trials/$trialId/plans/$line");
+
 /** The plans of a line over the whole width. */
 export function PlansView() {
-  const { trialId, line } = linePlansRoute.useParams();
+  const { trialId, line } = route.useParams();
   const query = useLine(Number(trialId), Number(line), false);
   const [choice, choose] = useState<Choice>(null);
   const page = query.data;

@@ -1,4 +1,4 @@
-import { Link, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
@@ -9,16 +9,17 @@ import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Top } from "../parts/Top";
 import { PlanHistory } from "../plans/PlanHistoryView";
-import { statementRoute } from "../router";
 import { PlansSeen } from "./PlansSeen";
 import { SampleCourse } from "./SampleCourse";
 import { Samples } from "./Samples";
+
+const route = getRouteApi("/books/$bookId/statements/$hash");
 
 type Statement = Schemas["StatementPage"];
 
 /** One pattern: its text and course on the left page; executions, tags, errors, days and notes on the right. */
 export function StatementView() {
-  const { bookId, hash } = statementRoute.useParams();
+  const { bookId, hash } = route.useParams();
   const id = Number(bookId);
   const statement = useStatement(id, hash);
   const [chosen, choose] = useState<number | null>(null);

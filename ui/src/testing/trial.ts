@@ -1,7 +1,11 @@
 import type { LineView, Result, Schemas, TrialPageView } from "../api/client";
 
 /** A line made for a test: settled, level, unless told otherwise. */
-export function line(number: number, over: Partial<Result> = {}, state = "ended"): LineView {
+export function line(
+  number: number,
+  over: Partial<Result> = {},
+  state: LineView["state"] = "ended",
+): LineView {
   const side = {
     medianMs: 2,
     p95Ms: 3,

@@ -1,21 +1,22 @@
-import { Link, useMatch, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, Link, useMatch, useNavigate } from "@tanstack/react-router";
 import { useEffect } from "react";
 import type { TrialPageView } from "../api/client";
 import { useTrial, useTrialAction } from "../api/hooks";
 import { EmptyState, Failure, Problems } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
-import { lineRoute, trialRoute } from "../router";
 import { BillPanel } from "./BillPanel";
 import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
 import { Progress } from "./Progress";
 import { Unlike } from "./Unlike";
 
+const route = getRouteApi("/trials/$trialId");
+
 /** A trial: its lines on the left page; on the right, the bill or the selected line. */
 export function TrialView() {
-  const id = Number(trialRoute.useParams().trialId);
-  const match = useMatch({ from: lineRoute.id, shouldThrow: false });
+  const id = Number(route.useParams().trialId);
+  const match = useMatch({ from: "/trials/$trialId/lines/$line", shouldThrow: false });
   const selected = match ? Number(match.params.line) : null;
   const trial = useTrial(id);
   const navigate = useNavigate();
