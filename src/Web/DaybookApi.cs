@@ -86,7 +86,7 @@ internal static class DaybookApi
         List<(PatternCost Cost, PatternRecord Record)> fitting = costs.Where(c => records.ContainsKey(c.Pattern)).Select(c => (c, records[c.Pattern])).ToList();
 
         // Durations are many: they are read for what is shown, unless it is they that decide what is.
-        bool byDurations = rank is RankBy.P95 or RankBy.Spread;
+        bool byDurations = PatternRanking.NeedsDurations(rank);
         if (byDurations)
         {
             daybook.AddDurations(fitting.Select(f => f.Cost).ToList(), chosen, runs);
@@ -95,9 +95,7 @@ internal static class DaybookApi
             fitting.AsParallel().ForAll(f => f.Cost.Sum.Durations.Quantile(0.5));
         }
 
-        List<(PatternCost Cost, PatternRecord Record)> shown = fitting
-            .OrderByDescending(f => f.Record.KeptAtTop).ThenByDescending(f => f.Cost.By(rank) ?? double.MinValue).ThenBy(f => f.Record.Id)
-            .Take(limit).ToList();
+        List<(PatternCost Cost, PatternRecord Record)> shown = [.. fitting.Ranked(rank, f => f.Cost, f => f.Record.KeptAtTop).Take(limit)];
         if (!byDurations)
         {
             daybook.AddDurations(shown.Select(f => f.Cost).ToList(), chosen, runs);

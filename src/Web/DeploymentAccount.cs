@@ -12,32 +12,18 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
     /// <summary>Patterns whose hours are in memory together.</summary>
     private const int ComparedAtOnce = 200;
 
-    private const int UsualDays = 7, MostDays = 36_600;
-
     /// <param name="dialect">Of the book's statements.</param>
     /// <param name="limit">How many are compared, those whose cost moved most first.</param>
     /// <param name="days">Length of each span; null for what lies between this deployment and its neighbours, a week at most.</param>
     public EffectPage Of(
         long book, SqlDialect dialect, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, int limit)
     {
-        int at = Stretches.MinuteOf(new DateTime(deployment.At, DateTimeKind.Utc));
-        int most = (int)(Math.Clamp(days is { } d && double.IsFinite(d) ? d : UsualDays, 0, MostDays) * 1440);
-        int from = Math.Max(extent.From, at - most), to = Math.Min(extent.To, at + most);
-        if (days is null)
-        {
-            // Another deployment in the span would be held against this one.
-            int previous = all.Where(d => d.At < deployment.At).Select(Minute).DefaultIfEmpty(int.MinValue).Max();
-            int next = all.Where(d => d.At > deployment.At).Select(Minute).DefaultIfEmpty(int.MaxValue).Min();
-            (from, to) = (Math.Max(from, previous), Math.Min(to, next));
-        }
-
-        // The hour in which it happened belongs to neither side.
-        int before = Stretch.Hour.StartOf(at), after = before + Stretch.Hour.Minutes();
-        from = Stretch.Hour.StartOf(from + 59);
-        double daysBefore = Math.Max(0, before - from) / 1440.0, daysAfter = Math.Max(0, to - after) / 1440.0;
+        var spans = DeploymentSpans.Of(Minute(deployment), [.. all.Where(d => d.Id != deployment.Id).Select(Minute)], extent, days);
+        (int from, int before, int after, int to) = spans;
+        (double daysBefore, double daysAfter) = (spans.DaysBefore, spans.DaysAfter);
         (Dictionary<long, double> x, Dictionary<long, double> y) = Both(
             () => PerDay(sources, from, before, daysBefore), () => PerDay(sources, after, to, daysAfter));
-        List<long> patterns = x.Keys.Union(y.Keys).OrderByDescending(p => Math.Abs(y.GetValueOrDefault(p) - x.GetValueOrDefault(p))).ToList();
+        IReadOnlyList<long> patterns = DeploymentEffects.Ranked(x, y);
         List<DeploymentEffect> effects = patterns.Take(limit).Chunk(ComparedAtOnce)
             .SelectMany(some =>
             {

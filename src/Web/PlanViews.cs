@@ -60,23 +60,14 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
     public static ComparisonView Of(
         PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null, Finding? variesBefore = null, Finding? variesAfter = null)
     {
-        PlanSources? sourcesBefore = before is null ? null : new(before), sourcesAfter = after is null ? null : new(after);
-        PlanSideView? sideBefore = Side(before, sourcesBefore, noteBefore, variesBefore), sideAfter = Side(after, sourcesAfter, noteAfter, variesAfter);
-        List<OperatorView> x = Lines(before, sourcesBefore), y = Lines(after, sourcesAfter);
-        if (before is null || after is null)
-        {
-            return new(null, false, [.. x.Select(o => new AlignedView(AlignedAs.Kept, o, null)), .. y.Select(o => new AlignedView(AlignedAs.Kept, null, o))], sideBefore, sideAfter);
-        }
-
-        // Aligned operators are the plans' own in their order, so that each is known by its place.
-        IReadOnlyList<AlignedOperator> aligned = PlanAlignment.Of(before.ByTable(), after.ByTable());
-        int i = 0, j = 0;
-        List<AlignedView> rows = [.. aligned.Select(r => new AlignedView(r.As, r.Before is null ? null : x[i++], r.After is null ? null : y[j++]))];
-        return new(PlanReason.Sentence(before, after, rewritten, aligned), before.Plan.Shape == after.Plan.Shape, rows, sideBefore, sideAfter);
+        PlanComparison c = PlanComparison.Of(before, after, rewritten);
+        List<OperatorView> x = Lines(c.Before), y = Lines(c.After);
+        return new(c.Sentence, c.SamePlan, [.. c.Rows.Select(r => new AlignedView(r.As, r.Before is { } i ? x[i] : null, r.After is { } j ? y[j] : null))],
+            Side(c.Before, noteBefore, variesBefore), Side(c.After, noteAfter, variesAfter));
     }
 
-    private static List<OperatorView> Lines(PlanSide? side, PlanSources? sources) =>
-        side is null || sources is null ? [] : [.. side.Plan.Lines().Select((l, at) => Of(side.Language, sources, at, l.Depth, l.Operator))];
+    private static List<OperatorView> Lines(ComparedSide? side) =>
+        side is null ? [] : [.. side.Side.Plan.Lines().Select((l, at) => Of(side.Side.Language, side.Sources, at, l.Depth, l.Operator))];
 
     private static OperatorView Of(PlanLanguage language, PlanSources sources, int at, int depth, PlanOperator o) => new(
         at, depth, o.Text, o.Kind, o.Object is null ? null : sources.Table(at), o.Index, o.Condition, o.EstimatedRows, o.Counts?.RowsPerLoop,
@@ -85,11 +76,11 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
 
     private static string WithBelief(string counted, string? belief) => belief is null ? counted : $"{counted} {belief}".Trim();
 
-    private static PlanSideView? Side(PlanSide? side, PlanSources? sources, string? note, Finding? varies) => side is null || sources is null ? null : new(
-        side.Plan.Shape, side.Plan.IsCounted, side.Plan.RestShare, note, PlanFindings.Of(side, sources).Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),
-        RowFlow.Of(side, sources).Select(f => new FlowView(
+    private static PlanSideView? Side(ComparedSide? side, string? note, Finding? varies) => side is null ? null : new(
+        side.Side.Plan.Shape, side.Side.Plan.IsCounted, side.Side.Plan.RestShare, note, side.Findings.Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),
+        side.Flows.Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
-            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Rows : null)).ToList());
+            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList());
 }
 
 public sealed record GlossaryView(string Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example)

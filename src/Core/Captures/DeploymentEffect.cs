@@ -40,6 +40,12 @@ public sealed record DeploymentEffect(
 /// <summary>Compares what patterns took before a deployment with what they take since.</summary>
 public static class DeploymentEffects
 {
+    /// <summary>Patterns by how much their cost moved, most first.</summary>
+    /// <param name="before">Database-seconds a day of each pattern before.</param>
+    /// <param name="after">Likewise since.</param>
+    public static IReadOnlyList<long> Ranked(IReadOnlyDictionary<long, double> before, IReadOnlyDictionary<long, double> after) =>
+        [.. before.Keys.Union(after.Keys).OrderByDescending(p => Math.Abs(after.GetValueOrDefault(p) - before.GetValueOrDefault(p)))];
+
     /// <param name="before">The pattern's cells of single hours before it, in order.</param>
     /// <param name="after">Likewise since.</param>
     /// <param name="daysBefore">Length of the span before, in days.</param>

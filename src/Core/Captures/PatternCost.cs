@@ -48,3 +48,19 @@ public sealed record PatternCost(long Pattern, Cell Sum, long[] Course)
         _ => Spread,
     };
 }
+
+/// <summary>The order of a list of patterns.</summary>
+public static class PatternRanking
+{
+    /// <summary>Whether durations decide it, which are dear to read: else they are read for what is shown alone.</summary>
+    /// <param name="rank">What the list is ranked by.</param>
+    public static bool NeedsDurations(RankBy rank) => rank is RankBy.P95 or RankBy.Spread;
+
+    /// <summary>What is kept at the top first, then the greatest; what has no such number comes last, equal ones by their number.</summary>
+    /// <param name="patterns">Anything that stands for a pattern.</param>
+    /// <param name="rank">What the list is ranked by.</param>
+    /// <param name="cost">Its cost.</param>
+    /// <param name="atTop">Whether somebody wants to see it first.</param>
+    public static IEnumerable<T> Ranked<T>(this IEnumerable<T> patterns, RankBy rank, Func<T, PatternCost> cost, Func<T, bool> atTop) =>
+        patterns.OrderByDescending(atTop).ThenByDescending(p => cost(p).By(rank) ?? double.MinValue).ThenBy(p => cost(p).Pattern);
+}

@@ -15,6 +15,9 @@ public static partial class OperatorText
     /// <summary>What a temporary tree or a sort serves: <c>ORDER BY</c>, <c>GROUP BY</c>, <c>DISTINCT</c>.</summary>
     public static string SortedFor(string text) => text.StartsWith(TemporaryTree, StringComparison.Ordinal) ? text[TemporaryTree.Length..] : "the operator above";
 
+    /// <summary>Whether operators of a kind may stand in for each other: ways to join, and what has no kind of its own.</summary>
+    internal static bool IsMethod(OperatorKind kind) => kind is OperatorKind.Other or OperatorKind.NestedLoop or OperatorKind.HashJoin or OperatorKind.MergeJoin;
+
     /// <summary>Whether it runs once for each row of the query around it.</summary>
     public static bool RunsPerRow(string text) => text.StartsWith("CORRELATED ", StringComparison.Ordinal);
 

@@ -19,6 +19,15 @@ public enum OperatorKind
     Group,
     Subquery,
     Compound,
+
+    /// <summary>Runs its second part once for each row of its first.</summary>
+    NestedLoop,
+
+    /// <summary>Looks the rows of one side up in a hash table of the other.</summary>
+    HashJoin,
+
+    /// <summary>Merges two sides that come in the order of the join.</summary>
+    MergeJoin,
 }
 
 /// <summary>One operator of a plan.</summary>

@@ -57,6 +57,15 @@ public class EstimateTests
         FalseDiscovery.Believed(p, 0.05).Count(b => b).ShouldBe(4);
     }
 
+    // The step-up procedure's own steps: the smallest of m is held against rate / m, the largest against the rate.
+    [Theory]
+    [InlineData(new[] { 0.01 }, 1)]
+    [InlineData(new[] { 0.0101 }, 0)]
+    [InlineData(new[] { 0.005, 0.9 }, 1)]
+    [InlineData(new[] { 0.0051, 0.9 }, 0)]
+    [InlineData(new[] { 0.009, 0.01 }, 2)]
+    public void Each_p_value_is_held_against_its_step(double[] p, int believed) => FalseDiscovery.Believed(p, 0.01).Count(b => b).ShouldBe(believed);
+
     // First outputs of SplitMix64 from state 0, as many implementations print them; from memory.
     [Fact]
     public void The_generator_gives_the_published_sequence()

@@ -57,6 +57,8 @@ public class PairedComparisonTests
         Band band = Five.WidenedBy(2, 10);
         band.Contains(Math.Log(1.19)).ShouldBeTrue();
         band.Contains(Math.Log(1.21)).ShouldBeFalse();
+        band.Contains(Math.Log(0.81)).ShouldBeTrue();
+        band.Contains(Math.Log(0.79)).ShouldBeFalse();
         Five.WidenedBy(2, 1).Low.ShouldBe(double.NegativeInfinity);
     }
 

@@ -51,6 +51,17 @@ public class PostgresPlanTextTests
             .ShouldBe([(OperatorKind.Search, "parcel", "parcel_weight"), (OperatorKind.Search, null, "parcel_weight"), (OperatorKind.Search, "note", "note_pkey")]);
     }
 
+    // PostgreSQL manual, 52.5.1 "Generating Possible Plans": the three ways to join.
+    [Theory]
+    [InlineData("Nested Loop", OperatorKind.NestedLoop)]
+    [InlineData("Nested Loop Left Join", OperatorKind.NestedLoop)]
+    [InlineData("Hash Join", OperatorKind.HashJoin)]
+    [InlineData("Parallel Hash Right Semi Join", OperatorKind.HashJoin)]
+    [InlineData("Merge Full Join", OperatorKind.MergeJoin)]
+    [InlineData("Hash", OperatorKind.Other)]
+    [InlineData("Merge Append", OperatorKind.Compound)]
+    public void A_join_is_known_by_its_kind(string words, OperatorKind kind) => PostgresPlanText.Read($"{words}  (cost=0.00..1.00 rows=1 width=4)")!.Roots[0].Kind.ShouldBe(kind);
+
     // PostgreSQL manual, 14.1.2: times are means over all starts, below a Gather over all processes. Three processes of 9 ms ran at once: 9 ms of the clock, and 3 are the Gather's own.
     [Fact]
     public void Below_a_gather_the_processes_ran_at_the_same_time()

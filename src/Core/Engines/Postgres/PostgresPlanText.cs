@@ -1,10 +1,11 @@
+using System.Text.RegularExpressions;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>Reads PostgreSQL's plans, in all forms of EXPLAIN and auto_explain, to the same operators.</summary>
 /// <remarks>PostgreSQL manual, 14.1 "Using EXPLAIN", and F.3 "auto_explain". The words for each node are those of the text form.</remarks>
-public static class PostgresPlanText
+public static partial class PostgresPlanText
 {
     /// <summary>What operators do, by what their text begins with.</summary>
     /// <remarks>PostgreSQL manual, 14.1 "Using EXPLAIN".</remarks>
@@ -209,6 +210,8 @@ public static class PostgresPlanText
             : words.Contains("Sort", StringComparison.Ordinal) ? OperatorKind.Sort
             : words.Contains("Aggregate", StringComparison.Ordinal) || words == "Group" ? OperatorKind.Group
             : words is "Append" or "Merge Append" or "Recursive Union" || words.Contains("SetOp", StringComparison.Ordinal) ? OperatorKind.Compound
+            : words.StartsWith("Nested Loop", StringComparison.Ordinal) ? OperatorKind.NestedLoop
+            : Join().IsMatch(words) ? words.Contains("Hash", StringComparison.Ordinal) ? OperatorKind.HashJoin : OperatorKind.MergeJoin
             : OperatorKind.Other;
         return new(kind, words, bitmapIndex ? null : on, index, null, words.Contains("Index Only", StringComparison.Ordinal), []);
     }
@@ -219,4 +222,8 @@ public static class PostgresPlanText
         int close = text.StartsWith('"') ? text.IndexOf('"', 1) : -1;
         return close > 0 ? text[..(close + 1)] : text.Split(' ')[0];
     }
+
+    /// <summary>As the text form has them: <c>Hash Join</c>, <c>Parallel Hash Left Join</c>, <c>Merge Full Join</c>.</summary>
+    [GeneratedRegex(@"^(?:Parallel )?(?:Hash|Merge) (?:\w+ )*Join\b", RegexOptions.CultureInvariant)]
+    private static partial Regex Join();
 }

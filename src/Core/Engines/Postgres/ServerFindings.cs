@@ -28,8 +28,7 @@ internal static class ServerFindings
             yield return finding;
         }
 
-        if (side.Plan is { Milliseconds: { } whole and > 0 } && side.Plan.Details.TryGetValue("JIT Time", out string? text)
-            && double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out double compiling) && compiling >= whole * CompilingFrom)
+        if (side.Plan is { Milliseconds: { } whole and > 0 } && PostgresDetails.CompilingMilliseconds(side.Plan) is { } compiling && compiling >= whole * CompilingFrom)
         {
             yield return new Finding(FindingKind.CompilingCosts, null, compiling / whole, []).With((Fact.PreparingMicroseconds, compiling * 1000), (Fact.RunningMicroseconds, whole * 1000));
         }
@@ -52,45 +51,47 @@ internal static class ServerFindings
 
     private static IEnumerable<Finding> OfMemory(PlanOperator o, int at)
     {
-        if (o.Details.GetValueOrDefault("Sort Space Type") == "Disk")
+        var d = new PostgresDetails(o);
+        if (d.SortedOnDisk)
         {
-            yield return new Finding(FindingKind.SpillsToDisk, at, o.Counts?.Share, []) { Other = o.Details.GetValueOrDefault("Sort Key") }.With((Fact.Kilobytes, o.Detail("Sort Space Used")));
+            yield return new Finding(FindingKind.SpillsToDisk, at, o.Counts?.Share, []) { Other = d.SortKey }.With((Fact.Kilobytes, d.SortKilobytes));
         }
 
-        if (o.Detail("Disk Usage") is > 0)
+        if (d.GroupingOnDiskKilobytes is > 0)
         {
-            yield return new Finding(FindingKind.SpillsToDisk, at, o.Counts?.Share, []).With((Fact.Kilobytes, o.Detail("Disk Usage")), (Fact.Batches, o.Detail("HashAgg Batches") ?? 1));
+            yield return new Finding(FindingKind.SpillsToDisk, at, o.Counts?.Share, []).With((Fact.Kilobytes, d.GroupingOnDiskKilobytes), (Fact.Batches, d.GroupingBatches ?? 1));
         }
 
-        if (o.Detail("Hash Batches") is > 1 and var batches)
+        if (d.HashBatches is > 1 and var batches)
         {
             yield return new Finding(FindingKind.HashBatches, at, o.Counts?.Share, [])
-                .With((Fact.Batches, batches), (Fact.BatchesPlanned, o.Detail("Original Hash Batches") is { } original && original < batches ? original : null));
+                .With((Fact.Batches, batches), (Fact.BatchesPlanned, d.HashBatchesPlanned is { } original && original < batches ? original : null));
         }
 
-        if (o.Detail("Cache Misses") is >= Many and var misses)
+        if (d.CacheMisses is >= Many and var misses)
         {
-            double hits = o.Detail("Cache Hits") ?? 0;
+            double hits = d.CacheHits ?? 0;
             if (hits < (hits + misses) * LowHits)
             {
-                yield return new Finding(FindingKind.MemoizeMisses, at, o.Counts?.Share, []) { Other = o.Details.GetValueOrDefault("Cache Key") }.With((Fact.Hits, hits), (Fact.Misses, misses));
+                yield return new Finding(FindingKind.MemoizeMisses, at, o.Counts?.Share, []) { Other = d.CacheKey }.With((Fact.Hits, hits), (Fact.Misses, misses));
             }
         }
     }
 
     private static IEnumerable<Finding> OfPages(PlanOperator o, int at)
     {
-        if (o.Detail("Lossy Heap Blocks") is > 0 and var lossy && lossy >= (lossy + (o.Detail("Exact Heap Blocks") ?? 0)) * LargePart)
+        var d = new PostgresDetails(o);
+        if (d.LossyPages is > 0 and var lossy && lossy >= (lossy + (d.ExactPages ?? 0)) * LargePart)
         {
-            yield return new Finding(FindingKind.LossyBitmap, at, o.Counts?.Share, []).With((Fact.Pages, lossy), (Fact.InVain, o.Detail("Rows Removed by Index Recheck") ?? 0));
+            yield return new Finding(FindingKind.LossyBitmap, at, o.Counts?.Share, []).With((Fact.Pages, lossy), (Fact.InVain, d.RowsRemovedByRecheck ?? 0));
         }
 
-        if (o.Detail("Heap Fetches") is >= Many and var fetches && o.Counts?.RowsVisited is { } visited && fetches >= visited * LargePart)
+        if (d.HeapFetches is >= Many and var fetches && o.Counts?.RowsVisited is { } visited && fetches >= visited * LargePart)
         {
             yield return new Finding(FindingKind.HeapFetches, at, o.Counts.Share, []) { Table = o.Object, Index = o.Index }.With((Fact.InVain, fetches), (Fact.RowsVisited, visited));
         }
 
-        if (o.Detail("Workers Planned") is { } planned && o.Detail("Workers Launched") is { } launched && launched < planned)
+        if (d.WorkersPlanned is { } planned && d.WorkersLaunched is { } launched && launched < planned)
         {
             yield return new Finding(FindingKind.WorkersMissing, at, o.Counts?.Share, []).With((Fact.WorkersPlanned, planned), (Fact.WorkersCame, launched));
         }

@@ -119,6 +119,6 @@ public static class PlanAlignment
     /// <summary>Under two gaps where operators belong together, over it where they do not.</summary>
     private static int Distance(PlanOperator x, PlanOperator y) =>
         x.Object is not null && x.Object == y.Object ? 2
-        : x.Object is null && y.Object is null && x.Kind == y.Kind ? 4
+        : x.Object is null && y.Object is null && (x.Kind == y.Kind || (OperatorText.IsMethod(x.Kind) && OperatorText.IsMethod(y.Kind))) ? 4
         : (2 * Gap) + 1;
 }

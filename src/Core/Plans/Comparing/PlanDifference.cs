@@ -104,7 +104,7 @@ public sealed record PlanDifference(DifferenceKind Kind, string Table, PlanOpera
     /// <summary>What an operator that is there on both sides does otherwise, beside how it reads.</summary>
     private static IEnumerable<PlanDifference> OfKept(PlanOperator x, PlanOperator y, PlanSide after)
     {
-        if (!Reads(x) && !Reads(y) && x.Kind == OperatorKind.Other && y.Kind == OperatorKind.Other && OperatorText.WithoutNumbers(x.Text) != OperatorText.WithoutNumbers(y.Text))
+        if (!Reads(x) && !Reads(y) && OperatorText.IsMethod(x.Kind) && OperatorText.IsMethod(y.Kind) && OperatorText.WithoutNumbers(x.Text) != OperatorText.WithoutNumbers(y.Text))
         {
             yield return new(DifferenceKind.OtherMethod, "", x, y);
         }
