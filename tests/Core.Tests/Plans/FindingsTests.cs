@@ -25,6 +25,46 @@ public class FindingsTests
     public void A_table_read_whole_for_few_rows() => Of("SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", (1, 250_000, 38, 0.9))
         .Select(f => (f.Kind, f.Share, f.Operator, f.Table, f[Fact.RowsPassed], f.Text)).ShouldContain((FindingKind.WholeTableForFewRows, 0.9, 0, "parcel", 38, "parcel is read whole: 250\u2009000 rows for the 38 that pass its conditions."));
 
+    // Where each finding begins; common practice, no source: what is pinned is that it begins there and nowhere else.
+    [Theory]
+    [InlineData(FindingKind.WholeTableForFewRows, "SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", 250_000, 25_000, 10, true)]
+    [InlineData(FindingKind.WholeTableForFewRows, "SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", 250_000, 25_001, 10, false)]
+    [InlineData(FindingKind.WholeTableForFewRows, "SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", 999, 9, 10, false)]
+    [InlineData(FindingKind.WholeTableForFewRows, "SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", 1_000, 9, 10, true)]
+    [InlineData(FindingKind.RowsReadPerRowReturned, "SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", 5_000, 50, 50, true)]
+    [InlineData(FindingKind.RowsReadPerRowReturned, "SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", 5_000, 51, 51, false)]
+    [InlineData(FindingKind.LookUpsBehindIndex, "SELECT note FROM parcel WHERE depot_id = 3", "SEARCH parcel USING INDEX parcel_depot (depot_id=?)", 1_000, 1_000, 1_000, true)]
+    [InlineData(FindingKind.LookUpsBehindIndex, "SELECT note FROM parcel WHERE depot_id = 3", "SEARCH parcel USING INDEX parcel_depot (depot_id=?)", 999, 999, 999, false)]
+    [InlineData(FindingKind.LargeOffset, "SELECT * FROM parcel LIMIT 5 OFFSET 1000", "SCAN parcel", 10, 10, 10, true)]
+    [InlineData(FindingKind.LargeOffset, "SELECT * FROM parcel LIMIT 5 OFFSET 999", "SCAN parcel", 10, 10, 10, false)]
+    public void A_finding_begins_where_it_says(FindingKind kind, string sql, string plan, long visited, long passed, long returned, bool found) =>
+        Kinds(Dialects.Side(Counted(plan, [(1, visited, passed, 0.9)]), sql) with { Catalog = Depot, Rows = returned }).Contains(kind).ShouldBe(found);
+
+    [Theory]
+    [InlineData(100, 10, true)]
+    [InlineData(100, 11, false)]
+    [InlineData(99, 5, false)]
+    [InlineData(25, 250, true)]
+    [InlineData(26, 250, false)]
+    public void An_estimate_is_off_by_ten_times_where_it_is_about_a_hundred_rows(double estimated, long came, bool off) =>
+        Kinds(Dialects.Side(Counted("SCAN parcel", [(1, came, came, 1)], estimated), "SELECT * FROM parcel") with { Rows = came }).Contains(FindingKind.EstimateOff).ShouldBe(off);
+
+    [Theory]
+    [InlineData(10, true)]
+    [InlineData(9, false)]
+    public void A_subquery_that_ran_ten_times_runs_often(long times, bool often) => Kinds(Dialects.Side(
+        Counted("SCAN depot|CORRELATED SCALAR SUBQUERY 1", [(1, 50, 50, 0.5), (times, null, null, 0.5)]), "SELECT (SELECT 1 FROM parcel p WHERE p.depot_id = d.id) FROM depot d"))
+        .Contains(FindingKind.SubqueryPerRow).ShouldBe(often);
+
+    [Theory]
+    [InlineData(1_000, 100, 100, true)]
+    [InlineData(1_000, 101, 100, false)]
+    [InlineData(1_000, 100, 101, false)]
+    public void Rows_are_multiplied_from_ten_times_of_what_came_and_of_what_is_left(long made, long first, long left, bool multiplied) => Kinds(Dialects.Side(
+        Counted("SCAN depot|SEARCH parcel USING INDEX parcel_depot (depot_id=?)", [(1, first, first, 0.5), (first, made, made, 0.5)]),
+        "SELECT DISTINCT depot.code FROM depot JOIN parcel ON parcel.depot_id = depot.id") with { Rows = left })
+        .Contains(FindingKind.RowsMultiplied).ShouldBe(multiplied);
+
     [Fact]
     public void A_table_read_whole_for_most_of_its_rows_is_no_finding() =>
         Of("SELECT * FROM parcel WHERE weight > 3", "SCAN parcel", (1, 250_000, 200_000, 0.9)).ShouldNotContain(f => f.Kind == FindingKind.WholeTableForFewRows);
