@@ -62,17 +62,17 @@ internal static class DaybookApi
     }
 
     internal static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, RankBy? rank, int? limit, double? slow,
+        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, int? limit, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples) =>
         books.Find(id) is null ? Nothing("book")
-        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), rank ?? RankBy.Total, Math.Clamp(limit ?? 200, 1, MostRows), slow ?? SlowMs, daybook, samples));
+        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), slow ?? SlowMs, daybook, samples));
 
     private static PatternsPage PatternsOf(
         long id, string? from, string? to, string? sources, PatternFilter filter, RankBy rank, int limit, double slow, DaybookStore daybook, SampleStore samples)
     {
         if (daybook.Extent(id) is not { } extent)
         {
-            return new("", "", 0, 0, 0, 0, [], [], []);
+            return new("", "", 0, 0, 0, 0, rank, [], [], []);
         }
 
         (int first, int last) = SpanOf(from, to, extent);
@@ -103,10 +103,13 @@ internal static class DaybookApi
 
         List<PatternRow> rows = shown.Select(f => RowOf(f.Cost, f.Record, total, slow)).ToList();
         return new(Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), fitting.Sum(f => f.Cost.Sum.Calls), fitting.Sum(f => f.Cost.Sum.Errors),
-            fitting.Sum(f => f.Cost.Sum.TotalTicks) / (double)TimeSpan.TicksPerSecond, fitting.Count,
+            fitting.Sum(f => f.Cost.Sum.TotalTicks) / (double)TimeSpan.TicksPerSecond, fitting.Count, rank,
             known.Select(p => p.Kind).Where(k => k.Length > 0).Distinct().Order(StringComparer.Ordinal).ToList(),
             known.SelectMany(p => p.Tables).Distinct().Order(StringComparer.Ordinal).Take(500).ToList(), rows);
     }
+
+    /// <summary>What the list is ranked by; by total where the name is unknown.</summary>
+    private static RankBy RankOf(string? name) => Enum.TryParse(name, ignoreCase: true, out RankBy rank) && Enum.IsDefined(rank) ? rank : RankBy.Total;
 
     private static PatternRow RowOf(PatternCost cost, PatternRecord record, long total, double slow)
     {

@@ -24,7 +24,7 @@ internal static class DaybookExports
             : DaybookApi.Nothing("book");
 
     private static IResult Patterns(
-        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, RankBy? rank, double? slow,
+        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples)
     {
         if (DaybookApi.Patterns(id, from, to, sources, text, kind, table, tag, rank, DaybookApi.MostRows, slow, books, daybook, samples).Result is not Ok<PatternsPage> { Value: { } page })

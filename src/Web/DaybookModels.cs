@@ -60,7 +60,7 @@ public sealed record PatternRow(
 
 /// <param name="Matching">How many patterns fit the filters, shown or not.</param>
 public sealed record PatternsPage(
-    string From, string To, long Calls, long Errors, double Seconds, int Matching, IReadOnlyList<string> Kinds, IReadOnlyList<string> Tables,
+    string From, string To, long Calls, long Errors, double Seconds, int Matching, RankBy RankedBy, IReadOnlyList<string> Kinds, IReadOnlyList<string> Tables,
     IReadOnlyList<PatternRow> Patterns);
 
 public sealed record SampleView(

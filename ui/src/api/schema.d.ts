@@ -1346,7 +1346,7 @@ export interface paths {
                     kind?: string;
                     table?: string;
                     tag?: string;
-                    rank?: components["schemas"]["RankBy"];
+                    rank?: string;
                     limit?: number;
                     slow?: number;
                 };
@@ -2408,7 +2408,7 @@ export interface components {
          * @description What an operator does, as far as all engines share it.
          * @enum {unknown}
          */
-        OperatorKind: "other" | "scan" | "search" | "sort" | "group" | "subquery" | "compound";
+        OperatorKind: "other" | "scan" | "search" | "sort" | "group" | "subquery" | "compound" | "nestedLoop" | "hashJoin" | "mergeJoin";
         OperatorView: {
             /** Format: int32 */
             at: number;
@@ -2496,6 +2496,7 @@ export interface components {
             seconds: number;
             /** Format: int32 */
             matching: number;
+            rankedBy: components["schemas"]["RankBy"];
             kinds: string[];
             tables: string[];
             patterns: components["schemas"]["PatternRow"][];
@@ -2584,8 +2585,11 @@ export interface components {
             length: number;
             message: string;
         };
-        /** @enum {unknown} */
-        RankBy: "total" | "average" | "worst" | "calls" | "p95" | "errors" | "rowsRead" | "rowsReturned" | "rowsReadPerReturned" | "spread" | null;
+        /**
+         * @description What patterns are ranked by.
+         * @enum {unknown}
+         */
+        RankBy: "total" | "average" | "worst" | "calls" | "p95" | "errors" | "rowsRead" | "rowsReturned" | "rowsReadPerReturned" | "spread";
         /** @description Why a line was decided as it was: a code with its numbers. Ratios are after / before. */
         Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
         /** @description The after side took longer than an execution may. */

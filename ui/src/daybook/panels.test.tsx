@@ -253,6 +253,7 @@ const patterns = {
   errors: 0,
   seconds: 12.3,
   matching: 7,
+  rankedBy: "total" as const,
   kinds: [],
   tables: [],
   patterns: [],
