@@ -1,5 +1,5 @@
-using SwiftLedger.Core.Captures;
 using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Captures;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 

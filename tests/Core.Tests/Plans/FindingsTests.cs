@@ -62,7 +62,8 @@ public class FindingsTests
     [InlineData(1_000, 100, 101, false)]
     public void Rows_are_multiplied_from_ten_times_of_what_came_and_of_what_is_left(long made, long first, long left, bool multiplied) => Kinds(Dialects.Side(
         Counted("SCAN depot|SEARCH parcel USING INDEX parcel_depot (depot_id=?)", [(1, first, first, 0.5), (first, made, made, 0.5)]),
-        "SELECT DISTINCT depot.code FROM depot JOIN parcel ON parcel.depot_id = depot.id") with { Rows = left })
+        "SELECT DISTINCT depot.code FROM depot JOIN parcel ON parcel.depot_id = depot.id") with
+    { Rows = left })
         .Contains(FindingKind.RowsMultiplied).ShouldBe(multiplied);
 
     [Fact]
