@@ -44,15 +44,20 @@ internal static partial class Machine
     {
         string processor = File.ReadLines("/proc/cpuinfo")
             .FirstOrDefault(l => l.StartsWith("model name", StringComparison.Ordinal))?.Split(':', 2)[1].Trim() ?? RuntimeInformation.ProcessArchitecture.ToString();
-        double gibibytes = GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / (double)(1 << 30);
+
+        // Not what the runtime tells: a measuring process may have a bound of its own.
+        double gibibytes = Field("/proc/meminfo", "MemTotal:") / (1 << 20);
         return string.Create(CultureInfo.InvariantCulture,
             $"{processor}, {Environment.ProcessorCount} cores, {gibibytes:0.#} GiB, {RuntimeInformation.OSDescription}");
     }
 
     /// <summary>Largest resident size that this process ever had, from /proc/self/status.</summary>
-    public static double PeakMebibytes() => File.ReadLines("/proc/self/status")
-        .Where(l => l.StartsWith("VmHWM:", StringComparison.Ordinal))
-        .Select(l => double.Parse(l.Split(' ', StringSplitOptions.RemoveEmptyEntries)[1], CultureInfo.InvariantCulture) / 1024)
+    public static double PeakMebibytes() => Field("/proc/self/status", "VmHWM:") / 1024;
+
+    /// <summary>A number of a file of the kernel's in lines "NAME: NUMBER kB" (proc(5)), in KiB; 0 where it is not there.</summary>
+    private static double Field(string file, string name) => File.ReadLines(file)
+        .Where(l => l.StartsWith(name, StringComparison.Ordinal))
+        .Select(l => double.Parse(l.Split(' ', StringSplitOptions.RemoveEmptyEntries)[1], CultureInfo.InvariantCulture))
         .FirstOrDefault();
 
     [LibraryImport("libc", EntryPoint = "clock_gettime")]

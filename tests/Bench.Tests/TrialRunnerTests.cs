@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Core.Reports;
@@ -60,6 +61,8 @@ public sealed class TrialRunnerTests : IDisposable
         account.Find(2)!.Evidence.PlanChanged.ShouldBe(false);
         account.Applied.ShouldHaveSingleItem();
         account.Done!.PeakMebibytes.ShouldBeInRange(1, 300);
+        string gibibytes = (Configured("_PHYS_PAGES") * Configured("PAGESIZE") / (double)(1 << 30)).ToString("0.#", CultureInfo.InvariantCulture);
+        account.Environment!.Machine.ShouldContain($" {gibibytes} GiB", Case.Sensitive, "the machine's memory, not the bound of the measuring process");
         (await File.ReadAllBytesAsync(_subject)).ShouldBe(bytes);
     }
 
@@ -190,6 +193,13 @@ public sealed class TrialRunnerTests : IDisposable
         Directory.Exists(left).ShouldBeFalse();
         hold.Dispose();
         _home.SweepCopies();
+    }
+
+    /// <summary>What getconf(1) tells of the system.</summary>
+    private static long Configured(string name)
+    {
+        using Process process = Process.Start(new ProcessStartInfo("getconf", name) { RedirectStandardOutput = true })!;
+        return long.Parse(process.StandardOutput.ReadToEnd(), CultureInfo.InvariantCulture);
     }
 
     private Task<TrialAccount> RunAsync(string workload, string change, TrialOptions? options = null,

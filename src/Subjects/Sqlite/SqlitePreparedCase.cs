@@ -115,21 +115,13 @@ internal sealed class SqlitePreparedCase : IPreparedCase
 
     private long RunReads(int times)
     {
-        sqlite3_stmt statement = _statement;
         long start = Stopwatch.GetTimestamp();
         for (int i = 0; i < times; i++)
         {
-            int rc;
-            while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
-            {
-            }
-
-            if (rc != raw.SQLITE_DONE)
+            if (Native.Drain(_statement) != raw.SQLITE_DONE)
             {
                 throw Failed();
             }
-
-            _ = raw.sqlite3_reset(statement);
         }
 
         return Stopwatch.GetTimestamp() - start;
@@ -142,17 +134,11 @@ internal sealed class SqlitePreparedCase : IPreparedCase
         {
             Enter();
             long start = Stopwatch.GetTimestamp();
-            int rc;
-            while ((rc = raw.sqlite3_step(_statement)) == raw.SQLITE_ROW)
-            {
-            }
-
-            if (rc != raw.SQLITE_DONE)
+            if (Native.Drain(_statement) != raw.SQLITE_DONE)
             {
                 throw Failed();
             }
 
-            _ = raw.sqlite3_reset(_statement);
             ticks += Stopwatch.GetTimestamp() - start;
             Leave();
         }
