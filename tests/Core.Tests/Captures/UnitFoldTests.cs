@@ -123,6 +123,32 @@ public class UnitFoldTests
         new Repeat { Lists = 9, ListRows = 90, ListRowsSquared = 900 }.PerRow.ShouldBeNull("all lists have ten rows");
     }
 
+    // Lists of 1, 2, ... rows, one repetition for each.
+    [Theory]
+    [InlineData(4, null)]
+    [InlineData(5, 1.0)]
+    public void Five_lists_make_a_line(int lists, double? slope)
+    {
+        int rows = Enumerable.Range(1, lists).Sum(), squares = Enumerable.Range(1, lists).Sum(n => n * n);
+        new Repeat { Lists = lists, ListRows = rows, ListRowsSquared = squares, ListRepeats = rows, ListRowsByRepeats = squares }.PerRow.ShouldBe(slope);
+    }
+
+    // Each statement takes 1 ms, so that one begun 251 ms after another begins 250 ms after its end.
+    [Theory]
+    [InlineData(251, 1)]
+    [InlineData(252, 0)]
+    public void A_pause_of_more_than_a_quarter_of_a_second_parts_units(int apart, int findings)
+    {
+        var fold = new UnitFold(Dialects.Sqlite);
+        for (int i = 0; i < 6; i++)
+        {
+            Send(fold, Each, i * apart, session: "7", binds: $"id={i}");
+        }
+
+        fold.CloseAll();
+        fold.Drain().Count.ShouldBe(findings);
+    }
+
     [Fact]
     public void A_session_that_pauses_begins_another_unit_and_a_trace_does_not()
     {
