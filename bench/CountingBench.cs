@@ -1,5 +1,4 @@
 using SwiftLedger.Bench;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Demo;

@@ -1,6 +1,5 @@
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 

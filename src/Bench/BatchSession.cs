@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Batches;
-using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;

@@ -1,6 +1,5 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 

@@ -2,7 +2,6 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
 using SwiftLedger.Core.Batches;
-using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;

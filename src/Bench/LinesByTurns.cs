@@ -1,9 +1,7 @@
 using System.Diagnostics;
 using System.Runtime;
 using SwiftLedger.Core.Measuring;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
@@ -37,8 +35,7 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
             }
 
             run.Tell(new LineInspected(line.Number, a, b));
-            var evidence = LineEvidence.Nothing(line, run.Options) with { Before = a, After = b };
-            if (a.Failure is not null || b.Failure is not null || (line.Rewritten && evidence.SameRows == false))
+            if (run.Seen(line, a, b).CannotBeMeasured)
             {
                 run.Tell(new LineEnded(line.Number, LineEnd.Failed));
                 continue;

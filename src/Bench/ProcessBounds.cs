@@ -1,7 +1,4 @@
 using System.Runtime.InteropServices;
-using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Trials;
-using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
 

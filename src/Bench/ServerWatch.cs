@@ -1,7 +1,6 @@
 using System.Diagnostics;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;

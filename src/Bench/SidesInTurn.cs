@@ -1,9 +1,7 @@
 using System.Diagnostics;
-using System.Runtime;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
@@ -68,8 +66,7 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
         foreach (LineBrief line in looked)
         {
             Inspection x = seen[line.Number], y = then[line.Number];
-            bool failed = x.Failure is not null || y.Failure is not null
-                || (line.Rewritten && (LineEvidence.Nothing(line, run.Options) with { Before = x, After = y }).SameRows == false);
+            bool failed = run.Seen(line, x, y).CannotBeMeasured;
             if (failed || !IsTimed(line))
             {
                 run.Tell(new LineEnded(line.Number, failed ? LineEnd.Failed : LineEnd.NotTimed));

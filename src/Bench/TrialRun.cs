@@ -42,6 +42,9 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
     /// <summary>The lines that this session measures.</summary>
     public IEnumerable<LineBrief> Lines => brief.Lines.Where(l => order.Lines.Count == 0 || order.Lines.Contains(l.Number));
 
+    /// <summary>What is known of a line that was looked at on both sides.</summary>
+    public LineEvidence Seen(LineBrief line, Inspection onBefore, Inspection onAfter) => LineEvidence.Nothing(line, Options) with { Before = onBefore, After = onAfter };
+
     public static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
 
     /// <summary>Tells one event at a time, whoever has something to tell.</summary>

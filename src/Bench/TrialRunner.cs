@@ -1,6 +1,4 @@
 using System.Diagnostics;
-using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 

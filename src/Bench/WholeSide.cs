@@ -1,7 +1,6 @@
 using System.Diagnostics;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;

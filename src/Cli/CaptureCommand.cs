@@ -3,7 +3,6 @@ using System.Globalization;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;

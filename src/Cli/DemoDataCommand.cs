@@ -2,7 +2,6 @@ using System.CommandLine;
 using System.Diagnostics;
 using System.Globalization;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Demo;
 
 namespace SwiftLedger.Cli;

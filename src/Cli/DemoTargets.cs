@@ -1,5 +1,4 @@
 using System.CommandLine;
-using SwiftLedger.Core.Engines;
 using SwiftLedger.Demo;
 using SwiftLedger.Subjects;
 

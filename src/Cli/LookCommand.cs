@@ -1,6 +1,5 @@
 using System.CommandLine;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Subjects;
 

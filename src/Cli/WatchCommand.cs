@@ -2,7 +2,6 @@ using System.CommandLine;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;

@@ -109,7 +109,10 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         transaction.Commit();
     }
 
-    /// <summary>Keeps another decision of a trial beside the ones that it has.</summary>
+    /// <summary>
+    /// Keeps another decision of a trial beside the ones that it has. One by each version of the rules: the same rules say the same of
+    /// the same evidence, however often they are asked.
+    /// </summary>
     public void Settle(long id, Settlement decided)
     {
         using SqliteConnection connection = ledger.Open();
@@ -143,6 +146,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     private void Insert(SqliteConnection connection, SqliteTransaction transaction, long id, Settlement decided) => connection.Execute("""
         INSERT INTO settlement (trial_id, number, decided_at, rules, headline, bill, decisions)
         SELECT @id, coalesce(max(number), 0) + 1, @now, @Rules, @Headline, @bill, @decisions FROM settlement WHERE trial_id = @id
+        HAVING NOT EXISTS (SELECT * FROM settlement WHERE trial_id = @id AND number > 1 AND rules = @Rules)
         """, new { id, now = clock.Now(), decided.Rules, decided.Headline, bill = decided.Bill is null ? null : Text(decided.Bill), decisions = Text(decided.Lines) }, transaction);
 
     /// <summary>Keeps what one event told.</summary>

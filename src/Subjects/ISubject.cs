@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Batches;
-using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;

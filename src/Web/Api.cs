@@ -8,7 +8,6 @@ using Microsoft.Extensions.Options;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Reports;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;

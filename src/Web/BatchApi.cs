@@ -3,7 +3,6 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
 

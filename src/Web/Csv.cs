@@ -1,5 +1,4 @@
 using System.Text;
-using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Reports;
 
 namespace SwiftLedger.Web;

@@ -1,10 +1,8 @@
 using System.Globalization;
 using System.Text.Json;
-using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;

@@ -6,7 +6,6 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
@@ -90,7 +89,7 @@ internal static class DaybookChanges
             }
 
             string name = CapturedWorkload.NameFor(pattern.Kind, pattern.Tables, taken);
-            string? statement = CapturedWorkload.Statement(name, sum.Calls / days, sum.Durations.Quantile(0.5),
+            string? statement = CapturedWorkload.Statement(name, sum.Calls / days, sum.Percentiles(0.5)[0],
                 samples.Samples(pattern.Id).Where(s => s.SqlState.Length == 0).Select(s => new CaseSource(s.Sql, s.Binds, s.Duration)).ToList(), dialect);
             if (statement is null)
             {

@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Http.HttpResults;
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 

@@ -15,7 +15,7 @@ public sealed record CoursePoint(
 
     public static CoursePoint Of(TimedCell p)
     {
-        long[]? ticks = p.Cell.Durations.Count > 0 ? p.Cell.Durations.Quantiles(Asked) : null;
+        long[]? ticks = p.Cell.Durations.Count > 0 ? p.Cell.Percentiles(Asked) : null;
         double? Ms(int which) => ticks is null ? null : ticks[which] / (double)TimeSpan.TicksPerMillisecond;
         return new(
         Iso.Of(Stretches.TimeOf(p.Minute)), p.Cell.Calls, p.Cell.Errors, p.Cell.TotalTicks / (double)TimeSpan.TicksPerSecond,
@@ -24,7 +24,7 @@ public sealed record CoursePoint(
         p.Cell.RowsReturned, p.Cell.RowsRead, p.Cell.RowsWritten);
     }
 
-    public static double? Quantile(Cell cell, double p) => cell.Durations.Count > 0 ? cell.Durations.Quantile(p) / (double)TimeSpan.TicksPerMillisecond : null;
+    public static double? Quantile(Cell cell, double p) => cell.Durations.Count > 0 ? cell.Percentiles(p)[0] / (double)TimeSpan.TicksPerMillisecond : null;
 }
 
 public sealed record SourceView(long Id, string Name);

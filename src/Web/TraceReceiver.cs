@@ -1,10 +1,8 @@
 using System.Text.Json;
-using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 

@@ -1,5 +1,4 @@
 using SwiftLedger.Bench;
-using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;

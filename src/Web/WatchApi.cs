@@ -2,10 +2,8 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
-using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Web;
 

@@ -1,7 +1,6 @@
 using System.Collections.Concurrent;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 using SwiftLedger.Subjects;

@@ -3,7 +3,6 @@ using Shouldly;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
 using SwiftLedger.Testing;

@@ -1,6 +1,5 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;

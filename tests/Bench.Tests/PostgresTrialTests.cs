@@ -1,10 +1,8 @@
 using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Reports;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Demo;

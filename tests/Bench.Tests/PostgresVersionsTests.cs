@@ -1,12 +1,8 @@
 using Shouldly;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Reports;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
-using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
 using Xunit;
 

@@ -2,7 +2,6 @@ using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Testing;
 using Xunit;

@@ -1,7 +1,6 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Comparing;
-using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 

@@ -80,6 +80,9 @@ internal sealed class PostgresServer : IDisposable
     public string Sql(string database, string script) =>
         Run(Path.Combine(Clients, "psql"), ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-d", database, "-At", "-q", "-f", "-"], script);
 
+    /// <summary>What psql sends to the server for a script, statement by statement, whether the server understands it or not.</summary>
+    public string Sent(string script) => Run(Path.Combine(Clients, "psql"), ["-h", _folder, "-p", Text(_port), "-U", "postgres", "-d", "postgres", "-e", "-q", "-X", "-f", "-"], script, quiet: true);
+
     /// <summary>As an administrator does it: sessions are ended.</summary>
     public void Restart() => Run(Path.Combine(_programs, "pg_ctl"), ["-D", Data, "-w", "-m", "fast", "-l", Path.Combine(_folder, "start.log"), "restart"]);
 
@@ -117,14 +120,20 @@ internal sealed class PostgresServer : IDisposable
 
     private static string Text(int number) => number.ToString(CultureInfo.InvariantCulture);
 
-    private static string Run(string program, string[] arguments, string? input = null, bool asOwner = true)
+    private static string Run(string program, string[] arguments, string? input = null, bool asOwner = true, bool quiet = false)
     {
         bool other = asOwner && Environment.UserName == "root";
         var info = other
             ? new ProcessStartInfo("runuser", ["-u", "postgres", "--", program, .. arguments])
             : new ProcessStartInfo(program, arguments);
-        (info.RedirectStandardInput, info.RedirectStandardOutput, info.WorkingDirectory) = (true, true, "/");
+        (info.RedirectStandardInput, info.RedirectStandardOutput, info.RedirectStandardError, info.WorkingDirectory) = (true, true, quiet, "/");
         using Process process = Process.Start(info)!;
+        if (quiet)
+        {
+            process.ErrorDataReceived += static (_, _) => { };
+            process.BeginErrorReadLine();
+        }
+
         process.StandardInput.Write(input);
         process.StandardInput.Close();
 

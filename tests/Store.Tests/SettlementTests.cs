@@ -44,6 +44,20 @@ public sealed class SettlementTests : IDisposable
         account.Lines[0].Decision!.Notices.ShouldBe(then.Notices);
     }
 
+    // Who presses again and again gets the same answer once, and beside it only what other rules say.
+    [Fact]
+    public void The_same_rules_are_kept_once_beside_the_first_decision()
+    {
+        Decision then = new(Verdict.Regressed, Basis.Time, null, []);
+        _trials.End(_trial, TrialStates.Finished, null, Settled(1, "first", then));
+        foreach (int rules in new[] { 1, 1, 2, 2, 1 })
+        {
+            _trials.Settle(_trial, Settled(rules, $"anew by {rules}", then));
+        }
+
+        _trials.Settlements(_trial).Select(k => (k.Number, k.Decided.Headline)).ShouldBe([(1, "first"), (2, "anew by 1"), (3, "anew by 2")]);
+    }
+
     [Fact]
     public void A_bill_comes_back_as_it_was_added_up()
     {

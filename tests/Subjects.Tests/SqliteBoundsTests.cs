@@ -3,7 +3,6 @@ using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
-using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
 using SwiftLedger.Testing;
 using Xunit;

@@ -3,10 +3,7 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
-using Microsoft.AspNetCore.Builder;
-using Microsoft.Data.Sqlite;
 using Shouldly;
-using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
 using Xunit;
 

@@ -1,6 +1,5 @@
 using System.Net;
 using System.Text.Json;
-using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Testing;

@@ -3,8 +3,6 @@ using System.Text.Json;
 using Npgsql;
 using Shouldly;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;

@@ -3,7 +3,6 @@ using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
 using Dapper;
-using Microsoft.AspNetCore.Builder;
 using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Bench;

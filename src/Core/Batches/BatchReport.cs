@@ -2,9 +2,7 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Writing;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Batches;

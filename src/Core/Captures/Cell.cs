@@ -49,6 +49,14 @@ public sealed class Cell
     /// <summary>Of the timed calls; empty where only sums were asked for.</summary>
     public LatencyHistogram Durations { get; } = new();
 
+    /// <summary>
+    /// Percentiles of the timed calls: the tops of their buckets, but never more than the longest call, which is known exactly and lies
+    /// somewhere in the last bucket.
+    /// </summary>
+    /// <param name="shares">From 0 to 1, ascending.</param>
+    /// <returns>Ticks; 0 where no durations were recorded.</returns>
+    public long[] Percentiles(params ReadOnlySpan<double> shares) => [.. Durations.Quantiles(shares).Select(t => Math.Min(t, MaxTicks))];
+
     public void Count(in Observation o)
     {
         Calls += o.Calls;

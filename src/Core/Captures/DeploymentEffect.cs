@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Measuring;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Captures;

@@ -1,6 +1,5 @@
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 

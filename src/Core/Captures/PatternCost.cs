@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Measuring;
-
 namespace SwiftLedger.Core.Captures;
 
 /// <summary>What patterns are ranked by.</summary>
@@ -31,7 +29,7 @@ public sealed record PatternCost(long Pattern, Cell Sum, long[] Course)
     /// <summary>Null where the capture does not tell both.</summary>
     public double? RowsReadPerReturned => Sum is { RowsRead: { } read, RowsReturned: { } returned } ? read / (double)Math.Max(1, returned) : null;
 
-    public double? Spread => Sum.Timed > 0 ? Sum.Durations.Quantile(0.95) / (double)Math.Max(1, Sum.Durations.Quantile(0.5)) : null;
+    public double? Spread => Sum.Timed > 0 && Sum.Percentiles(0.5, 0.95) is [var median, var high] ? high / (double)Math.Max(1, median) : null;
 
     /// <summary>What it is ranked by, greatest first; null ranks last.</summary>
     public double? By(RankBy rank) => rank switch
@@ -40,7 +38,7 @@ public sealed record PatternCost(long Pattern, Cell Sum, long[] Course)
         RankBy.Average => AverageTicks,
         RankBy.Worst => Sum.MaxTicks,
         RankBy.Calls => Sum.Calls,
-        RankBy.P95 => Sum.Durations.Quantile(0.95),
+        RankBy.P95 => Sum.Percentiles(0.95)[0],
         RankBy.Errors => Sum.Errors,
         RankBy.RowsRead => Sum.RowsRead,
         RankBy.RowsReturned => Sum.RowsReturned,

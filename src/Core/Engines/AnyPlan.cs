@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Writing;
 

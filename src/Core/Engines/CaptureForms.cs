@@ -1,8 +1,6 @@
 using System.Text;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
-using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines;
 

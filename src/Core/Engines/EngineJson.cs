@@ -1,7 +1,5 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines;
 

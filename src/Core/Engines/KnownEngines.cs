@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines.MySql;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Engines.Sqlite;

@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 namespace SwiftLedger.Core.Engines;
 
 /// <summary>How the two sides of a trial come about.</summary>

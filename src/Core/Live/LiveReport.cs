@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Live;

@@ -84,7 +84,7 @@ public sealed class LatencyHistogram
         }
     }
 
-    /// <summary>The smallest recorded duration, at the top of its bucket, that at least this share of all does not exceed.</summary>
+    /// <summary>The recorded duration at this share of all, at the top of its bucket: the share of the count, rounded to the nearest rank, as HdrHistogram does.</summary>
     /// <param name="p">From 0 to 1.</param>
     /// <returns>Ticks; 0 where nothing was recorded.</returns>
     public long Quantile(double p) => Quantiles([p])[0];

@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Plans.Statistics;
-
 namespace SwiftLedger.Core.Plans;
 
 /// <summary>What a database holds, and what its planner was told of it.</summary>

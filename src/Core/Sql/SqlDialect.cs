@@ -62,6 +62,12 @@ public enum LexicalRules
 
     /// <summary>Behind <c>@</c> a parameter's name begins with a letter.</summary>
     LetterBehindAt = 1 << 18,
+
+    /// <summary>The statements of a trigger's body end in semicolons of their own; the body ends with <c>; END</c>.</summary>
+    TriggerBodies = 1 << 19,
+
+    /// <summary>No semicolon inside parentheses ends a statement, nor one between a routine's <c>BEGIN</c> and its <c>END</c>.</summary>
+    NestedBodies = 1 << 20,
 }
 
 /// <summary>How many characters the operator at the start of a text has; 0 where none stands there.</summary>

@@ -1,6 +1,5 @@
 using System.Buffers;
 using System.Numerics;
-using System.Runtime.CompilerServices;
 
 namespace SwiftLedger.Core.Sql;
 

@@ -12,15 +12,14 @@ public sealed record ScriptStatement(int Number, TextSpan Whole, TextSpan Body);
 public sealed record SqlScript(IReadOnlyList<ScriptStatement> Statements, TextSpan Rest)
 {
     /// <summary>
-    /// Cuts a script at its semicolons. A semicolon inside the body of CREATE TRIGGER ... BEGIN ... END does not cut:
-    /// there only one that follows "; END" does, the rule that SQLite's own sqlite3_complete() uses. Bodies of
-    /// PostgreSQL's CREATE FUNCTION or PROCEDURE in BEGIN ATOMIC ... END are kept whole by counting BEGIN, CASE and END.
+    /// Cuts a script at its semicolons, but for those inside the body of a trigger, a routine or a rule: where such bodies end is what the
+    /// dialect's <see cref="LexicalRules.TriggerBodies"/> and <see cref="LexicalRules.NestedBodies"/> say.
     /// </summary>
     public static SqlScript Split(string text, SqlDialect dialect)
     {
         var statements = new List<ScriptStatement>();
         var lexer = new SqlLexer(text, dialect);
-        var body = new BodyTracker();
+        var body = new ScriptBody(dialect);
         int wholeStart = 0, bodyStart = -1, bodyEnd = 0;
 
         while (lexer.TryReadSignificant(out Token token))
@@ -29,7 +28,7 @@ public sealed record SqlScript(IReadOnlyList<ScriptStatement> Statements, TextSp
             {
                 bodyStart = bodyStart < 0 ? token.Start : bodyStart;
                 bodyEnd = token.End;
-                body.Take(token, lexer.TextOf(token));
+                body.Take(token.Kind, lexer.TextOf(token));
                 continue;
             }
 
@@ -47,7 +46,7 @@ public sealed record SqlScript(IReadOnlyList<ScriptStatement> Statements, TextSp
             statements.Add(new(statements.Count + 1, TextSpan.Between(wholeStart, token.End), TextSpan.Between(bodyStart, bodyEnd)));
             wholeStart = token.End;
             bodyStart = -1;
-            body = new();
+            body = new(dialect);
         }
 
         if (bodyStart >= 0)
@@ -57,76 +56,5 @@ public sealed record SqlScript(IReadOnlyList<ScriptStatement> Statements, TextSp
         }
 
         return new(statements, TextSpan.Between(wholeStart, text.Length));
-    }
-
-    /// <summary>Follows the words of one statement to know whether a semicolon lies inside a body.</summary>
-    private struct BodyTracker
-    {
-        private int _words;
-        private bool _create;
-        private bool _trigger;
-        private bool _routine;
-        private bool _inTriggerBody;
-        private bool _afterSemicolon;
-        private bool _afterEnd;
-        private int _routineDepth;
-
-        public void Take(Token token, ReadOnlySpan<char> text)
-        {
-            if (token.Kind != TokenKind.Word)
-            {
-                _afterEnd = _afterSemicolon = false;
-                return;
-            }
-
-            _words++;
-            if (_words <= 6 && !_trigger && !_routine)
-            {
-                TakeHead(text);
-            }
-
-            bool begin = Same(text, "begin"), end = Same(text, "end");
-            if (_routine)
-            {
-                _routineDepth += begin || (_routineDepth > 0 && Same(text, "case")) ? 1 : 0;
-                _routineDepth -= end && _routineDepth > 0 ? 1 : 0;
-            }
-
-            _afterEnd = _inTriggerBody && _afterSemicolon && end;
-            _inTriggerBody |= _trigger && begin;
-            _afterSemicolon = false;
-        }
-
-        /// <summary>Whether a semicolon here ends the statement.</summary>
-        public bool EndsAtSemicolon()
-        {
-            bool ends = _inTriggerBody ? _afterEnd : _routineDepth == 0;
-            _afterSemicolon = true;
-            return ends;
-        }
-
-        private void TakeHead(ReadOnlySpan<char> text)
-        {
-            if (Same(text, "create"))
-            {
-                _create = true;
-            }
-            else if (_create && Same(text, "trigger"))
-            {
-                _trigger = true;
-            }
-            else if (_create && (Same(text, "function") || Same(text, "procedure")))
-            {
-                _routine = true;
-            }
-            else if (!Same(text, "explain") && !Same(text, "query") && !Same(text, "plan") && !Same(text, "or")
-                && !Same(text, "replace") && !Same(text, "temp") && !Same(text, "temporary"))
-            {
-                _words = 7;
-            }
-        }
-
-        private static bool Same(ReadOnlySpan<char> word, string keyword) =>
-            word.Equals(keyword, StringComparison.OrdinalIgnoreCase);
     }
 }

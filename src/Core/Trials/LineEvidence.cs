@@ -45,6 +45,12 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
         ? before == after && Before.Rows == After.Rows
         : null;
 
+    /// <summary>A rewrite that gives other rows: there is nothing to be measured.</summary>
+    public bool GivesOtherRows => Brief.Rewritten && SameRows == false;
+
+    /// <summary>Whether what was seen so far already speaks against measuring.</summary>
+    public bool CannotBeMeasured => BeforeFailure is not null || AfterFailure is not null || GivesOtherRows;
+
     /// <summary>Null where not both sides order their rows.</summary>
     public bool? SameOrder => Brief.ComparesOrder && SameRows is not null ? Before!.SequenceHash == After!.SequenceHash : null;
 

@@ -1,7 +1,3 @@
-using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Measuring;
-using SwiftLedger.Core.Workloads;
-
 namespace SwiftLedger.Core.Trials;
 
 /// <summary>

@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Engines;
 namespace SwiftLedger.Core.Trials;
 
 /// <summary>Where a trial ran.</summary>

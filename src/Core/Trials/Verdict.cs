@@ -20,7 +20,7 @@ public static class VerdictRule
             return failed;
         }
 
-        if (e.SameRows == false && e.Brief.Rewritten)
+        if (e.GivesOtherRows)
         {
             return new(Verdict.Failed, Basis.Time, new OtherRows(e.Before!.Rows, e.After!.Rows), []);
         }
@@ -32,8 +32,7 @@ public static class VerdictRule
     /// <summary>Whether a line is measured again on fresh copies: its difference is small, or only an offset of the copies may hide the answer.</summary>
     /// <param name="line">After the first session.</param>
     public static bool WantsConfirmation(Line line) =>
-        line.Evidence is { End: LineEnd.Looked, OneAfterTheOther: false, BeforeFailure: null, AfterFailure: null, ConfirmingBlocks.Count: 0 } e
-        && !(e.Brief.Rewritten && e.SameRows == false)
+        line.Evidence is { End: LineEnd.Looked, OneAfterTheOther: false, CannotBeMeasured: false, ConfirmingBlocks.Count: 0 }
         && line.Judgement is { Comparison: { } c } judged
         && (SequentialRule.NeedsConfirmation(c) || SequentialRule.MayBeTheCopies(c, judged.Band));
 

@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;

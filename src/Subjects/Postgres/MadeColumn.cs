@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Statistics;
 
 namespace SwiftLedger.Subjects.Postgres;
 

@@ -1,6 +1,5 @@
 using System.Globalization;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Statistics;
 
 namespace SwiftLedger.Subjects.Postgres;
 

@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using System.Globalization;
-using System.Text;
 using Npgsql;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Measuring;

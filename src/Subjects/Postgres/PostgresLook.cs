@@ -1,7 +1,6 @@
 using System.Globalization;
 using Npgsql;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Subjects.Postgres;

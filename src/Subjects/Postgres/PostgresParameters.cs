@@ -2,7 +2,6 @@ using System.Globalization;
 using System.Text;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Postgres;
 

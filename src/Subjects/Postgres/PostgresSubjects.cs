@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Subjects.Postgres;

@@ -1,8 +1,6 @@
 using System.Globalization;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Statistics;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Subjects.Postgres;

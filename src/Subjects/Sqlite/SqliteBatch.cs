@@ -3,7 +3,6 @@ using System.Text;
 using SQLitePCL;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Engines.Sqlite;
-using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Sqlite;
 

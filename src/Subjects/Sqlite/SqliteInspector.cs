@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using SQLitePCL;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;

@@ -1,6 +1,5 @@
 using System.Text;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Engines.Postgres;
 
 namespace SwiftLedger.Core.Tests.Captures;
 

@@ -2,7 +2,6 @@ using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Testing;
 using Xunit;
@@ -25,6 +24,33 @@ public class FoldTests
         batch.Cells.Values.Select(c => c.Calls).ShouldBe([2, 1]);
         batch.Cells.Values.First().TotalTicks.ShouldBe(4 * TimeSpan.TicksPerMillisecond);
         fold.Drain().Cells.ShouldBeEmpty();
+    }
+
+    // HdrHistogram's rank, rounded to the nearest. Its own value at 100 % may lie a bucket's width above what was recorded.
+    [Fact]
+    public void No_percentile_lies_beyond_the_longest_call_nor_below_its_rank() =>
+        Gen.Select(Gen.Double[0, 1], Gen.Double[0.01, 60_000].Array[1, 30]).Sample(
+            (share, calls) =>
+            {
+                var cell = new Cell();
+                foreach (double ms in calls)
+                {
+                    cell.Count(new Observation { Duration = TimeSpan.FromMilliseconds(ms) });
+                }
+
+                long[] sorted = [.. calls.Select(ms => TimeSpan.FromMilliseconds(ms).Ticks).Order()];
+                long ranked = sorted[Math.Max(0, (int)((share * sorted.Length) + 0.5) - 1)];
+                cell.Percentiles(share)[0].ShouldBeInRange(ranked, sorted[^1]);
+                cell.Percentiles(1)[0].ShouldBe(cell.MaxTicks);
+            },
+            iter: 2_000);
+
+    [Fact]
+    public void Percentiles_of_no_durations_are_none_at_all()
+    {
+        var cell = new Cell();
+        cell.Count(new Observation { Calls = 3 });
+        cell.Percentiles(0.5, 0.99).ShouldBe([0, 0]);
     }
 
     [Fact]

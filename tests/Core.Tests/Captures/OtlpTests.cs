@@ -1,5 +1,4 @@
 using Shouldly;
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Engines;
 using Xunit;

@@ -1,7 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Measuring;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Testing;
 using Xunit;
 

@@ -1,6 +1,5 @@
 using System.Text;
 using Shouldly;
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Postgres;
 using Xunit;

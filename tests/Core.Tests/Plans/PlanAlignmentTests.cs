@@ -1,6 +1,5 @@
 using Shouldly;
 using SwiftLedger.Core.Engines.Sqlite;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Comparing;
 using Xunit;
 

@@ -1,7 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Testing;
 using Xunit;

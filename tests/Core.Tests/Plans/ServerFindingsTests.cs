@@ -2,7 +2,6 @@ using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Testing;

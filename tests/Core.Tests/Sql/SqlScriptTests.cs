@@ -44,5 +44,13 @@ public class SqlScriptTests
         SqlScript.Split("CREATE FUNCTION f() RETURNS int BEGIN ATOMIC SELECT CASE WHEN true THEN 1 END; SELECT 2; END; SELECT 3", Dialects.PostgreSql)
             .Statements.Count.ShouldBe(2);
 
+    // PostgreSQL manual, CREATE RULE: several commands of one rule stand in parentheses.
+    [Fact]
+    public void The_commands_of_a_postgres_rule_are_one_statement_with_it() =>
+        SqlScript.Split("CREATE RULE r AS ON DELETE TO a DO ALSO (DELETE FROM b; DELETE FROM c); SELECT 1", Dialects.PostgreSql).Statements.Count.ShouldBe(2);
+
+    [Fact]
+    public void An_open_parenthesis_keeps_no_statement_of_sqlite_open() => Bodies("SELECT (1; SELECT 2").Count.ShouldBe(2);
+
     private static List<string> Bodies(string text) => SqlScript.Split(text).Statements.Select(s => s.Body.Of(text)).ToList();
 }

@@ -1,6 +1,5 @@
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Testing;
 

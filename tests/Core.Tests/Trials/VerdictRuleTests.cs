@@ -1,5 +1,4 @@
 using Shouldly;
-using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using Xunit;

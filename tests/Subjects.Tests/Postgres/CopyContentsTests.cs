@@ -2,7 +2,6 @@ using System.Globalization;
 using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 using Xunit;
 

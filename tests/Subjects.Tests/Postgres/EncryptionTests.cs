@@ -4,7 +4,6 @@ using System.Security.Cryptography.X509Certificates;
 using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
 using Xunit;

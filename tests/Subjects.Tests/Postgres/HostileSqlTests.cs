@@ -3,7 +3,6 @@ using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
-using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Postgres;
 using SwiftLedger.Testing;
 using Xunit;

@@ -26,24 +26,32 @@ export class Refused extends Error {
   }
 }
 
-/** The data of an answer; throws what went wrong in words that a person can use. */
+/** What a refusing answer says, in words that a person can use. */
+function refusal(body: unknown, status: number): Refused {
+  const problems = (body as { problems?: Problem[] } | undefined)?.problems;
+  return new Refused(
+    problems ?? [
+      { part: "request", line: null, column: null, length: 0, message: `The server answered ${status}.` },
+    ],
+    status,
+  );
+}
+
+// Every request that is refused throws: none can forget to look.
+api.use({
+  onResponse: async ({ response }) => {
+    if (!response.ok) {
+      throw refusal(await response.json().catch(() => undefined), response.status);
+    }
+  },
+});
+
+/** The data of an answer that must have some. */
 export function dataOf<T>(answer: { data?: T; error?: unknown; response: Response }): T {
   if (answer.data !== undefined) {
     return answer.data;
   }
-  const problems = (answer.error as { problems?: Problem[] } | undefined)?.problems;
-  throw new Refused(
-    problems ?? [
-      {
-        part: "request",
-        line: null,
-        column: null,
-        length: 0,
-        message: `The server answered ${answer.response.status}.`,
-      },
-    ],
-    answer.response.status,
-  );
+  throw refusal(answer.error, answer.response.status);
 }
 
 /** Sends a file as it is; its name is only shown. */

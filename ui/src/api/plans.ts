@@ -50,12 +50,9 @@ export function useStanding(id: number, hash: string) {
   return useMutation({
     mutationFn: async (plan: { shape: string; outline: string; note: string } | null) => {
       const params = { path: { id, hash } };
-      const answer = plan
-        ? await api.POST("/api/books/{id}/plans/{hash}/standing", { params, body: plan })
-        : await api.POST("/api/books/{id}/plans/{hash}/forget", { params });
-      if (!answer.response.ok) {
-        dataOf(answer);
-      }
+      await (plan
+        ? api.POST("/api/books/{id}/plans/{hash}/standing", { params, body: plan })
+        : api.POST("/api/books/{id}/plans/{hash}/forget", { params }));
     },
     onSuccess: () => {
       client.invalidateQueries({ queryKey: ["plans", id, hash] });
@@ -91,10 +88,7 @@ export function usePinReplaced(id: number) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (pin: number) => {
-      const answer = await api.POST("/api/books/{id}/pins/{pin}/replaced", { params: { path: { id, pin } } });
-      if (!answer.response.ok) {
-        dataOf(answer);
-      }
+      await api.POST("/api/books/{id}/pins/{pin}/replaced", { params: { path: { id, pin } } });
     },
     onSuccess: () => client.invalidateQueries({ queryKey: ["pins", id] }),
   });

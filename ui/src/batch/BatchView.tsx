@@ -4,7 +4,7 @@ import { useBatch } from "../api/batch";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { count, duration, percent } from "../format/figures";
-import { EmptyState, Wrong } from "../parts/Notice";
+import { EmptyState, Failure, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
 import { Top } from "../parts/Top";
@@ -35,6 +35,7 @@ export function BatchView() {
         {" / "}script
       </Top>
       <main className="flex min-h-0 flex-1 flex-col">
+        {book.error && <Failure error={book.error} retry={() => book.refetch()} />}
         <Spread
           name="batch"
           left={

@@ -8,7 +8,7 @@ export function Pins({ book }: { book: number }) {
   const pins = usePins(book);
   const replaced = usePinReplaced(book);
   if (!pins.data || pins.data.length === 0) {
-    return null;
+    return <Wrong error={pins.error} />;
   }
   return (
     <>

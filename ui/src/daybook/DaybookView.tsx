@@ -97,6 +97,7 @@ export function DaybookView() {
                       narrowing={narrowing}
                       rank={rank}
                       patterns={patterns.data}
+                      failure={patterns.error}
                       set={set}
                       more={() => setLimit((n) => Math.min(n * 4, mostShown))}
                     />

@@ -2,13 +2,14 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { type Repeat, useRepeats } from "../api/daybook";
 import { count, percent, three } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
 /** Units of work that ask again for each row of a list: how often, how the number grows, and what one statement would save. */
 export function Repeats({ book }: { book: number }) {
   const repeats = useRepeats(book);
   const [open, setOpen] = useState<string | null>(null);
   if (!repeats.data || repeats.data.length === 0) {
-    return null;
+    return <Wrong error={repeats.error} />;
   }
   return (
     <>

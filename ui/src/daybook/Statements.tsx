@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import type { Narrowing, RankBy } from "../api/daybook";
 import { useSearchKey } from "../parts/keys";
+import { Wrong } from "../parts/Notice";
 import { Narrow } from "./Narrow";
 import { PatternTable } from "./PatternTable";
 import { StatementsFoot } from "./StatementsFoot";
@@ -11,12 +12,13 @@ type Props = {
   narrowing: Narrowing;
   rank: RankBy;
   patterns?: Schemas["PatternsPage"];
+  failure?: Error | null;
   set: (part: Partial<Narrowing> & { rank?: RankBy }) => void;
   more: () => void;
 };
 
 /** The patterns of the chosen span: narrowed, ranked, and some of them picked. */
-export function Statements({ book, narrowing, rank, patterns, set, more }: Props) {
+export function Statements({ book, narrowing, rank, patterns, failure = null, set, more }: Props) {
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const search = useRef<HTMLInputElement>(null);
   useSearchKey(search);
@@ -37,6 +39,11 @@ export function Statements({ book, narrowing, rank, patterns, set, more }: Props
         set={set}
         search={search}
       />
+      {failure && (
+        <div className="px-5">
+          <Wrong error={failure} />
+        </div>
+      )}
       {patterns && patterns.patterns.length === 0 ? (
         <p className="px-5 py-3 text-quiet">No statement fits.</p>
       ) : (

@@ -4,7 +4,7 @@ import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { api, dataOf, type Problem, Refused } from "../api/client";
 import { useDaybook } from "../api/daybook";
 import { useBook, useStartTrial, useTrial } from "../api/hooks";
-import { Problems } from "../parts/Notice";
+import { Problems, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
 import { Top } from "../parts/Top";
@@ -26,7 +26,7 @@ export function NewTrialView() {
   const start = useStartTrial();
   const [workloadPlace, setWorkloadPlace] = useState<Place | null>(null);
   const [changePlace, setChangePlace] = useState<Place | null>(null);
-  usePrefill(search, set);
+  const unfilled = usePrefill(search, set);
   const check = useCheck(draft);
 
   const touched = draft.subject !== "" || draft.workload !== "" || draft.change !== "";
@@ -123,7 +123,7 @@ export function NewTrialView() {
                     </span>
                   </div>
                   <Problems problems={refused} go={go} />
-                  {start.error && refused.length === 0 && <p role="alert">{start.error.message}</p>}
+                  <Wrong error={(refused.length === 0 ? start.error : null) ?? check.error ?? unfilled} />
                 </div>
               }
             >
@@ -184,7 +184,7 @@ function useCheck(draft: Draft) {
   });
 }
 
-/** Takes the starting texts from the book, change or trial that the address names. */
+/** Takes the starting texts from the book, change or trial that the address names; tells why they could not be read. */
 function usePrefill(
   from: { book?: number; change?: number; trial?: number; deployment?: number },
   set: (part: Partial<Draft>) => void,
@@ -234,4 +234,5 @@ function usePrefill(
       });
     }
   }, [from, key, book.data, book.isFetching, deployments.data, trial.data, set]);
+  return book.error ?? deployments.error ?? trial.error;
 }

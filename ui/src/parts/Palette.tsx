@@ -3,6 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { Command } from "cmdk";
 import { api, dataOf } from "../api/client";
 import { useBooks } from "../api/hooks";
+import { Wrong } from "./Notice";
 
 /** One line in which everything can be found: books, their changes and trials, and what can be done. */
 export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
@@ -29,6 +30,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
       <Command.Input placeholder="Type a few letters" className="field w-full" />
       <Command.List className="mt-2 max-h-80 overflow-y-auto [&_[cmdk-group-heading]]:mt-2 [&_[cmdk-group-heading]]:text-quiet [&_[cmdk-item]]:cursor-pointer [&_[cmdk-item]]:px-2 [&_[cmdk-item]]:py-0.5 [&_[data-selected=true]]:bg-chosen">
         <Command.Empty className="px-2 text-quiet">Nothing is called that.</Command.Empty>
+        <Wrong error={books.error ?? pages.find((p) => p.error)?.error ?? null} />
         <Command.Group heading="Do">
           <Command.Item onSelect={run(() => navigate({ to: "/new", search: {} }))}>
             Start a new trial

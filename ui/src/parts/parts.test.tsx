@@ -36,11 +36,7 @@ test("what lies beyond the scale is an arrow, never a bar at the edge", async ()
 
 test("each verdict has a word and a mark of its own shape", async () => {
   const { container } = await show(
-    <>
-      {["regressed", "improved", "level", "unsettled", "failed"].map((v) => (
-        <VerdictMark key={v} verdict={v} />
-      ))}
-    </>,
+    ["regressed", "improved", "level", "unsettled", "failed"].map((v) => <VerdictMark key={v} verdict={v} />),
   );
   await screen.findByText("regressed");
   const shapes = [...container.querySelectorAll("svg")].map(

@@ -118,7 +118,7 @@ export function PastedView() {
                     ))}
                   </select>
                 </label>
-                <Wrong error={compare.error} />
+                <Wrong error={compare.error ?? books.error} />
               </p>
             </form>
           </details>

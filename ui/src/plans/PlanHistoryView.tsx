@@ -1,9 +1,9 @@
 import { getRouteApi, Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { usePlanHistory, useStanding } from "../api/plans";
 import { count, moment, three } from "../format/figures";
 import { SideMark, VerdictMark } from "../parts/Mark";
-import { Failure, Wrong } from "../parts/Notice";
+import { EmptyState, Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Top } from "../parts/Top";
@@ -24,7 +24,15 @@ export function PlanHistoryView() {
       <main className="min-h-0 flex-1">
         <Page label="Plan history">
           <h1 className="head pt-3">Which plan it ran with, when, and at what cost</h1>
-          <PlanHistory book={Number(bookId)} hash={hash} />
+          <PlanHistory
+            book={Number(bookId)}
+            hash={hash}
+            empty={
+              <EmptyState title="No trial saw this statement yet">
+                Take it into the workload on its page in the daybook, and run a trial.
+              </EmptyState>
+            }
+          />
         </Page>
       </main>
     </>
@@ -32,7 +40,7 @@ export function PlanHistoryView() {
 }
 
 /** The plans that trials saw of a statement, told apart by shape, with the one that stands. */
-export function PlanHistory({ book, hash }: { book: number; hash: string }) {
+export function PlanHistory({ book, hash, empty }: { book: number; hash: string; empty?: ReactNode }) {
   const query = usePlanHistory(book, hash);
   const standing = useStanding(book, hash);
   const [shown, show] = useState<string | null>(null);
@@ -42,7 +50,7 @@ export function PlanHistory({ book, hash }: { book: number; hash: string }) {
   const seen = query.data?.seen ?? [];
   const stands = query.data?.standing;
   if (seen.length === 0 && !stands) {
-    return null;
+    return query.isPending ? null : empty;
   }
   const shapes = [...new Map(seen.map((s) => [s.shape, s.text])).entries()];
   return (

@@ -78,7 +78,7 @@ export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
       <Link className="link" to="/books/$bookId/plans/$hash" params={{ bookId: String(book), hash }}>
         history of its plans
       </Link>
-      <Wrong error={standing.error ?? tryPin.error ?? listPin.error} />
+      <Wrong error={standing.error ?? tryPin.error ?? listPin.error ?? pins.error} />
     </div>
   );
 }

@@ -102,9 +102,9 @@ function Head({ book, page }: { book: number; page: Statement }) {
       </h1>
       {w && (
         <p>
-          <strong>{three(w.seconds)} s</strong> in {count(w.calls)} calls: median {three(w.p50Ms ?? 0)} ms, 95
-          % under {three(w.p95Ms ?? 0)} ms, 99 % under {three(w.p99Ms ?? 0)} ms, worst {three(w.worstMs ?? 0)}{" "}
-          ms
+          <strong>{three(w.seconds)} s</strong> in {count(w.calls)} {w.calls === 1 ? "call" : "calls"}: median{" "}
+          {three(w.p50Ms ?? 0)} ms, 95 % under {three(w.p95Ms ?? 0)} ms, 99 % under {three(w.p99Ms ?? 0)} ms,
+          worst {three(w.worstMs ?? 0)} ms
           {w.rowsRead !== null && w.rowsReturned !== null && (
             <>; {three(w.rowsRead / Math.max(1, w.rowsReturned))} rows read per row returned</>
           )}
@@ -132,7 +132,7 @@ function Head({ book, page }: { book: number; page: Statement }) {
         </button>
         <span className="text-sm text-quiet">{page.hash}</span>
       </div>
-      <Wrong error={take.error} />
+      <Wrong error={take.error ?? keep.error} />
     </>
   );
 }

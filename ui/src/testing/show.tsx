@@ -40,6 +40,20 @@ export function serve(answers: Answers): Asked[] {
   return asked;
 }
 
+/** Shows the application itself at an address. */
+export async function visit(path: string) {
+  const { router } = await import("../router");
+  router.update({ ...router.options, history: createMemoryHistory({ initialEntries: [path] }) });
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const shown = render(
+    <QueryClientProvider client={client}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>,
+  );
+  await router.load();
+  return { ...shown, router };
+}
+
 /** Shows a component where links lead somewhere and requests go through a cache, as in the application; at the address of a route, if need be. */
 export async function show(element: ReactNode, path = "/", at = path) {
   const root = createRootRoute({ component: Outlet });

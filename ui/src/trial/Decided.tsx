@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import type { TrialPageView } from "../api/client";
 import { useTrialAction } from "../api/hooks";
 import { moment } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
 /** By which rules the trial was decided, and what later rules make of the same evidence: beside it, never in its place. */
 export function Decided({ page }: { page: TrialPageView }) {
@@ -25,7 +26,7 @@ export function Decided({ page }: { page: TrialPageView }) {
         >
           Decide anew
         </button>
-        {decide.error && <p role="alert">{decide.error.message}</p>}
+        <Wrong error={decide.error} />
         {page.anew.map((a) => (
           <div key={a.number} className="mt-1 border-l-2 border-rule pl-3">
             <p>

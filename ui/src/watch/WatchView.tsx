@@ -2,7 +2,7 @@ import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { useEndWatch, useWatch, type Watch, type WatchPage } from "../api/watch";
 import { count, duration, elapsed, moment, percent, three } from "../format/figures";
-import { EmptyState, Failure } from "../parts/Notice";
+import { EmptyState, Failure, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Top } from "../parts/Top";
 import { wordOf } from "./kinds";
@@ -51,6 +51,7 @@ export function WatchView() {
                   </button>
                 )}
               </div>
+              <Wrong error={end.error} />
               <p className="mb-2 text-quiet">{aboutOf(page.watch)}</p>
               <LoadRows page={page} />
             </div>

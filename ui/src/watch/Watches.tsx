@@ -82,9 +82,12 @@ function Begin({ book, running }: { book: number; running: boolean }) {
   const [pileUp, setPileUp] = useState(20);
   if (running) {
     return (
-      <button type="button" className="press" disabled={end.isPending} onClick={() => end.mutate()}>
-        End the watch
-      </button>
+      <>
+        <button type="button" className="press" disabled={end.isPending} onClick={() => end.mutate()}>
+          End the watch
+        </button>
+        <Wrong error={end.error} />
+      </>
     );
   }
   return (

@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.MySql;
@@ -13,7 +11,7 @@ internal sealed class MySqlDialect : IStatementGuard
     {
         Id = "mySql",
         Rules = LexicalRules.BackslashStrings | LexicalRules.HashComments | LexicalRules.DashesBeforeSpace | LexicalRules.ColonEquals | LexicalRules.BacktickNames
-            | LexicalRules.BitStrings | LexicalRules.NationalStrings | LexicalRules.ScopedParameters,
+            | LexicalRules.BitStrings | LexicalRules.NationalStrings | LexicalRules.TriggerBodies | LexicalRules.NestedBodies,
         OperatorLength = OperatorLength,
         Guard = new MySqlDialect(),
     };

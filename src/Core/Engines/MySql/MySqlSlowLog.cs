@@ -2,7 +2,6 @@ using System.Buffers;
 using System.Globalization;
 using System.Text;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.MySql;
 

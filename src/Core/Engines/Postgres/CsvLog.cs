@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>PostgreSQL's <c>csvlog</c>: manual, 20.8.4 "Using CSV-Format Log Output". 23 columns up to version 12, 24 in 13, 26 from 14 on.</summary>

@@ -1,7 +1,6 @@
 using System.Text;
 using System.Text.Json;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 

@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>One message of a PostgreSQL server, whatever form its log has.</summary>

@@ -4,7 +4,6 @@ using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.Json;
 using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 

@@ -1,7 +1,5 @@
 using System.Globalization;
 using System.Text;
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 

@@ -1,6 +1,4 @@
 using System.Text.Json;
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 

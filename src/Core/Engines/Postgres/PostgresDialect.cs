@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Postgres;
@@ -12,7 +10,7 @@ internal static class PostgresDialect
         Id = "postgreSql",
         Rules = LexicalRules.BitStrings | LexicalRules.EscapeStrings | LexicalRules.NationalStrings | LexicalRules.UnicodeStrings | LexicalRules.DollarStrings
             | LexicalRules.ReturnEndsLine | LexicalRules.NestedComments | LexicalRules.ColonEquals | LexicalRules.DoubledSigns | LexicalRules.QuestionOperators
-            | LexicalRules.OddBlobs | LexicalRules.OctalAndBinary | LexicalRules.LetterBehindAt,
+            | LexicalRules.OddBlobs | LexicalRules.OctalAndBinary | LexicalRules.LetterBehindAt | LexicalRules.NestedBodies,
         OperatorLength = OperatorLength,
         Guard = new ServerReach(),
     };

@@ -1,8 +1,6 @@
 using System.Text;
 using System.Text.Json;
 using System.Xml;
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 using YamlDotNet.Core;
 using YamlDotNet.Core.Events;
 

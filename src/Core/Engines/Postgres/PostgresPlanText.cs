@@ -1,5 +1,4 @@
 using System.Text.RegularExpressions;
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
 namespace SwiftLedger.Core.Engines.Postgres;
 

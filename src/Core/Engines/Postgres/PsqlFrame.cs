@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>What psql draws around a plan: a head, a row count, and a plus sign where a value goes on in the next line.</summary>

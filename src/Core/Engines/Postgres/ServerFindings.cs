@@ -1,9 +1,4 @@
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Statistics;
-using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 

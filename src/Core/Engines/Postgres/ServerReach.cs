@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Postgres;

@@ -1,6 +1,4 @@
 using System.Collections.Frozen;
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 

@@ -1,5 +1,4 @@
 using System.Text;
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 

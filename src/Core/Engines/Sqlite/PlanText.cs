@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
 
 namespace SwiftLedger.Core.Engines.Sqlite;

@@ -1,5 +1,3 @@
-using SwiftLedger.Core.Captures;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Sqlite;
@@ -10,7 +8,7 @@ internal sealed class SqliteDialect : IStatementGuard
     public static readonly SqlDialect Dialect = new()
     {
         Id = "sqlite",
-        Rules = LexicalRules.BacktickNames | LexicalRules.BracketNames | LexicalRules.ScopedParameters,
+        Rules = LexicalRules.BacktickNames | LexicalRules.BracketNames | LexicalRules.ScopedParameters | LexicalRules.TriggerBodies,
         OperatorLength = OperatorLength,
         Guard = new SqliteDialect(),
     };

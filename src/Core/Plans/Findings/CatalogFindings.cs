@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Wording;
 namespace SwiftLedger.Core.Plans.Findings;
 
 /// <summary>Indexes that cost writes and serve nothing: told from the catalogue and the plans of a whole workload.</summary>

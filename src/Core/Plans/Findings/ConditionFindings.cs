@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;

@@ -1,6 +1,5 @@
 using SwiftLedger.Core.Plans.Statistics;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;
 

@@ -1,7 +1,5 @@
 using System.Globalization;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;
 

@@ -1,5 +1,4 @@
 using System.Text.RegularExpressions;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Statistics;

@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Writing;

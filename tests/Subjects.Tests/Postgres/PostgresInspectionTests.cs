@@ -1,0 +1,177 @@
+using System.Globalization;
+using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Engines.Postgres;
+using SwiftLedger.Core.Live;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Writing;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Subjects.Tests.Postgres;
+
+/// <summary>What a trial sees on a real server: plans, times, rows, the catalogue, and who waits.</summary>
+[Collection(PostgresFixture.Name)]
+public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnServer(postgres)
+{
+    // pg_sleep is the one statement whose time in the server is known beforehand.
+    [Fact]
+    public async Task Time_in_the_server_is_told_apart_from_the_clients()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        Inspection sleeping = await copy.InspectAsync(new("SELECT pg_sleep(:long)", BindLine.Pairs("long=0.03")), Limit, default);
+        sleeping.ServerMilliseconds.ShouldNotBeNull().ShouldBeGreaterThanOrEqualTo(30);
+
+        // A value is made here, and ten million of its letters are sent to the client alone.
+        Inspection wide = await copy.InspectAsync(new("SELECT repeat(n::text, 10000000) FROM generate_series(1, 3) n", []), Limit, default);
+        wide.ServerMilliseconds.ShouldNotBeNull().ShouldBeLessThan(wide.ColdMilliseconds!.Value);
+        (await copy.InspectAsync(new("SELECT 1 / 0", []), Limit, default)).ServerMilliseconds.ShouldBeNull();
+    }
+
+    [Fact]
+    public async Task A_write_is_looked_at_and_timed_without_staying()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address), Folder);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        var run = new CaseRun("UPDATE parcel SET weight = weight + :more WHERE depot_id = :depot", BindLine.Pairs("depot=7, more=1.5"));
+        Inspection seen = await copy.InspectAsync(run, Limit, default);
+        (seen.Writes, seen.Rows, seen.RowsRepeat).ShouldBe((true, 400, true));
+        seen.RowsHash.ShouldNotBeNull();
+        Inspection other = await copy.InspectAsync(run with { Bindings = BindLine.Pairs("depot=8, more=1.5") }, Limit, default);
+        (other.Rows, other.RowsHash == seen.RowsHash).ShouldBe((400, false));
+        using (IPreparedCase prepared = copy.Prepare(run, Limit))
+        {
+            prepared.Execute(2);
+        }
+
+        Inspection sum = await copy.InspectAsync(new("SELECT sum(weight) FROM parcel", []), Limit, default);
+        sum.RowsHash.ShouldBe((await copy.InspectAsync(new($"SELECT {Postgres.Sql(Database, "SELECT sum(weight) FROM parcel").Trim()}::numeric", []), Limit, default)).RowsHash);
+        PostgresSubject.Clean(new(Address), Folder);
+    }
+
+    // PostgreSQL manual, "PREPARE": five custom plans, then a generic one where it is not estimated to be dearer.
+    [Fact]
+    public async Task The_plan_that_an_application_keeps_is_shown_and_the_one_for_its_values_told()
+    {
+        Postgres.Sql(Database, "CREATE TABLE reading AS SELECT i AS id, CASE WHEN i % 10000 = 0 THEN 1 ELSE 2 + abs(hashint4(i)) % 3 END AS kind FROM generate_series(1, 50000) i; CREATE INDEX reading_kind ON reading (kind); ALTER TABLE reading ALTER kind SET STATISTICS 100");
+        Postgres.Sql(Database, "ANALYZE reading");
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        await side.ApplyAsync(Step("SET plan_cache_mode = force_generic_plan"), default);
+        await side.ApplyAsync(Step("SET enable_bitmapscan = off"), default);
+        Inspection seen = await side.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default);
+        seen.Failure.ShouldBeNull();
+        seen.Plan!.Text.ShouldContain("Seq Scan on reading");
+        seen.Plan.Details[Planning.Kind].ShouldBe(Planning.Once);
+        seen.PlanNote.ShouldNotBeNull().ShouldContain("For these values it plans: Aggregate;   Index Scan using reading_kind on reading");
+        PlanFindings.Of(Dialects.Side(seen.Plan, "SELECT 1", Dialects.PostgreSql)).Select(f => f.Kind).ShouldContain(FindingKind.AnyValuesDearer);
+        await using ISubjectCopy free = await subject.CopyAsync(Side.After, default);
+        await free.ApplyAsync(Step("SET enable_bitmapscan = off"), default);
+        Inspection own = await free.InspectAsync(new("SELECT sum(id) FROM reading WHERE kind = :kind AND id > 0", BindLine.Pairs("kind=1")), Limit, default);
+        own.Plan!.Text.ShouldContain("reading_kind");
+        own.Plan.Details[Planning.Kind].ShouldBe(Planning.Anew);
+        own.PlanNote.ShouldBeNull();
+    }
+
+    [Fact]
+    public async Task Workers_and_compiling_that_took_part_are_noted()
+    {
+        Postgres.Sql(Database, "CREATE TABLE reading AS SELECT i AS id, i % 10 AS kind FROM generate_series(1, 200000) i; ANALYZE reading");
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        const string sql = "SELECT sum(id) FROM reading WHERE kind + id > 7";
+        (await side.InspectAsync(new(sql, []), Limit, default)).PlanNote.ShouldBeNull("too cheap for either");
+        foreach (string setting in new[] { "parallel_setup_cost = 0", "parallel_tuple_cost = 0", "min_parallel_table_scan_size = 0", "max_parallel_workers_per_gather = 2", "jit = on", "jit_above_cost = 0" })
+        {
+            await side.ApplyAsync(Step($"SET {setting}"), default);
+        }
+
+        string note = (await side.InspectAsync(new(sql, []), Limit, default)).PlanNote.ShouldNotBeNull();
+        note.ShouldContain("2 parallel workers took part; their CPU time is not in the line's.");
+        if (Postgres.Sql(Database, "SET jit = on; SELECT pg_jit_available()").Trim() == "t")
+        {
+            note.ShouldContain("Its expressions were compiled (JIT), ");
+        }
+    }
+
+    // PostgreSQL manual, 76.2.1 "Functional Dependencies" (Multivariate Statistics Examples): 1 row expected, 100 come; with statistics on both columns 100 are expected.
+    [Fact]
+    public async Task Columns_that_depend_on_each_other_are_found_until_statistics_tell_of_them()
+    {
+        Postgres.Sql(Database, "CREATE TABLE t (a int, b int); INSERT INTO t SELECT i % 100, i % 100 FROM generate_series(1, 10000) s(i); ANALYZE t");
+        Finding? alone = await DependentAsync();
+        alone.ShouldNotBeNull().Text.ShouldBe("The conditions on a and b were taken to be independent: 1.00 % times 1.00 % of t is 1.00 rows, 100 came. No statistics tell of these columns together.");
+        Postgres.Sql(Database, "CREATE STATISTICS stts (dependencies) ON a, b FROM t; ANALYZE t");
+        (await DependentAsync()).ShouldBeNull();
+
+        async Task<Finding?> DependentAsync()
+        {
+            await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+            await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+            const string sql = "SELECT * FROM t WHERE a = 1 AND b = 1";
+            Inspection seen = await side.InspectAsync(new(sql, []), Limit, default);
+            return PlanFindings.Of(Dialects.Side(seen.Plan!, sql, Dialects.PostgreSql) with { Rows = seen.Rows, Catalog = side.ReadCatalog(Limit) }).SingleOrDefault(f => f.Kind == FindingKind.DependentColumns);
+        }
+    }
+
+    [Fact]
+    public async Task Who_waits_for_whom_is_seen_on_the_server()
+    {
+        using var holder = new Npgsql.NpgsqlConnection(Postgres.Server.Connection(Database));
+        using var waiter = new Npgsql.NpgsqlConnection(Postgres.Server.Connection(Database));
+        await holder.OpenAsync(TestContext.Current.CancellationToken);
+        await waiter.OpenAsync(TestContext.Current.CancellationToken);
+        await using Npgsql.NpgsqlTransaction transaction = await holder.BeginTransactionAsync(TestContext.Current.CancellationToken);
+        await using (var command = new Npgsql.NpgsqlCommand("UPDATE parcel SET weight = 0 WHERE id = 7", holder, transaction))
+        {
+            await command.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        }
+
+        await using var blocked = new Npgsql.NpgsqlCommand("UPDATE parcel SET weight = 1 WHERE id = 7", waiter);
+        Task<int> waiting = blocked.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        using IServerActivity activity = SubjectEngines.Of(Dialects.PostgresEngine).Server!.Watch(Address);
+        IReadOnlyList<WaitNode> roots;
+        while ((roots = WaitTree.Of(activity.Look(DateTimeOffset.UtcNow))).Count == 0)
+        {
+            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
+        }
+
+        (roots[0].Session.Id, roots[0].Session.State, roots[0].Waiting[0].Session.Id, roots[0].Waiting[0].Session.WaitKind).ShouldBe((holder.ProcessID, "idle in transaction", waiter.ProcessID, "Lock"));
+        roots[0].Waiting[0].Session.Sql.ShouldBe("UPDATE parcel SET weight = 1 WHERE id = 7");
+        await transaction.RollbackAsync(TestContext.Current.CancellationToken);
+        (await waiting).ShouldBe(1);
+        WaitTree.Of(activity.Look(DateTimeOffset.UtcNow)).ShouldBeEmpty();
+        Postgres.Sql(Database, "SELECT count(*) FROM pg_stat_activity WHERE application_name = 'swift-ledger'").Trim().ShouldBe("1");
+    }
+
+    // Sizes and statistics against counting queries of the same data.
+    [Fact]
+    public async Task The_catalogue_holds_what_the_tables_do()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        Catalog catalog = side.ReadCatalog(Limit)!;
+        CatalogTable parcel = catalog.Table("parcel")!;
+        (parcel.Rows, parcel.AnalyzedRows, parcel.StatisticsOffBy).ShouldBe((20_000, 20_000, 1));
+        parcel.Pages.ShouldBe(long.Parse(Postgres.Sql(Database, "SELECT pg_relation_size('parcel') / 8192"), CultureInfo.InvariantCulture));
+        parcel.Columns.Select(c => (c.Name, c.Type, c.NotNull, c.Key)).Take(2).ShouldBe([("id", "integer", true, 1), ("depot_id", "integer", true, 0)]);
+        parcel.Indexes.Select(i => (i.Name, i.Unique, i.Origin, string.Join(',', i.Columns))).ShouldBe([("parcel_pkey", true, "key", "id"), ("parcel_state", false, "created", "state")]);
+        parcel.Indexes[1].RowsPerKey.ShouldBe([10_000]);
+    }
+
+    [Fact]
+    public async Task A_large_result_is_read_without_keeping_it()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        long before = GC.GetTotalMemory(forceFullCollection: true);
+        Inspection seen = await side.InspectAsync(new("SELECT i, md5(i::text) FROM generate_series(1, 400000) i", []), Limit, default);
+        seen.Rows.ShouldBe(400_000);
+        (GC.GetTotalMemory(forceFullCollection: true) - before).ShouldBeLessThan(8 << 20);
+    }
+}
