@@ -174,7 +174,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         huts.Server.Sql("postgres", "CREATE DATABASE spare TEMPLATE huts");
         const string change = "CREATE INDEX booking_night_hut_night ON booking_night(hut_id, night)";
         string address = huts.Server.Connection("spare");
-        var options = new TrialOptions(Engine: Dialects.PostgresEngine, Sides: SubjectSides.InPlace, TrustSql: true, Only: ["arrivals_tonight", "add_night"]);
+        var options = new TrialOptions(Engine: Dialects.PostgresEngine, Sides: SubjectSides.InPlace, TrustSql: true, Quick: true, Only: ["arrivals_tonight", "add_night"]);
         async Task<TrialAccount> RunAsync(TrialOptions with, string text)
         {
             TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, text, with).Value;

@@ -9,7 +9,7 @@ using Xunit;
 namespace SwiftLedger.Bench.Tests;
 
 /// <summary>The versions that Debian does not have: what is most likely to differ between them, on a real server of each.</summary>
-public sealed class PostgresVersionsTests : IDisposable
+public sealed class PostgresVersionsTests(PostgresVersionsTests.Servers servers) : IClassFixture<PostgresVersionsTests.Servers>, IDisposable
 {
     private const string Parcels = """
         CREATE TABLE depot (id int PRIMARY KEY, name text NOT NULL);
@@ -36,9 +36,7 @@ public sealed class PostgresVersionsTests : IDisposable
     public async Task A_trial_settles_on_every_version(int version)
     {
         Assert.SkipUnless(PostgresServer.Has(version), $"tests/servers has no PostgreSQL {version}.");
-        using var server = new PostgresServer("", version);
-        server.Sql("postgres", "CREATE DATABASE parcels");
-        server.Sql("parcels", Parcels);
+        PostgresServer server = servers.WithParcels(version);
         TrialAccount account = await RunAsync(server.Connection("parcels"), new(Engine: Dialects.PostgresEngine, Quick: true, Only: ["of_depot"]));
         account.Refusal.ShouldBeNull();
         account.Environment!.EngineVersion.ShouldStartWith(version.ToString(System.Globalization.CultureInfo.InvariantCulture));
@@ -57,7 +55,7 @@ public sealed class PostgresVersionsTests : IDisposable
         server.Sql("parcels", "CREATE ROLE clerk LOGIN; ALTER TABLE depot OWNER TO clerk; ALTER TABLE parcel OWNER TO clerk; GRANT ALL ON SCHEMA public TO clerk");
         foreach (SubjectSides sides in new[] { SubjectSides.AsItIs, SubjectSides.RolledBack })
         {
-            TrialAccount other = await RunAsync(server.Connection("parcels", "clerk"), new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 5, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
+            TrialAccount other = await RunAsync(server.Connection("parcels", "clerk"), new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 2, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
             other.Refusal.ShouldBeNull();
             other.Lines[0].Evidence.AfterFailure.ShouldBeNull();
             if (sides == SubjectSides.RolledBack)
@@ -75,9 +73,7 @@ public sealed class PostgresVersionsTests : IDisposable
     public async Task Copies_stand_on_another_server_of_the_same_or_a_newer_version(int version)
     {
         Assert.SkipUnless(PostgresServer.Has(version), $"tests/servers has no PostgreSQL {version}.");
-        using PostgresServer here = new("", 15), there = new("", version);
-        here.Sql("postgres", "CREATE DATABASE parcels");
-        here.Sql("parcels", Parcels);
+        PostgresServer here = servers.WithParcels(15), there = servers.Of(version);
 
         // Who may only read here: the other server is where copies may be made.
         here.Sql("parcels", "CREATE ROLE reader LOGIN; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reader");
@@ -88,7 +84,7 @@ public sealed class PostgresVersionsTests : IDisposable
         SidesOffered offered = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(here.Connection("parcels", "reader")).Sides.Single(s => s.Sides == SubjectSides.Dumped);
         (offered.Works, offered.Elsewhere).ShouldBe((false, true));
         TrialAccount account = await RunAsync(here.Connection("parcels", "reader"),
-            new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 15, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
+            new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 4, Sides: SubjectSides.Dumped, Dump: new(["parcel"], 1, there.Connection())));
         if (version < 15)
         {
             account.Refusal!.Problems[0].Message.ShouldBe("The copies' server is PostgreSQL 13, and the subject 15: a dump loads into the same or a newer version.");
@@ -107,6 +103,33 @@ public sealed class PostgresVersionsTests : IDisposable
         foreach (PostgresServer server in new[] { here, there })
         {
             server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+        }
+    }
+
+    /// <summary>One server of each version for all tests.</summary>
+    public sealed class Servers : IDisposable
+    {
+        private readonly Dictionary<int, PostgresServer> _servers = [];
+
+        internal PostgresServer Of(int version) => _servers.TryGetValue(version, out PostgresServer? running) ? running : _servers[version] = new("", version);
+
+        /// <summary>With the parcels as they were made, whatever was done to them before.</summary>
+        internal PostgresServer WithParcels(int version)
+        {
+            PostgresServer server = Of(version);
+            server.Sql("postgres", "DROP DATABASE IF EXISTS parcels");
+            server.Sql("postgres", "DROP ROLE IF EXISTS reader");
+            server.Sql("postgres", "CREATE DATABASE parcels");
+            server.Sql("parcels", Parcels);
+            return server;
+        }
+
+        public void Dispose()
+        {
+            foreach (PostgresServer server in _servers.Values)
+            {
+                server.Dispose();
+            }
         }
     }
 

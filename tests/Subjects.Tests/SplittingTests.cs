@@ -9,7 +9,7 @@ using Xunit;
 namespace SwiftLedger.Subjects.Tests;
 
 /// <summary>Where a script's statements end, held against what the engines' own programs say of the same text.</summary>
-[Collection(PostgresFixture.Name)]
+[Collection(PostgresFixture.Contents)]
 public class SplittingTests(PostgresFixture fixture)
 {
     static SplittingTests() => Batteries_V2.Init();

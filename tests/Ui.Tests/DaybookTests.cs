@@ -8,7 +8,7 @@ using Xunit;
 
 namespace SwiftLedger.Ui.Tests;
 
-public sealed class DaybookTests(LedgerFixture ledger) : IClassFixture<LedgerFixture>
+public sealed class DaybookTests(LedgerFixture ledger)
 {
     [Fact]
     public void From_the_daybook_to_the_statements_that_a_deployment_made_dearer_and_on_to_a_trial()

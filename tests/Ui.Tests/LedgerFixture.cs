@@ -5,9 +5,11 @@ using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
 using Xunit;
 
+[assembly: AssemblyFixture(typeof(SwiftLedger.Ui.Tests.LedgerFixture))]
+
 namespace SwiftLedger.Ui.Tests;
 
-/// <summary>The real server with a small demo, and real browsers.</summary>
+/// <summary>The real server with a small demo, one for all tests, and real browsers.</summary>
 public sealed class LedgerFixture : IAsyncLifetime
 {
     private Process _server = null!;

@@ -6,7 +6,7 @@ using Xunit;
 namespace SwiftLedger.Ui.Tests;
 
 /// <summary>From the address of a server to the verdict on an index there.</summary>
-public sealed class PostgresJourneyTests(LedgerFixture ledger) : IClassFixture<LedgerFixture>, IDisposable
+public sealed class PostgresJourneyTests(LedgerFixture ledger) : IDisposable
 {
     private readonly PostgresServer _server = new("");
 

@@ -8,7 +8,7 @@ using Xunit;
 namespace SwiftLedger.Subjects.Tests.Postgres;
 
 /// <summary>Copies that hold the rows of chosen tables, or rows made from statistics: held against the server's own statistics and estimates.</summary>
-[Collection(PostgresFixture.Name)]
+[Collection(PostgresFixture.Contents)]
 public sealed class CopyContentsTests : IClassFixture<CopyContentsTests.Subject>, IDisposable
 {
     private const string Schema = """"

@@ -11,7 +11,7 @@ using Xunit;
 namespace SwiftLedger.Subjects.Tests.Postgres;
 
 /// <summary>What we compute from a column's statistics, against what the server's own planner estimates.</summary>
-[Collection(PostgresFixture.Name)]
+[Collection(PostgresFixture.Contents)]
 public sealed class EstimateTests : IDisposable
 {
     private readonly PostgresFixture _postgres;

@@ -6,7 +6,7 @@ using Xunit;
 namespace SwiftLedger.Subjects.Tests.Postgres;
 
 /// <summary>What a real server says of its plans, in each of its forms.</summary>
-[Collection(PostgresFixture.Name)]
+[Collection(PostgresFixture.Contents)]
 public sealed class PlanFormsTests
 {
     private readonly PostgresFixture _postgres;

@@ -3,10 +3,13 @@ using Xunit;
 
 namespace SwiftLedger.Subjects.Tests.Postgres;
 
-/// <summary>One server for all tests of PostgreSQL as a subject; each makes databases of its own.</summary>
+/// <summary>
+/// One server for all tests of PostgreSQL as a subject that count what is on it, one after the other, and one for those that do not look
+/// beyond databases of their own.
+/// </summary>
 public sealed class PostgresFixture : IDisposable
 {
-    public const string Name = "postgres";
+    public const string Name = "postgres", Contents = "postgres, contents";
 
     private readonly PostgresServer _server = new("max_connections = 30\nmax_worker_processes = 8\n");
 
@@ -19,3 +22,6 @@ public sealed class PostgresFixture : IDisposable
 
 [CollectionDefinition(PostgresFixture.Name)]
 public sealed class PostgresTests : ICollectionFixture<PostgresFixture>;
+
+[CollectionDefinition(PostgresFixture.Contents)]
+public sealed class PostgresContentsTests : ICollectionFixture<PostgresFixture>;
