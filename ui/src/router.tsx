@@ -7,8 +7,8 @@ import { CatalogueView } from "./catalogue/CatalogueView";
 import { DaybookView } from "./daybook/DaybookView";
 import { columns, otherRanks } from "./daybook/measures";
 import { NewTrialView } from "./newtrial/NewTrialView";
+import { Frame } from "./parts/Frame";
 import { EmptyState } from "./parts/Notice";
-import { Top } from "./parts/Top";
 import { GlossaryView } from "./plans/GlossaryView";
 import { PastedView } from "./plans/PastedView";
 import { PlanHistoryView } from "./plans/PlanHistoryView";
@@ -29,16 +29,15 @@ const root = createRootRoute({
     </div>
   ),
   notFoundComponent: () => (
-    <>
-      <Top />
-      <main className="px-5">
+    <Frame>
+      <div className="px-5">
         <EmptyState wholePage title="There is nothing at this address">
           <a className="link" href="/">
             Go to the books
           </a>
         </EmptyState>
-      </main>
-    </>
+      </div>
+    </Frame>
   ),
 });
 

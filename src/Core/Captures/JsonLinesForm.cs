@@ -21,22 +21,7 @@ public sealed class JsonLinesForm : ICaptureForm
 
     public long Line { get; set; } = 1;
 
-    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
-    {
-        int at = 0;
-        while (at < bytes.Length && Lines.TryRead(bytes, at, out ReadOnlySpan<byte> line, out int next))
-        {
-            if (!line.Trim((byte)' ').IsEmpty)
-            {
-                Take(line, sink);
-            }
-
-            at = next;
-            Line++;
-        }
-
-        return at;
-    }
+    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink) => Lines.TakeEach(bytes, this, Take, sink);
 
     public void Finish(ICaptureSink sink)
     {
@@ -80,7 +65,7 @@ public sealed class JsonLinesForm : ICaptureForm
                 }
                 else if (name.SequenceEqual("sql"u8))
                 {
-                    sql = Decode(ref json);
+                    sql = JsonText.Decode(ref json, _text);
                 }
                 else if (name.SequenceEqual("binds"u8))
                 {
@@ -100,39 +85,39 @@ public sealed class JsonLinesForm : ICaptureForm
                 }
                 else if (name.SequenceEqual("session"u8))
                 {
-                    session = Raw(ref json);
+                    session = JsonText.Raw(ref json);
                 }
                 else if (name.SequenceEqual("unit"u8))
                 {
-                    unit = Raw(ref json);
+                    unit = JsonText.Raw(ref json);
                 }
                 else if (name.SequenceEqual("error"u8))
                 {
-                    error = Decode(ref json);
+                    error = JsonText.Decode(ref json, _text);
                 }
                 else if (name.SequenceEqual("message"u8))
                 {
-                    message = Decode(ref json);
+                    message = JsonText.Decode(ref json, _text);
                 }
                 else if (name.SequenceEqual("app"u8))
                 {
-                    app = Raw(ref json);
+                    app = JsonText.Raw(ref json);
                 }
                 else if (name.SequenceEqual("db"u8))
                 {
-                    db = Raw(ref json);
+                    db = JsonText.Raw(ref json);
                 }
                 else if (name.SequenceEqual("user"u8))
                 {
-                    user = Raw(ref json);
+                    user = JsonText.Raw(ref json);
                 }
                 else if (name.SequenceEqual("source"u8))
                 {
-                    source = Decode(ref json);
+                    source = JsonText.Decode(ref json, _text);
                 }
                 else if (name.SequenceEqual("plan"u8))
                 {
-                    plan = Decode(ref json);
+                    plan = JsonText.Decode(ref json, _text);
                 }
                 else if (name.SequenceEqual("schema"u8))
                 {
@@ -216,14 +201,4 @@ public sealed class JsonLinesForm : ICaptureForm
             };
         }
     }
-
-    private static ReadOnlySpan<byte> Raw(scoped ref Utf8JsonReader json) =>
-        json.TokenType != JsonTokenType.String ? throw new JsonException()
-        : json.ValueIsEscaped ? Encoding.UTF8.GetBytes(json.GetString()!)
-        : json.ValueSpan;
-
-    private ReadOnlySpan<char> Decode(scoped ref Utf8JsonReader json) =>
-        json.TokenType != JsonTokenType.String ? throw new JsonException()
-        : json.ValueIsEscaped ? json.GetString()
-        : _text.Decode(json.ValueSpan);
 }

@@ -1,5 +1,10 @@
 namespace SwiftLedger.Core.Captures;
 
+/// <summary>Reads one line.</summary>
+/// <param name="line">Without its end.</param>
+/// <param name="sink">Told each statement.</param>
+internal delegate void TakeLine(ReadOnlySpan<byte> line, ICaptureSink sink);
+
 /// <summary>Cuts bytes into lines.</summary>
 internal static class Lines
 {
@@ -21,6 +26,29 @@ internal static class Lines
         next = at + length + 1;
         line = bytes.Slice(at, length > 0 && bytes[at + length - 1] == '\r' ? length - 1 : length);
         return true;
+    }
+
+    /// <summary>Hands over each whole line that holds more than spaces, and counts it.</summary>
+    /// <param name="bytes">What was read and not taken yet.</param>
+    /// <param name="form">Whose lines they are; its number goes along.</param>
+    /// <param name="take">Told each line.</param>
+    /// <param name="sink">Handed on.</param>
+    /// <returns>How many bytes are done with.</returns>
+    public static int TakeEach(ReadOnlySpan<byte> bytes, ICaptureForm form, TakeLine take, ICaptureSink sink)
+    {
+        int at = 0;
+        while (at < bytes.Length && TryRead(bytes, at, out ReadOnlySpan<byte> line, out int next))
+        {
+            if (!line.Trim((byte)' ').IsEmpty)
+            {
+                take(line, sink);
+            }
+
+            at = next;
+            form.Line++;
+        }
+
+        return at;
     }
 
     public static long Count(ReadOnlySpan<byte> bytes) => bytes.Count((byte)'\n');

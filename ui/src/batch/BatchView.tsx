@@ -1,13 +1,13 @@
-import { Link, useParams } from "@tanstack/react-router";
+import { useParams } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { useBatch } from "../api/batch";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { count, duration, percent } from "../format/figures";
-import { EmptyState, Failure, Wrong } from "../parts/Notice";
+import { BookLink, Frame } from "../parts/Frame";
+import { EmptyState, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
-import { Top } from "../parts/Top";
 import type { Choice } from "../plans/choice";
 import { Findings } from "../plans/Findings";
 import { PlanAccount } from "../plans/PlanAccount";
@@ -27,68 +27,67 @@ export function BatchView() {
   const line = statement?.line;
   const place = useMemo(() => (line ? { line, column: 1, shown: true } : null), [line]);
   return (
-    <>
-      <Top>
-        <Link className="link" to="/books/$bookId" params={{ bookId: String(id) }} search={{}}>
-          {book.data?.book.name ?? "book"}
-        </Link>
-        {" / "}script
-      </Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {book.error && <Failure error={book.error} retry={() => book.refetch()} />}
-        <Spread
-          name="batch"
-          left={
-            <Page
-              label="Script"
-              head={
-                <div className="flex items-baseline justify-between gap-3">
-                  <h1 className="head">What a script costs</h1>
-                  <button
-                    type="button"
-                    className="press main"
-                    disabled={run.isPending || script.trim() === ""}
-                    onClick={() => {
-                      choose(null);
-                      run.mutate(script);
-                    }}
-                  >
-                    {run.isPending ? "Running" : "Run on a copy"}
-                  </button>
-                </div>
-              }
-            >
-              <Wrong error={run.error} />
-              <div className={batch?.blocks.some((b) => b.statement === null) ? "flex h-80 flex-col" : ""}>
-                <SqlEditor label="Script" value={script} onChange={setScript} problems={[]} place={place} />
+    <Frame
+      at={
+        <>
+          <BookLink id={id} name={book.data?.book.name} />
+          {" / "}script
+        </>
+      }
+      of={book}
+    >
+      <Spread
+        name="batch"
+        left={
+          <Page
+            label="Script"
+            head={
+              <div className="flex items-baseline justify-between gap-3">
+                <h1 className="head">What a script costs</h1>
+                <button
+                  type="button"
+                  className="press main"
+                  disabled={run.isPending || script.trim() === ""}
+                  onClick={() => {
+                    choose(null);
+                    run.mutate(script);
+                  }}
+                >
+                  {run.isPending ? "Running" : "Run on a copy"}
+                </button>
               </div>
-              {batch && <Order batch={batch} chosen={statement?.number ?? null} choose={choose} />}
-            </Page>
-          }
-          right={
-            <Page label="Statements" head={<h2 className="head">{headOf(batch, run.isPending)}</h2>}>
-              {batch?.failure && (
-                <p role="alert" className="border-l-2 border-failed pl-2 text-failed">
-                  Ended at statement {batch.failure.statement} of the script, line {batch.failure.line}:{" "}
-                  {batch.failure.message}
-                </p>
-              )}
-              {batch ? (
-                <Statements batch={batch} chosen={statement?.number ?? null} choose={choose} />
-              ) : (
-                !run.isPending && (
-                  <EmptyState title="No script was run yet">
-                    Paste a migration, a nightly job or a report with all its statements. It runs once, on a
-                    private copy, with everything counted; the database itself is only read.
-                  </EmptyState>
-                )
-              )}
-              {statement && <Plans key={statement.number} statement={statement} />}
-            </Page>
-          }
-        />
-      </main>
-    </>
+            }
+          >
+            <Wrong error={run.error} />
+            <div className={batch?.blocks.some((b) => b.statement === null) ? "flex h-80 flex-col" : ""}>
+              <SqlEditor label="Script" value={script} onChange={setScript} problems={[]} place={place} />
+            </div>
+            {batch && <Order batch={batch} chosen={statement?.number ?? null} choose={choose} />}
+          </Page>
+        }
+        right={
+          <Page label="Statements" head={<h2 className="head">{headOf(batch, run.isPending)}</h2>}>
+            {batch?.failure && (
+              <p role="alert" className="border-l-2 border-failed pl-2 text-failed">
+                Ended at statement {batch.failure.statement} of the script, line {batch.failure.line}:{" "}
+                {batch.failure.message}
+              </p>
+            )}
+            {batch ? (
+              <Statements batch={batch} chosen={statement?.number ?? null} choose={choose} />
+            ) : (
+              !run.isPending && (
+                <EmptyState title="No script was run yet">
+                  Paste a migration, a nightly job or a report with all its statements. It runs once, on a
+                  private copy, with everything counted; the database itself is only read.
+                </EmptyState>
+              )
+            )}
+            {statement && <Plans key={statement.number} statement={statement} />}
+          </Page>
+        }
+      />
+    </Frame>
   );
 }
 
@@ -129,7 +128,7 @@ function Statements({ batch, chosen, choose }: Choosing) {
                 type="button"
                 aria-pressed={s.number === chosen}
                 onClick={() => choose(s.number)}
-                className="line-clamp-2 w-full cursor-pointer text-left font-mono text-[13px] [overflow-wrap:anywhere]"
+                className="line-clamp-2 w-full cursor-pointer text-left font-mono text-sm [overflow-wrap:anywhere]"
               >
                 <span className="text-quiet">{s.number}</span> {s.sql}
               </button>

@@ -2,10 +2,10 @@ import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { bytes, count } from "../format/figures";
+import { Frame } from "../parts/Frame";
 import { moveAlong } from "../parts/keys";
-import { EmptyState, Failure } from "../parts/Notice";
+import { EmptyState } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { ChangePanel } from "./ChangePanel";
 import { Pins } from "./Pins";
 import { StateWord, TrialList } from "./TrialList";
@@ -28,55 +28,50 @@ export function BookView() {
   const page = book.data;
   const chosen = page?.changes.find((c) => c.id === change);
   return (
-    <>
-      <Top>{page?.book.name}</Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {book.error && <Failure error={book.error} retry={() => book.refetch()} />}
-        {book.isPending && <p className="px-5 py-8 text-quiet">Reading the book.</p>}
-        {page && (
-          <Spread
-            name="book"
-            left={
-              <Page label="Changes" head={<BookHead book={page.book} />}>
-                <Changes
-                  changes={page.changes}
-                  chosen={chosen?.id}
-                  select={select}
-                  run={(c) => navigate({ to: "/new", search: { book: id, change: c } })}
-                />
+    <Frame at={page?.book.name} of={book} reading="Reading the book.">
+      {page && (
+        <Spread
+          name="book"
+          left={
+            <Page label="Changes" head={<BookHead book={page.book} />}>
+              <Changes
+                changes={page.changes}
+                chosen={chosen?.id}
+                select={select}
+                run={(c) => navigate({ to: "/new", search: { book: id, change: c } })}
+              />
+            </Page>
+          }
+          right={
+            chosen ? (
+              <ChangePanel
+                key={chosen.id}
+                book={page.book}
+                change={chosen}
+                trials={page.trials.filter((t) => t.changeId === chosen.id)}
+                close={() => select()}
+              />
+            ) : (
+              <Page label="Trials" head={<h2 className="head">Trials</h2>}>
+                <TrialList trials={page.trials} />
+                <Pins book={id} />
+                <p className="mt-6 text-sm text-quiet">
+                  Without a trial:{" "}
+                  <Link to="/plans" search={{ book: id }} className="link">
+                    compare two plans or statements
+                  </Link>
+                  , or read{" "}
+                  <Link to="/glossary" className="link">
+                    what makes a statement cost more than it need
+                  </Link>
+                  .
+                </p>
               </Page>
-            }
-            right={
-              chosen ? (
-                <ChangePanel
-                  key={chosen.id}
-                  book={page.book}
-                  change={chosen}
-                  trials={page.trials.filter((t) => t.changeId === chosen.id)}
-                  close={() => select()}
-                />
-              ) : (
-                <Page label="Trials" head={<h2 className="head">Trials</h2>}>
-                  <TrialList trials={page.trials} />
-                  <Pins book={id} />
-                  <p className="mt-6 text-sm text-quiet">
-                    Without a trial:{" "}
-                    <Link to="/plans" search={{ book: id }} className="link">
-                      compare two plans or statements
-                    </Link>
-                    , or read{" "}
-                    <Link to="/glossary" className="link">
-                      what makes a statement cost more than it need
-                    </Link>
-                    .
-                  </p>
-                </Page>
-              )
-            }
-          />
-        )}
-      </main>
-    </>
+            )
+          }
+        />
+      )}
+    </Frame>
   );
 }
 

@@ -1,17 +1,14 @@
 import { Link } from "@tanstack/react-router";
 import { useBooks } from "../api/hooks";
-import { EmptyState, Failure } from "../parts/Notice";
-import { Top } from "../parts/Top";
+import { Frame } from "../parts/Frame";
+import { EmptyState } from "../parts/Notice";
 
 /** All books: one for each database that was ever tested. */
 export function BooksView() {
   const books = useBooks();
   return (
-    <>
-      <Top />
-      <main className="min-h-0 flex-1 overflow-y-auto px-5 py-3">
-        {books.error && <Failure error={books.error} retry={() => books.refetch()} />}
-        {books.isPending && <p className="py-8 text-quiet">Reading the ledger.</p>}
+    <Frame of={books} reading="Reading the ledger.">
+      <div className="min-h-0 flex-1 overflow-y-auto px-5 py-3">
         {books.data?.length === 0 && (
           <EmptyState wholePage title="No database has been tested yet">
             <p>
@@ -58,7 +55,7 @@ export function BooksView() {
             </table>
           </>
         )}
-      </main>
-    </>
+      </div>
+    </Frame>
   );
 }

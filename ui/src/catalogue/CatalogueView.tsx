@@ -3,10 +3,10 @@ import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { useCatalogue } from "../api/plans";
 import { bytes, count, moment, three } from "../format/figures";
+import { BookLink, Frame } from "../parts/Frame";
 import { moveAlong } from "../parts/keys";
-import { EmptyState, Failure } from "../parts/Notice";
+import { EmptyState } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { Findings } from "../plans/Findings";
 
 type Catalogue = Schemas["CatalogueView"];
@@ -29,51 +29,50 @@ export function CatalogueView() {
       replace: true,
     });
   return (
-    <>
-      <Top>
-        <Link className="link" to="/books/$bookId" params={{ bookId: String(id) }} search={{}}>
-          {book.data?.book.name ?? "book"}
-        </Link>
-        {" / "}catalogue
-      </Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {query.error && <Failure error={query.error} retry={() => query.refetch()} />}
-        {query.isPending && <p className="px-5 py-8 text-quiet">Reading the catalogue.</p>}
-        {page && page.trialId === null && (
-          <div className="px-5">
-            <EmptyState wholePage title="Nobody has read the catalogue yet">
-              A trial reads it from its private copy, where the SQLite that counts is built.{" "}
-              <Link className="link" to="/new" search={{ book: id }}>
-                Start a trial
-              </Link>
-            </EmptyState>
-          </div>
-        )}
-        {page && page.trialId !== null && (
-          <Spread
-            name="catalogue"
-            left={
-              <Page label="Tables" head={<Head page={page} />}>
-                <Tables page={page} chosen={chosen?.name} select={select} />
+    <Frame
+      at={
+        <>
+          <BookLink id={id} name={book.data?.book.name} />
+          {" / "}catalogue
+        </>
+      }
+      of={query}
+      reading="Reading the catalogue."
+    >
+      {page && page.trialId === null && (
+        <div className="px-5">
+          <EmptyState wholePage title="Nobody has read the catalogue yet">
+            A trial reads it from its private copy, where the SQLite that counts is built.{" "}
+            <Link className="link" to="/new" search={{ book: id }}>
+              Start a trial
+            </Link>
+          </EmptyState>
+        </div>
+      )}
+      {page && page.trialId !== null && (
+        <Spread
+          name="catalogue"
+          left={
+            <Page label="Tables" head={<Head page={page} />}>
+              <Tables page={page} chosen={chosen?.name} select={select} />
+            </Page>
+          }
+          right={
+            chosen ? (
+              <TablePanel table={chosen} pageSize={page.pageSize} close={() => select()} />
+            ) : (
+              <Page label="Indexes" head={<h2 className="head">Indexes that cost and serve nothing</h2>}>
+                <Findings
+                  findings={page.findings}
+                  side="before"
+                  none="Every index serves a statement of the workload, and none twice."
+                />
               </Page>
-            }
-            right={
-              chosen ? (
-                <TablePanel table={chosen} pageSize={page.pageSize} close={() => select()} />
-              ) : (
-                <Page label="Indexes" head={<h2 className="head">Indexes that cost and serve nothing</h2>}>
-                  <Findings
-                    findings={page.findings}
-                    side="before"
-                    none="Every index serves a statement of the workload, and none twice."
-                  />
-                </Page>
-              )
-            }
-          />
-        )}
-      </main>
-    </>
+            )
+          }
+        />
+      )}
+    </Frame>
   );
 }
 
@@ -227,7 +226,7 @@ function TablePanel({ table: t, pageSize, close }: { table: Table; pageSize: num
                   {i.unique && <span className="text-quiet"> unique</span>}
                   {i.partial && <span className="text-quiet"> partial</span>}
                 </td>
-                <td className="font-mono text-[13px]">{i.columns.join(", ")}</td>
+                <td className="font-mono text-sm">{i.columns.join(", ")}</td>
                 <td className="num">{mib(i.pages, pageSize)}</td>
                 <td className="num text-quiet italic">
                   {i.rowsPerKey.length === 0 ? "" : i.rowsPerKey.map((n) => `~${three(n)}`).join(", ")}
@@ -244,7 +243,7 @@ function TablePanel({ table: t, pageSize, close }: { table: Table; pageSize: num
           {t.columns.map((c) => (
             <tr key={c.name}>
               <td>{c.name}</td>
-              <td className="font-mono text-[13px]">{c.type}</td>
+              <td className="font-mono text-sm">{c.type}</td>
               <td className="text-quiet">
                 {[c.key > 0 && "key", c.notNull && "not null"].filter(Boolean).join(", ")}
               </td>

@@ -1,11 +1,11 @@
-import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useDaybook, usePatterns } from "../api/daybook";
 import { useWatches } from "../api/watch";
-import { EmptyState, Failure } from "../parts/Notice";
+import { BookLink, Frame } from "../parts/Frame";
+import { EmptyState } from "../parts/Notice";
 import { Spread } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { Watches } from "../watch/Watches";
 import { DaybookHead } from "./DaybookHead";
 import { DeploymentList } from "./DeploymentList";
@@ -40,88 +40,86 @@ export function DaybookView() {
       replace: true,
     });
   return (
-    <>
-      <Top>
-        <Link to="/books/$bookId" params={{ bookId: String(id) }} search={{}} className="link">
-          {page?.bookName ?? "Book"}
-        </Link>{" "}
-        / Daybook
-      </Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {daybook.error && <Failure error={daybook.error} retry={() => daybook.refetch()} />}
-        {daybook.isPending && <p className="px-5 py-8 text-quiet">Reading the daybook.</p>}
-        {page && !(page.from && page.to) && <Nothing page={page} />}
-        {page?.from && page.to && (
-          <>
-            <DaybookHead page={page} search={search} set={set} />
-            <div className="shrink-0 px-5">
-              <Timeline
-                course={page.course}
-                apart={page.apart.map((a) => ({
-                  key: a.source,
-                  course: a.course,
-                  dash: dashOf(page, a.source),
-                }))}
-                from={page.courseFrom ?? page.from}
-                to={page.courseTo ?? page.to}
-                minutes={page.stretchMinutes}
-                measure={measureOf(measureKey)}
-                deployments={page.deployments}
-                chosen={deployment}
-                span={spanOf(search)}
-                select={(s) =>
-                  set(
-                    s
-                      ? { from: new Date(s.from).toISOString(), to: new Date(s.to).toISOString() }
-                      : { from: undefined, to: undefined },
-                  )
+    <Frame
+      at={
+        <>
+          <BookLink id={id} name={page?.bookName} /> / Daybook
+        </>
+      }
+      of={daybook}
+      reading="Reading the daybook."
+    >
+      {page && !(page.from && page.to) && <Nothing page={page} />}
+      {page?.from && page.to && (
+        <>
+          <DaybookHead page={page} search={search} set={set} />
+          <div className="shrink-0 px-5">
+            <Timeline
+              course={page.course}
+              apart={page.apart.map((a) => ({
+                key: a.source,
+                course: a.course,
+                dash: dashOf(page, a.source),
+              }))}
+              from={page.courseFrom ?? page.from}
+              to={page.courseTo ?? page.to}
+              minutes={page.stretchMinutes}
+              measure={measureOf(measureKey)}
+              deployments={page.deployments}
+              chosen={deployment}
+              span={spanOf(search)}
+              select={(s) =>
+                set(
+                  s
+                    ? { from: new Date(s.from).toISOString(), to: new Date(s.to).toISOString() }
+                    : { from: undefined, to: undefined },
+                )
+              }
+              open={(d) => set({ deployment: d })}
+              watches={watches}
+              openWatch={(w) =>
+                navigate({
+                  to: "/books/$bookId/watches/$watchId",
+                  params: { bookId: String(id), watchId: String(w) },
+                })
+              }
+            />
+          </div>
+          <div className="min-h-0 flex-1 border-t border-ink">
+            <div className="flex h-full">
+              <Spread
+                name="daybook"
+                start={0.63}
+                left={
+                  <Statements
+                    book={id}
+                    narrowing={narrowing}
+                    rank={rank}
+                    patterns={patterns.data}
+                    failure={patterns.error}
+                    set={set}
+                    more={() => setLimit((n) => Math.min(n * 4, mostShown))}
+                  />
                 }
-                open={(d) => set({ deployment: d })}
-                watches={watches}
-                openWatch={(w) =>
-                  navigate({
-                    to: "/books/$bookId/watches/$watchId",
-                    params: { bookId: String(id), watchId: String(w) },
-                  })
+                right={
+                  deployment ? (
+                    <EffectPanel
+                      key={deployment}
+                      book={id}
+                      deployment={deployment}
+                      sources={search.sources}
+                      close={() => set({ deployment: undefined })}
+                    />
+                  ) : (
+                    <DeploymentList page={page} open={(d) => set({ deployment: d })} />
+                  )
                 }
               />
             </div>
-            <div className="min-h-0 flex-1 border-t border-ink">
-              <div className="flex h-full">
-                <Spread
-                  name="daybook"
-                  start={0.63}
-                  left={
-                    <Statements
-                      book={id}
-                      narrowing={narrowing}
-                      rank={rank}
-                      patterns={patterns.data}
-                      failure={patterns.error}
-                      set={set}
-                      more={() => setLimit((n) => Math.min(n * 4, mostShown))}
-                    />
-                  }
-                  right={
-                    deployment ? (
-                      <EffectPanel
-                        key={deployment}
-                        book={id}
-                        deployment={deployment}
-                        sources={search.sources}
-                        close={() => set({ deployment: undefined })}
-                      />
-                    ) : (
-                      <DeploymentList page={page} open={(d) => set({ deployment: d })} />
-                    )
-                  }
-                />
-              </div>
-            </div>
-          </>
-        )}
-      </main>
-    </>
+          </div>
+        </>
+      )}
+    </Frame>
   );
 }
 

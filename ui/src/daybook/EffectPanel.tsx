@@ -155,12 +155,12 @@ function Row({ book, effect: e }: { book: number; effect: Effect }) {
         <Link
           to="/books/$bookId/statements/$hash"
           params={{ bookId: String(book), hash: e.hash }}
-          className="line-clamp-2 font-mono text-[12px] leading-[1.35] hover:underline"
+          className="line-clamp-2 font-mono text-xs leading-[1.35] hover:underline"
           title={e.text}
         >
           {e.text}
         </Link>
-        {e.mixMoved && <p className="text-[13px] text-quiet">{e.mix}</p>}
+        {e.mixMoved && <p className="text-sm text-quiet">{e.mix}</p>}
       </td>
       <td className="num">{three(e.beforeSecondsPerDay)}</td>
       <td className="num">{three(e.afterSecondsPerDay)}</td>

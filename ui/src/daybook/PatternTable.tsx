@@ -127,7 +127,7 @@ function Row(p: Props & { pattern: Pattern; top: number; index: number; extra?: 
             id={`pattern-${q.hash}`}
             to="/books/$bookId/statements/$hash"
             params={{ bookId: String(p.book), hash: q.hash }}
-            className="line-clamp-2 font-mono text-[12px] hover:underline"
+            className="line-clamp-2 font-mono text-xs hover:underline"
             title={q.text}
           >
             {q.keptAtTop && <span title="kept at the top">^ </span>}
@@ -146,14 +146,12 @@ function Row(p: Props & { pattern: Pattern; top: number; index: number; extra?: 
           className={`text-right ${c.rank === "worst" && q.slow ? "font-bold text-dearer" : ""}`}
         >
           {c.of(q)}
-          {c.rank === "total" && (
-            <span className="block text-[12px] leading-tight text-quiet">{shareOf(q)}</span>
-          )}
+          {c.rank === "total" && <span className="block text-xs leading-tight text-quiet">{shareOf(q)}</span>}
           {c.rank === "calls" && p.extra !== undefined && (
-            <span className="block text-[12px] leading-tight text-quiet">{p.extra}</span>
+            <span className="block text-xs leading-tight text-quiet">{p.extra}</span>
           )}
           {c.rank === "calls" && p.extra === undefined && q.errors > 0 && (
-            <span className="block text-[12px] leading-tight text-failed">{q.errors} failed</span>
+            <span className="block text-xs leading-tight text-failed">{q.errors} failed</span>
           )}
         </span>
       ))}

@@ -75,7 +75,7 @@ function Field(p: { name: string; placeholder?: string; value: string; set: (val
       <label htmlFor={`capture-${p.name}`}>{p.name}</label>
       <input
         id={`capture-${p.name}`}
-        className="field font-mono text-[13px]"
+        className="field font-mono text-sm"
         placeholder={p.placeholder}
         value={p.value}
         onChange={(e) => p.set(e.target.value)}

@@ -38,7 +38,7 @@ export function RecordDeployment({ book }: { book: number }) {
           <span>script</span>
           <textarea
             rows={3}
-            className="field font-mono text-[13px]"
+            className="field font-mono text-sm"
             value={form.script}
             onChange={(e) => setForm({ ...form, script: e.target.value })}
           />

@@ -62,7 +62,7 @@ function Finding({ book, repeat: r }: { book: number; repeat: Repeat }) {
       <Link
         to="/books/$bookId/statements/$hash"
         params={{ bookId: String(book), hash: r.hash }}
-        className="line-clamp-2 font-mono text-[12px] hover:underline"
+        className="line-clamp-2 font-mono text-xs hover:underline"
       >
         {r.text}
       </Link>
@@ -70,7 +70,7 @@ function Finding({ book, repeat: r }: { book: number; repeat: Repeat }) {
         <Link
           to="/books/$bookId/statements/$hash"
           params={{ bookId: String(book), hash: r.thenHash }}
-          className="line-clamp-2 font-mono text-[12px] hover:underline"
+          className="line-clamp-2 font-mono text-xs hover:underline"
         >
           {r.thenText}
         </Link>
@@ -102,10 +102,10 @@ function Example({ repeat: r }: { repeat: Repeat }) {
           <tr key={i}>
             <td className="num">{three(Date.parse(s.at) - first)}</td>
             <td className="num">{s.ms === null ? "" : three(s.ms)}</td>
-            <td className="font-mono text-[12px]">
+            <td className="font-mono text-xs">
               <span className="line-clamp-1">{s.text}</span>
             </td>
-            <td className="whitespace-nowrap font-mono text-[12px]">{s.binds}</td>
+            <td className="whitespace-nowrap font-mono text-xs">{s.binds}</td>
           </tr>
         ))}
       </tbody>

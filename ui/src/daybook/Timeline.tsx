@@ -91,13 +91,13 @@ export function Timeline(p: Props) {
         {[0, most / 2, most].map((v) => (
           <g key={v}>
             <line x1={left} x2={width - 8} y1={y(v)} y2={y(v)} className="stroke-rule" />
-            <text x={left - 6} y={y(v) + 4} textAnchor="end" className="fill-quiet text-[12px]">
+            <text x={left - 6} y={y(v) + 4} textAnchor="end" className="fill-quiet text-xs">
               {three(v)}
             </text>
           </g>
         ))}
         {ticksBetween(start, end).map((t) => (
-          <text key={t} x={x(t) + 2} y={height - 4} className="fill-quiet text-[12px]">
+          <text key={t} x={x(t) + 2} y={height - 4} className="fill-quiet text-xs">
             {t % day === 0 ? dayName(t) : clock(t)}
           </text>
         ))}
@@ -142,7 +142,7 @@ export function Timeline(p: Props) {
           title={`${d.what}, ${moment(d.at)}`}
           aria-label={`Deployment ${d.version || "not announced"}: ${d.what}, ${moment(d.at)}`}
           aria-pressed={d.id === p.chosen}
-          className={`absolute top-0 -translate-x-1/2 border px-1 text-[12px] leading-[15px] ${d.id === p.chosen ? "border-ink bg-ink text-paper" : "border-strong bg-paper"} ${d.noticed ? "border-dashed" : ""}`}
+          className={`absolute top-0 -translate-x-1/2 border px-1 text-xs leading-[15px] ${d.id === p.chosen ? "border-ink bg-ink text-paper" : "border-strong bg-paper"} ${d.noticed ? "border-dashed" : ""}`}
           style={{ left: x(Date.parse(d.at)) }}
           onClick={() => p.open(d.id)}
         >
@@ -159,7 +159,7 @@ export function Timeline(p: Props) {
             type="button"
             title={`Watched from ${moment(w.beganAt)}: ${keptOf(w)}`}
             aria-label={`Watched from ${moment(w.beganAt)} to ${moment(w.lastAt)}: ${three(w.active)} sessions active, ${keptOf(w)}`}
-            className="absolute h-[15px] border border-ink bg-paper px-1 text-[12px] leading-[13px]"
+            className="absolute h-[15px] border border-ink bg-paper px-1 text-xs leading-[13px]"
             style={{
               left: Math.min(from, width - wordWidth - 8),
               bottom: bottom + 2,

@@ -4,10 +4,10 @@ import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { api, dataOf, type Problem, Refused } from "../api/client";
 import { useDaybook } from "../api/daybook";
 import { useBook, useStartTrial, useTrial } from "../api/hooks";
+import { Frame } from "../parts/Frame";
 import { Problems, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
-import { Top } from "../parts/Top";
 import { ServerFields } from "./ServerFields";
 import { Settings } from "./Settings";
 import { SubjectField } from "./SubjectField";
@@ -65,105 +65,99 @@ export function NewTrialView() {
   const lines = check.data?.statements.reduce((n, s) => n + s.cases.length, 0) ?? 0;
 
   return (
-    <>
-      <Top>New trial</Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        <Spread
-          name="new"
-          start={0.55}
-          left={
-            <div className="flex h-full flex-col px-5 py-3">
-              <h1 className="sr-only">New trial</h1>
-              <SubjectField
-                subject={draft.subject}
-                problems={draft.subject === "" ? [] : of("subject")}
-                onChange={(subject, name) => set(name ? { subject, bookName: name } : { subject })}
+    <Frame at={"New trial"}>
+      <Spread
+        name="new"
+        start={0.55}
+        left={
+          <div className="flex h-full flex-col px-5 py-3">
+            <h1 className="sr-only">New trial</h1>
+            <SubjectField
+              subject={draft.subject}
+              problems={draft.subject === "" ? [] : of("subject")}
+              onChange={(subject, name) => set(name ? { subject, bookName: name } : { subject })}
+            />
+            {onServer(draft.subject) && <ServerFields draft={draft} set={set} />}
+            <h2 className="mt-2 font-semibold">Workload: what runs on it</h2>
+            <div className="min-h-40 flex-[3]">
+              <SqlEditor
+                label="Workload"
+                value={draft.workload}
+                onChange={(workload) => set({ workload })}
+                problems={draft.workload === "" ? [] : of("workload")}
+                place={workloadPlace}
               />
-              {onServer(draft.subject) && <ServerFields draft={draft} set={set} />}
-              <h2 className="mt-2 font-semibold">Workload: what runs on it</h2>
-              <div className="min-h-40 flex-[3]">
+            </div>
+            <div
+              className="mt-2 min-h-24 flex-[2] overflow-y-auto"
+              tabIndex={0}
+              role="group"
+              aria-label="Statements found"
+            >
+              {draft.workload !== "" && <Problems problems={of("workload")} go={go} />}
+              <Statements
+                statements={check.data?.statements ?? []}
+                go={(line) => setWorkloadPlace({ line, column: 1 })}
+              />
+            </div>
+          </div>
+        }
+        right={
+          <Page
+            label="Change and settings"
+            foot={
+              <div className="border-t border-ink pt-2">
+                <Settings draft={draft} set={set} />
+                <div className="mt-2 flex items-baseline gap-3">
+                  <button type="button" className="press main" onClick={begin} disabled={start.isPending}>
+                    {draft.noiseCheck ? "Start the noise check" : "Start the trial"}
+                  </button>
+                  <span className="text-quiet">
+                    {problems.length > 0
+                      ? `${problems.length} to put right first`
+                      : lines > 0
+                        ? `${lines} ${lines === 1 ? "line" : "lines"} will be ${onServer(draft.subject) && draft.sides === "rolledBack" ? "compared, not timed" : `measured${!onServer(draft.subject) || draft.sides === "copies" || draft.sides === "dumped" ? ", on copies" : ""}`}`
+                        : ""}
+                  </span>
+                </div>
+                <Problems problems={refused} go={go} />
+                <Wrong error={(refused.length === 0 ? start.error : null) ?? check.error ?? unfilled} />
+              </div>
+            }
+          >
+            <div className="flex h-full flex-col pt-3">
+              <label className="font-semibold" htmlFor="title">
+                Change: what is tested
+              </label>
+              <input
+                id="title"
+                className="field"
+                placeholder="title; else the change's first line"
+                value={draft.title}
+                onChange={(e) => set({ title: e.target.value })}
+              />
+              <div className={`mt-2 min-h-40 flex-[3] ${draft.noiseCheck ? "opacity-50" : ""}`}>
                 <SqlEditor
-                  label="Workload"
-                  value={draft.workload}
-                  onChange={(workload) => set({ workload })}
-                  problems={draft.workload === "" ? [] : of("workload")}
-                  place={workloadPlace}
+                  label="Change"
+                  value={draft.change}
+                  onChange={(change) => set({ change })}
+                  problems={draft.change === "" ? [] : of("change")}
+                  place={changePlace}
                 />
               </div>
-              <div
-                className="mt-2 min-h-24 flex-[2] overflow-y-auto"
-                tabIndex={0}
-                role="group"
-                aria-label="Statements found"
-              >
-                {draft.workload !== "" && <Problems problems={of("workload")} go={go} />}
-                <Statements
-                  statements={check.data?.statements ?? []}
-                  go={(line) => setWorkloadPlace({ line, column: 1 })}
-                />
+              <div className="mt-2 flex-[2]">
+                {draft.change !== "" && <Problems problems={of("change")} go={go} />}
+                {draft.noiseCheck ? (
+                  <p className="text-quiet">A noise check applies no change: both sides stay equal.</p>
+                ) : (
+                  <Steps steps={check.data?.steps ?? []} go={(line) => setChangePlace({ line, column: 1 })} />
+                )}
               </div>
             </div>
-          }
-          right={
-            <Page
-              label="Change and settings"
-              foot={
-                <div className="border-t border-ink pt-2">
-                  <Settings draft={draft} set={set} />
-                  <div className="mt-2 flex items-baseline gap-3">
-                    <button type="button" className="press main" onClick={begin} disabled={start.isPending}>
-                      {draft.noiseCheck ? "Start the noise check" : "Start the trial"}
-                    </button>
-                    <span className="text-quiet">
-                      {problems.length > 0
-                        ? `${problems.length} to put right first`
-                        : lines > 0
-                          ? `${lines} ${lines === 1 ? "line" : "lines"} will be ${onServer(draft.subject) && draft.sides === "rolledBack" ? "compared, not timed" : `measured${!onServer(draft.subject) || draft.sides === "copies" || draft.sides === "dumped" ? ", on copies" : ""}`}`
-                          : ""}
-                    </span>
-                  </div>
-                  <Problems problems={refused} go={go} />
-                  <Wrong error={(refused.length === 0 ? start.error : null) ?? check.error ?? unfilled} />
-                </div>
-              }
-            >
-              <div className="flex h-full flex-col pt-3">
-                <label className="font-semibold" htmlFor="title">
-                  Change: what is tested
-                </label>
-                <input
-                  id="title"
-                  className="field"
-                  placeholder="title; else the change's first line"
-                  value={draft.title}
-                  onChange={(e) => set({ title: e.target.value })}
-                />
-                <div className={`mt-2 min-h-40 flex-[3] ${draft.noiseCheck ? "opacity-50" : ""}`}>
-                  <SqlEditor
-                    label="Change"
-                    value={draft.change}
-                    onChange={(change) => set({ change })}
-                    problems={draft.change === "" ? [] : of("change")}
-                    place={changePlace}
-                  />
-                </div>
-                <div className="mt-2 flex-[2]">
-                  {draft.change !== "" && <Problems problems={of("change")} go={go} />}
-                  {draft.noiseCheck ? (
-                    <p className="text-quiet">A noise check applies no change: both sides stay equal.</p>
-                  ) : (
-                    <Steps
-                      steps={check.data?.steps ?? []}
-                      go={(line) => setChangePlace({ line, column: 1 })}
-                    />
-                  )}
-                </div>
-              </div>
-            </Page>
-          }
-        />
-      </main>
-    </>
+          </Page>
+        }
+      />
+    </Frame>
   );
 }
 

@@ -236,7 +236,7 @@ function Trust({ ways, draft, set }: Props & { ways: Offered[] }) {
           I know every statement here and every function of that database: let them run with these rights
         </label>
         <p className="text-quiet">
-          Better, a user that can do nothing else: <code className="font-mono text-[13px]">{held.grant}</code>
+          Better, a user that can do nothing else: <code className="font-mono text-sm">{held.grant}</code>
         </p>
       </div>
     )
@@ -255,7 +255,7 @@ function Way(p: { way: Offered; trusted: boolean; chosen: boolean; choose: () =>
         <strong className={possible ? "" : "font-normal"}>{words[way.sides]}</strong>
         {!possible && " (not here)"}
         {!way.works && way.elsewhere && " (on another server)"}: {possible ? way.shows : ""} {way.lacks}
-        {way.grant && !way.withTrust && <code className="block font-mono text-[13px]">{way.grant}</code>}
+        {way.grant && !way.withTrust && <code className="block font-mono text-sm">{way.grant}</code>}
       </span>
     </label>
   );

@@ -66,7 +66,7 @@ export function Steps({ steps, go }: { steps: Schemas["CheckedStep"][]; go: Go }
             line {s.line}
           </button>{" "}
           {s.rewrites !== null && <strong>rewrites {s.rewrites}: </strong>}
-          <span className="font-mono text-[13px]">{s.text}</span>
+          <span className="font-mono text-sm">{s.text}</span>
         </li>
       ))}
     </ol>

@@ -61,7 +61,7 @@ export function IntervalBar(p: Props) {
       )}
       {p.labelled &&
         ticksFor(p.reach).map((t) => (
-          <text key={t} x={x(t)} y={p.height - 2} textAnchor="middle" className="fill-quiet text-[12px]">
+          <text key={t} x={x(t)} y={p.height - 2} textAnchor="middle" className="fill-quiet text-xs">
             {t < 1 ? `${Number((1 / t).toPrecision(3))}x cheaper` : t > 1 ? `${t}x dearer` : "1"}
           </text>
         ))}

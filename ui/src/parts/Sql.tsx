@@ -29,7 +29,7 @@ export function Sql({ text, label, marks = none, chosen = null, choose }: Props)
       role="group"
       tabIndex={0}
       aria-label={label}
-      className="max-h-80 overflow-auto whitespace-pre-wrap break-words border-l-2 border-rule pl-3 font-mono text-[13px]"
+      className="max-h-80 overflow-auto whitespace-pre-wrap break-words border-l-2 border-rule pl-3 font-mono text-sm"
     >
       {parts.map(({ piece, start, look, at }) => {
         const mine = chosen !== null && at.includes(chosen);

@@ -10,7 +10,7 @@ const withCode = (text: string) =>
   text.split("`").map((part, i) =>
     i % 2 === 1 ? (
       // biome-ignore lint/suspicious/noArrayIndexKey: parts of one text stay in their place.
-      <code key={i} className="font-mono text-[13px]">
+      <code key={i} className="font-mono text-sm">
         {part}
       </code>
     ) : (

@@ -1,10 +1,9 @@
 import { useLocation } from "@tanstack/react-router";
 import { useEffect } from "react";
 import { useGlossary } from "../api/plans";
-import { Failure } from "../parts/Notice";
+import { Frame } from "../parts/Frame";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
-import { Top } from "../parts/Top";
 
 /** What each finding means, at length. */
 export function GlossaryView() {
@@ -17,58 +16,54 @@ export function GlossaryView() {
     }
   }, [entries, hash]);
   return (
-    <>
-      <Top>glossary</Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {glossary.error && <Failure error={glossary.error} retry={() => glossary.refetch()} />}
-        {entries && (
-          <Spread
-            name="glossary"
-            start={0.34}
-            left={
-              <Page
-                label="Findings"
-                head={<h1 className="head">What makes a statement cost more than it need</h1>}
-              >
-                <ol>
-                  {entries.map((e) => (
-                    <li
-                      key={e.kind}
-                      className={`border-t border-rule first:border-0 ${e.kind === hash ? "bg-chosen" : ""}`}
-                    >
-                      <a className="block py-0.5 hover:underline" href={`#${e.kind}`}>
-                        {e.title}
-                      </a>
-                    </li>
-                  ))}
-                </ol>
-              </Page>
-            }
-            right={
-              <Page label="Explanations">
+    <Frame at={"glossary"} of={glossary}>
+      {entries && (
+        <Spread
+          name="glossary"
+          start={0.34}
+          left={
+            <Page
+              label="Findings"
+              head={<h1 className="head">What makes a statement cost more than it need</h1>}
+            >
+              <ol>
                 {entries.map((e) => (
-                  <article key={e.kind} id={e.kind} className="max-w-[68ch] pt-3">
-                    <h2 className="section mt-0!">{e.title}</h2>
-                    <p>{e.what}</p>
-                    <p className="mt-1">{e.why}</p>
-                    <h3 className="mt-1 font-semibold">What people do</h3>
-                    <ul className="list-disc pl-5">
-                      {e.remedies.map((r) => (
-                        <li key={r}>{r}</li>
-                      ))}
-                    </ul>
-                    {e.example && (
-                      <div className="mt-1">
-                        <Sql text={e.example} label={`Example: ${e.title}`} />
-                      </div>
-                    )}
-                  </article>
+                  <li
+                    key={e.kind}
+                    className={`border-t border-rule first:border-0 ${e.kind === hash ? "bg-chosen" : ""}`}
+                  >
+                    <a className="block py-0.5 hover:underline" href={`#${e.kind}`}>
+                      {e.title}
+                    </a>
+                  </li>
                 ))}
-              </Page>
-            }
-          />
-        )}
-      </main>
-    </>
+              </ol>
+            </Page>
+          }
+          right={
+            <Page label="Explanations">
+              {entries.map((e) => (
+                <article key={e.kind} id={e.kind} className="max-w-[68ch] pt-3">
+                  <h2 className="section mt-0!">{e.title}</h2>
+                  <p>{e.what}</p>
+                  <p className="mt-1">{e.why}</p>
+                  <h3 className="mt-1 font-semibold">What people do</h3>
+                  <ul className="list-disc pl-5">
+                    {e.remedies.map((r) => (
+                      <li key={r}>{r}</li>
+                    ))}
+                  </ul>
+                  {e.example && (
+                    <div className="mt-1">
+                      <Sql text={e.example} label={`Example: ${e.title}`} />
+                    </div>
+                  )}
+                </article>
+              ))}
+            </Page>
+          }
+        />
+      )}
+    </Frame>
   );
 }

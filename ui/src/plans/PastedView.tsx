@@ -3,10 +3,10 @@ import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { useBooks } from "../api/hooks";
 import { savePlan, useComparison } from "../api/plans";
+import { Frame } from "../parts/Frame";
 import { SideMark } from "../parts/Mark";
 import { EmptyState, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { Compared } from "./Compared";
 import type { Choice, Side } from "./choice";
 
@@ -35,120 +35,117 @@ export function PastedView() {
     compare.mutate({ ...given, bookId: book ?? null });
   };
   return (
-    <>
-      <Top>plans</Top>
-      <main className="min-h-0 flex-1">
-        <Page
-          label="Plans compared"
-          head={
-            <>
-              <h1 className="head">
-                {page?.plans.sentence ??
-                  (page?.plans.samePlan
-                    ? "The same plan."
-                    : unread.length > 0
-                      ? `There is no plan ${unread.join(" and ")}`
-                      : "Compare two plans, or two statements")}
-              </h1>
-              {!page && (
-                <p className="text-quiet">
-                  Paste what EXPLAIN QUERY PLAN (SQLite) or EXPLAIN (PostgreSQL; text, JSON, XML or YAML)
-                  gave, or a plan exported here. A statement alone is explained by a book's schema and
-                  statistics; nothing is run.
-                </p>
-              )}
-              {page &&
-                sides.map((side) => {
-                  const note = side === "before" ? page.noteBefore : page.noteAfter;
-                  return (
-                    note && (
-                      <p key={side} role="status" className="border-l-2 border-unsettled pl-2">
-                        <SideMark side={side} />
-                        {side}: {note}
-                      </p>
-                    )
-                  );
-                })}
-            </>
-          }
-        >
-          <details key={unread.join()} open={!page || unread.length > 0}>
-            <summary className={`cursor-pointer ${page ? "text-quiet" : "sr-only"}`}>what was pasted</summary>
-            <form
-              className="grid grid-cols-2 gap-x-6 gap-y-2"
-              onSubmit={(e) => {
-                e.preventDefault();
-                run();
-              }}
-            >
-              {sides.map((side) => (
-                <div key={side} className="flex flex-col gap-1">
-                  <Area side={side} what="plan" rows={9} value={given[side]} change={set(side)} />
-                  <Area
-                    side={side}
-                    what="SQL"
-                    rows={5}
-                    value={side === "before" ? given.beforeSql : given.afterSql}
-                    change={set(side === "before" ? "beforeSql" : "afterSql")}
-                  />
-                </div>
-              ))}
-              <p className="col-span-2 flex flex-wrap items-baseline gap-4">
-                <button type="submit" className="press main" disabled={nothing || compare.isPending}>
-                  Compare
-                </button>
-                <label className="flex items-baseline gap-2">
-                  by the schema and statistics of
-                  <select
-                    className="field"
-                    value={book ?? ""}
-                    onChange={(e) =>
-                      navigate({
-                        to: "/plans",
-                        search: e.target.value ? { book: Number(e.target.value) } : {},
-                        replace: true,
-                      })
-                    }
-                  >
-                    <option value="">no book</option>
-                    {books.data?.map((b) => (
-                      <option key={b.id} value={b.id}>
-                        {b.name}
-                      </option>
-                    ))}
-                  </select>
-                </label>
-                <Wrong error={compare.error ?? books.error} />
+    <Frame at={"plans"}>
+      <Page
+        label="Plans compared"
+        head={
+          <>
+            <h1 className="head">
+              {page?.plans.sentence ??
+                (page?.plans.samePlan
+                  ? "The same plan."
+                  : unread.length > 0
+                    ? `There is no plan ${unread.join(" and ")}`
+                    : "Compare two plans, or two statements")}
+            </h1>
+            {!page && (
+              <p className="text-quiet">
+                Paste what EXPLAIN QUERY PLAN (SQLite) or EXPLAIN (PostgreSQL; text, JSON, XML or YAML) gave,
+                or a plan exported here. A statement alone is explained by a book's schema and statistics;
+                nothing is run.
               </p>
-            </form>
-          </details>
-          {page &&
-            (page.plans.rows.length > 0 ? (
-              <div className="mt-3">
-                <Compared
-                  comparison={page.plans}
-                  sql={{ before: given.beforeSql, after: given.afterSql }}
-                  choice={choice}
-                  choose={choose}
+            )}
+            {page &&
+              sides.map((side) => {
+                const note = side === "before" ? page.noteBefore : page.noteAfter;
+                return (
+                  note && (
+                    <p key={side} role="status" className="border-l-2 border-unsettled pl-2">
+                      <SideMark side={side} />
+                      {side}: {note}
+                    </p>
+                  )
+                );
+              })}
+          </>
+        }
+      >
+        <details key={unread.join()} open={!page || unread.length > 0}>
+          <summary className={`cursor-pointer ${page ? "text-quiet" : "sr-only"}`}>what was pasted</summary>
+          <form
+            className="grid grid-cols-2 gap-x-6 gap-y-2"
+            onSubmit={(e) => {
+              e.preventDefault();
+              run();
+            }}
+          >
+            {sides.map((side) => (
+              <div key={side} className="flex flex-col gap-1">
+                <Area side={side} what="plan" rows={9} value={given[side]} change={set(side)} />
+                <Area
+                  side={side}
+                  what="SQL"
+                  rows={5}
+                  value={side === "before" ? given.beforeSql : given.afterSql}
+                  change={set(side === "before" ? "beforeSql" : "afterSql")}
                 />
-                <p className="mt-4 flex flex-wrap gap-x-6 text-sm text-quiet">
-                  {sides.map(
-                    (side) =>
-                      page.plans[side] &&
-                      given[side].trim() !== "" && <Save key={side} plan={given[side]} side={side} />,
-                  )}
-                </p>
               </div>
-            ) : (
-              <EmptyState title="There is no plan to show">
-                {page.noteBefore || page.noteAfter
-                  ? "Mend what was pasted and compare again."
-                  : "Neither side has an operator."}
-              </EmptyState>
             ))}
-        </Page>
-      </main>
-    </>
+            <p className="col-span-2 flex flex-wrap items-baseline gap-4">
+              <button type="submit" className="press main" disabled={nothing || compare.isPending}>
+                Compare
+              </button>
+              <label className="flex items-baseline gap-2">
+                by the schema and statistics of
+                <select
+                  className="field"
+                  value={book ?? ""}
+                  onChange={(e) =>
+                    navigate({
+                      to: "/plans",
+                      search: e.target.value ? { book: Number(e.target.value) } : {},
+                      replace: true,
+                    })
+                  }
+                >
+                  <option value="">no book</option>
+                  {books.data?.map((b) => (
+                    <option key={b.id} value={b.id}>
+                      {b.name}
+                    </option>
+                  ))}
+                </select>
+              </label>
+              <Wrong error={compare.error ?? books.error} />
+            </p>
+          </form>
+        </details>
+        {page &&
+          (page.plans.rows.length > 0 ? (
+            <div className="mt-3">
+              <Compared
+                comparison={page.plans}
+                sql={{ before: given.beforeSql, after: given.afterSql }}
+                choice={choice}
+                choose={choose}
+              />
+              <p className="mt-4 flex flex-wrap gap-x-6 text-sm text-quiet">
+                {sides.map(
+                  (side) =>
+                    page.plans[side] &&
+                    given[side].trim() !== "" && <Save key={side} plan={given[side]} side={side} />,
+                )}
+              </p>
+            </div>
+          ) : (
+            <EmptyState title="There is no plan to show">
+              {page.noteBefore || page.noteAfter
+                ? "Mend what was pasted and compare again."
+                : "Neither side has an operator."}
+            </EmptyState>
+          ))}
+      </Page>
+    </Frame>
   );
 }
 
@@ -177,7 +174,7 @@ function Area(p: { side: Side; what: string; rows: number; value: string; change
         {p.what} {p.side}
       </span>
       <textarea
-        className="field block w-full font-mono text-[13px]"
+        className="field block w-full font-mono text-sm"
         rows={p.rows}
         spellCheck={false}
         value={p.value}

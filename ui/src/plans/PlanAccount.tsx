@@ -165,7 +165,7 @@ function OperatorCell(p: {
         title={`${o.means} ${o.counted}`.trim()}
         onClick={() => p.choose({ side: p.side, at: o.at })}
         onFocus={() => p.choose({ side: p.side, at: o.at })}
-        className={`block w-full cursor-pointer text-left font-mono text-[13px] leading-[1.35] [overflow-wrap:anywhere] ${p.strong ? "font-medium" : ""}`}
+        className={`block w-full cursor-pointer text-left font-mono text-sm leading-[1.35] [overflow-wrap:anywhere] ${p.strong ? "font-medium" : ""}`}
         style={{ paddingLeft: `${Math.min(o.depth, 24) * 14}px` }}
       >
         {o.text}
@@ -231,7 +231,7 @@ export function ShortAccount({ comparison, choice, choose }: Props) {
                         title={`${o.means} ${o.counted}`.trim()}
                         aria-pressed={same(choice, side, o.at)}
                         onClick={() => choose(same(choice, side, o.at) ? null : { side, at: o.at })}
-                        className={`block w-full cursor-pointer text-left font-mono text-[13px] leading-[1.35] [overflow-wrap:anywhere] ${same(choice, side, o.at) ? "bg-chosen" : ""}`}
+                        className={`block w-full cursor-pointer text-left font-mono text-sm leading-[1.35] [overflow-wrap:anywhere] ${same(choice, side, o.at) ? "bg-chosen" : ""}`}
                         style={{ paddingLeft: `${Math.min(o.depth, 12) * 12}px` }}
                       >
                         {row.as !== "kept" && sides.length === 2 && <SideMark side={side} />}

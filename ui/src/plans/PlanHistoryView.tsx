@@ -2,11 +2,11 @@ import { getRouteApi, Link } from "@tanstack/react-router";
 import { type ReactNode, useState } from "react";
 import { usePlanHistory, useStanding } from "../api/plans";
 import { count, moment, three } from "../format/figures";
+import { BookLink, Frame } from "../parts/Frame";
 import { SideMark, VerdictMark } from "../parts/Mark";
 import { EmptyState, Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
-import { Top } from "../parts/Top";
 
 const route = getRouteApi("/books/$bookId/plans/$hash");
 
@@ -14,28 +14,27 @@ const route = getRouteApi("/books/$bookId/plans/$hash");
 export function PlanHistoryView() {
   const { bookId, hash } = route.useParams();
   return (
-    <>
-      <Top>
-        <Link className="link" to="/books/$bookId" params={{ bookId }} search={{}}>
-          book {bookId}
-        </Link>
-        {" / "}plans of a statement
-      </Top>
-      <main className="min-h-0 flex-1">
-        <Page label="Plan history">
-          <h1 className="head pt-3">Which plan it ran with, when, and at what cost</h1>
-          <PlanHistory
-            book={Number(bookId)}
-            hash={hash}
-            empty={
-              <EmptyState title="No trial saw this statement yet">
-                Take it into the workload on its page in the daybook, and run a trial.
-              </EmptyState>
-            }
-          />
-        </Page>
-      </main>
-    </>
+    <Frame
+      at={
+        <>
+          <BookLink id={bookId} name={`book ${bookId}`} />
+          {" / "}plans of a statement
+        </>
+      }
+    >
+      <Page label="Plan history">
+        <h1 className="head pt-3">Which plan it ran with, when, and at what cost</h1>
+        <PlanHistory
+          book={Number(bookId)}
+          hash={hash}
+          empty={
+            <EmptyState title="No trial saw this statement yet">
+              Take it into the workload on its page in the daybook, and run a trial.
+            </EmptyState>
+          }
+        />
+      </Page>
+    </Frame>
   );
 }
 

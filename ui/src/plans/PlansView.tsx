@@ -2,10 +2,10 @@ import { getRouteApi, Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { useLine } from "../api/hooks";
 import { ratio } from "../format/figures";
+import { Frame } from "../parts/Frame";
 import { VerdictMark } from "../parts/Mark";
-import { EmptyState, Failure } from "../parts/Notice";
+import { EmptyState } from "../parts/Notice";
 import { Page } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { Compared } from "./Compared";
 import type { Choice } from "./choice";
 
@@ -19,67 +19,68 @@ export function PlansView() {
   const page = query.data;
   const r = page?.line.result;
   return (
-    <>
-      <Top>
-        <Link className="link" to="/trials/$trialId/lines/$line" params={{ trialId, line }}>
-          trial {trialId}, line {line}
-        </Link>
-        {" / "}plans
-      </Top>
-      <main className="min-h-0 flex-1">
-        {query.error && <Failure error={query.error} retry={() => query.refetch()} />}
-        {query.isPending && <p className="px-5 py-8 text-quiet">Reading the line.</p>}
-        {page && r && (
-          <Page
-            label="Plans"
-            head={
-              <>
-                <h1 className="flex flex-wrap items-baseline gap-x-3 text-quiet">
-                  {r.statement}, case {r.case}
-                  {r.verdict && <VerdictMark verdict={r.verdict} basis={r.basis} />}
-                  {r.time && <span className="text-ink">{ratio(r.time.ratio)}</span>}
-                </h1>
-                <p className="head">
-                  {page.plans?.sentence ??
-                    (page.plans?.samePlan ? "The same plan on both sides." : "No plan to compare.")}
-                </p>
-              </>
-            }
-          >
-            {page.plans ? (
-              <>
-                <Compared
-                  comparison={page.plans}
-                  sql={{ before: page.beforeSql, after: page.afterSql }}
-                  choice={choice}
-                  choose={choose}
-                />
-                <p className="mt-4 flex flex-wrap gap-x-6 text-sm text-quiet">
-                  {(["before", "after"] as const).map((side) => (
-                    <span key={side} className="flex gap-2">
-                      plan {side} as
-                      {["txt", "json", "svg"].map((f) => (
-                        <a
-                          key={f}
-                          className="link"
-                          href={`/api/trials/${trialId}/lines/${line}/plan.${f}?side=${side}`}
-                          aria-label={`Plan ${side} as ${f === "txt" ? "text" : f.toUpperCase()}`}
-                        >
-                          {f === "txt" ? "text" : f.toUpperCase()}
-                        </a>
-                      ))}
-                    </span>
-                  ))}
-                </p>
-              </>
-            ) : (
-              <EmptyState title="There is no plan to show">
-                This kind of statement has none, or it could not be prepared.
-              </EmptyState>
-            )}
-          </Page>
-        )}
-      </main>
-    </>
+    <Frame
+      at={
+        <>
+          <Link className="link" to="/trials/$trialId/lines/$line" params={{ trialId, line }}>
+            trial {trialId}, line {line}
+          </Link>
+          {" / "}plans
+        </>
+      }
+      of={query}
+      reading="Reading the line."
+    >
+      {page && r && (
+        <Page
+          label="Plans"
+          head={
+            <>
+              <h1 className="flex flex-wrap items-baseline gap-x-3 text-quiet">
+                {r.statement}, case {r.case}
+                {r.verdict && <VerdictMark verdict={r.verdict} basis={r.basis} />}
+                {r.time && <span className="text-ink">{ratio(r.time.ratio)}</span>}
+              </h1>
+              <p className="head">
+                {page.plans?.sentence ??
+                  (page.plans?.samePlan ? "The same plan on both sides." : "No plan to compare.")}
+              </p>
+            </>
+          }
+        >
+          {page.plans ? (
+            <>
+              <Compared
+                comparison={page.plans}
+                sql={{ before: page.beforeSql, after: page.afterSql }}
+                choice={choice}
+                choose={choose}
+              />
+              <p className="mt-4 flex flex-wrap gap-x-6 text-sm text-quiet">
+                {(["before", "after"] as const).map((side) => (
+                  <span key={side} className="flex gap-2">
+                    plan {side} as
+                    {["txt", "json", "svg"].map((f) => (
+                      <a
+                        key={f}
+                        className="link"
+                        href={`/api/trials/${trialId}/lines/${line}/plan.${f}?side=${side}`}
+                        aria-label={`Plan ${side} as ${f === "txt" ? "text" : f.toUpperCase()}`}
+                      >
+                        {f === "txt" ? "text" : f.toUpperCase()}
+                      </a>
+                    ))}
+                  </span>
+                ))}
+              </p>
+            </>
+          ) : (
+            <EmptyState title="There is no plan to show">
+              This kind of statement has none, or it could not be prepared.
+            </EmptyState>
+          )}
+        </Page>
+      )}
+    </Frame>
   );
 }

@@ -44,7 +44,7 @@ export function SampleCourse(p: Props) {
       {decades(low, high).map((t) => (
         <g key={t}>
           <line x1={left} x2={width - 8} y1={y(t)} y2={y(t)} className="stroke-rule" />
-          <text x={left - 6} y={y(t) + 4} textAnchor="end" className="fill-quiet text-[12px]">
+          <text x={left - 6} y={y(t) + 4} textAnchor="end" className="fill-quiet text-xs">
             {three(t)}
           </text>
         </g>
@@ -73,7 +73,7 @@ export function SampleCourse(p: Props) {
               className="stroke-strong"
               strokeDasharray={d.noticed ? "3 3" : undefined}
             />
-            <text x={x(Date.parse(d.at))} y={top - 7} textAnchor="middle" className="fill-ink text-[12px]">
+            <text x={x(Date.parse(d.at))} y={top - 7} textAnchor="middle" className="fill-ink text-xs">
               {d.version || "?"}
             </text>
           </g>
@@ -94,10 +94,10 @@ export function SampleCourse(p: Props) {
           </title>
         </circle>
       ))}
-      <text x={left} y={height - 4} className="fill-quiet text-[12px]">
+      <text x={left} y={height - 4} className="fill-quiet text-xs">
         {moment(new Date(first).toISOString())}
       </text>
-      <text x={width - 8} y={height - 4} textAnchor="end" className="fill-quiet text-[12px]">
+      <text x={width - 8} y={height - 4} textAnchor="end" className="fill-quiet text-xs">
         {moment(new Date(last).toISOString())}
       </text>
     </svg>

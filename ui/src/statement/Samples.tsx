@@ -49,7 +49,7 @@ function Row({ sample: s, open, choose }: { sample: Sample; open: boolean; choos
           <button
             type="button"
             aria-expanded={open}
-            className="link line-clamp-1 text-left font-mono text-[12px]"
+            className="link line-clamp-1 text-left font-mono text-xs"
             onClick={() => choose(open ? null : s.id)}
           >
             {s.error ? <span className="text-failed">{s.error} </span> : ""}

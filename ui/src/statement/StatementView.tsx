@@ -1,13 +1,13 @@
-import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
 import { count, moment, percent, three } from "../format/figures";
 import { Exports } from "../parts/Exports";
-import { Failure, Wrong } from "../parts/Notice";
+import { BookLink, DaybookLink, Frame } from "../parts/Frame";
+import { Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
-import { Top } from "../parts/Top";
 import { PlanHistory } from "../plans/PlanHistoryView";
 import { PlansSeen } from "./PlansSeen";
 import { SampleCourse } from "./SampleCourse";
@@ -25,68 +25,62 @@ export function StatementView() {
   const [chosen, choose] = useState<number | null>(null);
   const page = statement.data;
   return (
-    <>
-      <Top>
-        <Link to="/books/$bookId" params={{ bookId }} search={{}} className="link">
-          {page?.bookName ?? "Book"}
-        </Link>{" "}
-        /{" "}
-        <Link to="/books/$bookId/daybook" params={{ bookId }} search={{}} className="link">
-          Daybook
-        </Link>{" "}
-        / Statement
-      </Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {statement.error && <Failure error={statement.error} retry={() => statement.refetch()} />}
-        {statement.isPending && <p className="px-5 py-8 text-quiet">Reading the statement.</p>}
-        {page && (
-          <Spread
-            name="statement"
-            start={0.56}
-            left={
-              <Page label="Statement" head={<Head book={id} page={page} />}>
-                <Sql text={page.text} label="Pattern" />
-                <h2 className="section">
-                  Durations, ms{" "}
-                  <span className="font-normal text-quiet">
-                    median to 95th percentile, and the executions that were kept
-                  </span>
-                </h2>
-                <SampleCourse
-                  course={page.course}
-                  samples={page.samples}
-                  deployments={page.deployments}
-                  minutes={page.stretchMinutes}
-                  chosen={chosen}
-                  choose={choose}
-                />
-                <PlansSeen page={page} />
-                <PlanHistory book={page.bookId} hash={page.hash} />
-                <h2 className="section">By day</h2>
-                <Days page={page} />
-              </Page>
-            }
-            right={
-              <Page label="Executions">
-                <h2 className="section mt-3 flex justify-between">
-                  Executions kept
-                  <Exports of="Executions" path={`/api/books/${id}/statements/${hash}/samples`} />
-                </h2>
-                {page.samples.length > 0 ? (
-                  <Samples samples={page.samples} chosen={chosen} choose={choose} />
-                ) : (
-                  <p className="text-quiet">None was kept.</p>
-                )}
-                <Sources page={page} />
-                <Errors page={page} />
-                <Tags page={page} />
-                <Notes book={id} page={page} />
-              </Page>
-            }
-          />
-        )}
-      </main>
-    </>
+    <Frame
+      at={
+        <>
+          <BookLink id={bookId} name={page?.bookName} /> / <DaybookLink id={bookId} /> / Statement
+        </>
+      }
+      of={statement}
+      reading="Reading the statement."
+    >
+      {page && (
+        <Spread
+          name="statement"
+          start={0.56}
+          left={
+            <Page label="Statement" head={<Head book={id} page={page} />}>
+              <Sql text={page.text} label="Pattern" />
+              <h2 className="section">
+                Durations, ms{" "}
+                <span className="font-normal text-quiet">
+                  median to 95th percentile, and the executions that were kept
+                </span>
+              </h2>
+              <SampleCourse
+                course={page.course}
+                samples={page.samples}
+                deployments={page.deployments}
+                minutes={page.stretchMinutes}
+                chosen={chosen}
+                choose={choose}
+              />
+              <PlansSeen page={page} />
+              <PlanHistory book={page.bookId} hash={page.hash} />
+              <h2 className="section">By day</h2>
+              <Days page={page} />
+            </Page>
+          }
+          right={
+            <Page label="Executions">
+              <h2 className="section mt-3 flex justify-between">
+                Executions kept
+                <Exports of="Executions" path={`/api/books/${id}/statements/${hash}/samples`} />
+              </h2>
+              {page.samples.length > 0 ? (
+                <Samples samples={page.samples} chosen={chosen} choose={choose} />
+              ) : (
+                <p className="text-quiet">None was kept.</p>
+              )}
+              <Sources page={page} />
+              <Errors page={page} />
+              <Tags page={page} />
+              <Notes book={id} page={page} />
+            </Page>
+          }
+        />
+      )}
+    </Frame>
   );
 }
 

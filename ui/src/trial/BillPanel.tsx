@@ -37,7 +37,7 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
             <tbody>
               {page.applied.map((a) => (
                 <tr key={a.statement}>
-                  <td className="max-w-0 w-full truncate font-mono text-[13px]" title={a.sql}>
+                  <td className="max-w-0 w-full truncate font-mono text-sm" title={a.sql}>
                     {a.sql}
                   </td>
                   <td className="num">{three(a.seconds)}</td>

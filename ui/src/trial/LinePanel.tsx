@@ -55,7 +55,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
             <span className="text-quiet">{rowsText(r)}</span>
           </p>
           {plans && (
-            <p className="mt-0.5 text-[15px] font-medium leading-snug">
+            <p className="mt-0.5 text-md font-medium leading-snug">
               {plans.sentence ?? (plans.samePlan ? "The same plan on both sides." : null)}
             </p>
           )}
@@ -125,7 +125,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
       <h3 className="section">
         {page.beforeSql === page.afterSql ? "SQL" : "SQL before"}
         {page.beforeBinds && (
-          <span className="font-mono font-normal text-[13px] text-quiet"> {page.beforeBinds}</span>
+          <span className="font-mono font-normal text-sm text-quiet"> {page.beforeBinds}</span>
         )}
       </h3>
       <Sql
@@ -140,7 +140,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
           <h3 className="section">
             SQL after, rewritten
             {page.afterBinds && (
-              <span className="font-mono font-normal text-[13px] text-quiet"> {page.afterBinds}</span>
+              <span className="font-mono font-normal text-sm text-quiet"> {page.afterBinds}</span>
             )}
           </h3>
           <Sql

@@ -38,7 +38,7 @@ export function SamplesChart({ blocks, confirming }: { blocks: Block[]; confirmi
         {ticks.map((t) => (
           <g key={t}>
             <line x1={left} x2={width} y1={y(t)} y2={y(t)} className="stroke-rule" />
-            <text x={left - 6} y={y(t) + 4} textAnchor="end" className="fill-quiet text-[12px]">
+            <text x={left - 6} y={y(t) + 4} textAnchor="end" className="fill-quiet text-xs">
               {three(t / 1000)}
             </text>
           </g>
@@ -52,12 +52,12 @@ export function SamplesChart({ blocks, confirming }: { blocks: Block[]; confirmi
               y2={height - 16}
               className="stroke-strong"
             />
-            <text x={x(blocks.length - 0.5) + 4} y={height - 4} className="fill-quiet text-[12px]">
+            <text x={x(blocks.length - 0.5) + 4} y={height - 4} className="fill-quiet text-xs">
               second session
             </text>
           </g>
         )}
-        <text x={left} y={height - 4} className="fill-quiet text-[12px]">
+        <text x={left} y={height - 4} className="fill-quiet text-xs">
           in the order measured
         </text>
         {all.map((b, i) => (

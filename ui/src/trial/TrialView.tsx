@@ -2,9 +2,9 @@ import { getRouteApi, Link, useMatch, useNavigate } from "@tanstack/react-router
 import { useEffect } from "react";
 import type { TrialPageView } from "../api/client";
 import { useTrial, useTrialAction } from "../api/hooks";
-import { EmptyState, Failure, Problems } from "../parts/Notice";
+import { Frame } from "../parts/Frame";
+import { EmptyState, Problems } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { BillPanel } from "./BillPanel";
 import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
@@ -40,9 +40,9 @@ export function TrialView() {
     return () => window.removeEventListener("keydown", onKey);
   }, [id, selected, navigate]);
   return (
-    <>
-      <Top>
-        {page && (
+    <Frame
+      at={
+        page && (
           <>
             <Link
               className="link"
@@ -54,35 +54,34 @@ export function TrialView() {
             </Link>
             {" / "}trial {id}
           </>
-        )}
-      </Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {trial.error && <Failure error={trial.error} retry={() => trial.refetch()} />}
-        {trial.isPending && <p className="px-5 py-8 text-quiet">Reading the trial.</p>}
-        {page && (
-          <Spread
-            name="trial"
-            start={0.56}
-            left={
-              page.trial.state === "refused" ? (
-                <Page label="Trial" head={<Head page={page} />}>
-                  <RefusedTrial page={page} />
-                </Page>
-              ) : (
-                <LinesTable page={page} head={<Head page={page} />} selected={selected} open={open} />
-              )
-            }
-            right={
-              selected !== null ? (
-                <LinePanel trial={id} line={selected} live={trial.live} close={() => open(null)} />
-              ) : (
-                <BillPanel page={page} open={open} />
-              )
-            }
-          />
-        )}
-      </main>
-    </>
+        )
+      }
+      of={trial}
+      reading="Reading the trial."
+    >
+      {page && (
+        <Spread
+          name="trial"
+          start={0.56}
+          left={
+            page.trial.state === "refused" ? (
+              <Page label="Trial" head={<Head page={page} />}>
+                <RefusedTrial page={page} />
+              </Page>
+            ) : (
+              <LinesTable page={page} head={<Head page={page} />} selected={selected} open={open} />
+            )
+          }
+          right={
+            selected !== null ? (
+              <LinePanel trial={id} line={selected} live={trial.live} close={() => open(null)} />
+            ) : (
+              <BillPanel page={page} open={open} />
+            )
+          }
+        />
+      )}
+    </Frame>
   );
 }
 

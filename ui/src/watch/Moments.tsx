@@ -29,7 +29,7 @@ export function Moments({ moments, chosen, choose }: Props) {
             {shown.active} sessions were active. A session that others wait for stands above them; those
             without a line before them wait for nobody.
           </p>
-          <ul aria-label="Sessions" className="font-mono text-[13px]">
+          <ul aria-label="Sessions" className="font-mono text-sm">
             {shown.sessions.map((s) => (
               <li
                 key={s.id}

@@ -1,10 +1,10 @@
-import { Link, useParams } from "@tanstack/react-router";
+import { useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { useEndWatch, useWatch, type Watch, type WatchPage } from "../api/watch";
 import { count, duration, elapsed, moment, percent, three } from "../format/figures";
-import { EmptyState, Failure, Wrong } from "../parts/Notice";
+import { BookLink, DaybookLink, Frame } from "../parts/Frame";
+import { EmptyState, Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
-import { Top } from "../parts/Top";
 import { wordOf } from "./kinds";
 import { LoadRows } from "./LoadRows";
 import { Moments } from "./Moments";
@@ -21,75 +21,64 @@ export function WatchView() {
   const [chosen, choose] = useState<number | null>(null);
   const page = watch.data;
   return (
-    <>
-      <Top>
-        <Link to="/books/$bookId" params={{ bookId: String(book) }} search={{}} className="link">
-          {page?.bookName ?? "Book"}
-        </Link>
-        {" / "}
-        <Link to="/books/$bookId/daybook" params={{ bookId: String(book) }} search={{}} className="link">
-          Daybook
-        </Link>
-        {" / Watch"}
-      </Top>
-      <main className="flex min-h-0 flex-1 flex-col">
-        {watch.error && <Failure error={watch.error} retry={() => watch.refetch()} />}
-        {watch.isPending && <p className="px-5 py-8 text-quiet">Reading the watch.</p>}
-        {page && (
-          <>
-            <div className="shrink-0 px-5 pt-3 pb-2">
-              <div className="flex items-baseline justify-between gap-3">
-                <h1 className="head">{headOf(page)}</h1>
-                {page.watch.state === "running" && (
-                  <button
-                    type="button"
-                    className="press"
-                    disabled={end.isPending}
-                    onClick={() => end.mutate()}
-                  >
-                    End the watch
-                  </button>
-                )}
-              </div>
-              <Wrong error={end.error} />
-              <p className="mb-2 text-quiet">{aboutOf(page.watch)}</p>
-              <LoadRows page={page} />
+    <Frame
+      at={
+        <>
+          <BookLink id={book} name={page?.bookName} />
+          {" / "}
+          <DaybookLink id={book} />
+          {" / Watch"}
+        </>
+      }
+      of={watch}
+      reading="Reading the watch."
+    >
+      {page && (
+        <>
+          <div className="shrink-0 px-5 pt-3 pb-2">
+            <div className="flex items-baseline justify-between gap-3">
+              <h1 className="head">{headOf(page)}</h1>
+              {page.watch.state === "running" && (
+                <button type="button" className="press" disabled={end.isPending} onClick={() => end.mutate()}>
+                  End the watch
+                </button>
+              )}
             </div>
-            <div className="flex min-h-0 flex-1 border-t border-ink">
-              <Spread
-                name="watch"
-                left={
-                  <Page
-                    label="Statements seen active"
-                    head={<h2 className="head">Statements seen active</h2>}
-                  >
-                    <Patterns page={page} />
-                  </Page>
-                }
-                right={
-                  <Page label="Kept moments" head={<h2 className="head">Kept moments</h2>}>
-                    {page.moments.length === 0 ? (
-                      <EmptyState
-                        title={
-                          page.watch.state === "running"
-                            ? "Nothing has piled up yet, and nobody waits for another"
-                            : "Nothing piled up, and nobody waited for another"
-                        }
-                      >
-                        A look is kept whole when {page.watch.pileUp} sessions are active at once, or when one
-                        begins to wait for another.
-                      </EmptyState>
-                    ) : (
-                      <Moments moments={page.moments} chosen={chosen ?? busiest(page)} choose={choose} />
-                    )}
-                  </Page>
-                }
-              />
-            </div>
-          </>
-        )}
-      </main>
-    </>
+            <Wrong error={end.error} />
+            <p className="mb-2 text-quiet">{aboutOf(page.watch)}</p>
+            <LoadRows page={page} />
+          </div>
+          <div className="flex min-h-0 flex-1 border-t border-ink">
+            <Spread
+              name="watch"
+              left={
+                <Page label="Statements seen active" head={<h2 className="head">Statements seen active</h2>}>
+                  <Patterns page={page} />
+                </Page>
+              }
+              right={
+                <Page label="Kept moments" head={<h2 className="head">Kept moments</h2>}>
+                  {page.moments.length === 0 ? (
+                    <EmptyState
+                      title={
+                        page.watch.state === "running"
+                          ? "Nothing has piled up yet, and nobody waits for another"
+                          : "Nothing piled up, and nobody waited for another"
+                      }
+                    >
+                      A look is kept whole when {page.watch.pileUp} sessions are active at once, or when one
+                      begins to wait for another.
+                    </EmptyState>
+                  ) : (
+                    <Moments moments={page.moments} chosen={chosen ?? busiest(page)} choose={choose} />
+                  )}
+                </Page>
+              }
+            />
+          </div>
+        </>
+      )}
+    </Frame>
   );
 }
 
@@ -121,7 +110,7 @@ function Patterns({ page }: { page: WatchPage }) {
               <td className="num align-top">{percent(p.share)}</td>
               <td className="num align-top">{count(p.seen)}</td>
               <td>
-                <code className="block max-h-12 overflow-hidden break-words text-[13px]">{p.sql}</code>
+                <code className="block max-h-12 overflow-hidden break-words text-sm">{p.sql}</code>
                 <span className="text-sm text-quiet">
                   {p.kinds
                     .map((share, i) => ({ share, kind: page.kinds[i] ?? "" }))

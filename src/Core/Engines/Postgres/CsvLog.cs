@@ -2,22 +2,17 @@ using SwiftLedger.Core.Captures;
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>PostgreSQL's <c>csvlog</c>: manual, 20.8.4 "Using CSV-Format Log Output". 23 columns up to version 12, 24 in 13, 26 from 14 on.</summary>
-public sealed class CsvLog : ICaptureForm
+public sealed class CsvLog : ServerLog
 {
     private const int LeastColumns = 23, MostColumns = 26;
     private const int LogTimeColumn = 0, User = 1, Database = 2, SessionId = 5, VirtualTransaction = 9, Severity = 11, SqlState = 12, Message = 13, Detail = 14,
         Query = 19, Application = 22;
 
-    private readonly LogTime _time = new();
-    private readonly LogMessages _messages = new();
-    private readonly Utf8Buffer _text = new();
     private readonly CsvField[] _fields = new CsvField[MostColumns];
 
-    public string Name => "pg-csv";
+    public override string Name => "pg-csv";
 
-    public long Line { get; set; } = 1;
-
-    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
+    public override int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {
         int at = 0;
         while (at < bytes.Length)
@@ -54,23 +49,15 @@ public sealed class CsvLog : ICaptureForm
         return at;
     }
 
-    public string Held
-    {
-        get => _messages.Held;
-        set => _messages.Held = value;
-    }
-
-    public void Finish(ICaptureSink sink) => _messages.Finish(sink);
-
     private bool Take(ReadOnlySpan<byte> bytes, ICaptureSink sink)
     {
-        if (!_time.TryRead(_fields[LogTimeColumn].In(bytes), out DateTime at, out _))
+        if (!Time.TryRead(_fields[LogTimeColumn].In(bytes), out DateTime at, out _))
         {
             return false;
         }
 
-        _text.Clear();
-        _text.Reserve(_fields[Message].Length + _fields[Detail].Length + _fields[Query].Length);
+        Text.Clear();
+        Text.Reserve(_fields[Message].Length + _fields[Detail].Length + _fields[Query].Length);
         var entry = new LogEntry
         {
             Line = Line,
@@ -86,12 +73,12 @@ public sealed class CsvLog : ICaptureForm
             Statement = Decode(bytes, Query),
             Application = _fields[Application].In(bytes),
         };
-        if (_text.Spoilt)
+        if (Text.Spoilt)
         {
             sink.Reject(Line, "Some characters are not UTF-8; the statement counts, with those replaced.");
         }
 
-        _messages.Take(entry, sink);
+        Messages.Take(entry, sink);
         return true;
     }
 
@@ -103,7 +90,7 @@ public sealed class CsvLog : ICaptureForm
             return default;
         }
 
-        ReadOnlySpan<char> chars = _text.Decode(field.In(bytes));
+        ReadOnlySpan<char> chars = Text.Decode(field.In(bytes));
         return field.HasDoubledQuotes ? chars.ToString().Replace("\"\"", "\"", StringComparison.Ordinal) : chars;
     }
 }

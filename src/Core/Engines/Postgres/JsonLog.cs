@@ -1,50 +1,20 @@
-using System.Text;
 using System.Text.Json;
 using SwiftLedger.Core.Captures;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>PostgreSQL's <c>jsonlog</c>, from version 15 on: manual, 20.8.5 "Using JSON-Format Log Output". One object a line.</summary>
-public sealed class JsonLog : ICaptureForm
+public sealed class JsonLog : ServerLog
 {
-    private readonly LogTime _time = new();
-    private readonly LogMessages _messages = new();
-    private readonly Utf8Buffer _text = new();
+    public override string Name => "pg-json";
 
-    public string Name => "pg-json";
-
-    public long Line { get; set; } = 1;
-
-    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
-    {
-        int at = 0;
-        while (at < bytes.Length && Lines.TryRead(bytes, at, out ReadOnlySpan<byte> line, out int next))
-        {
-            if (!line.IsEmpty)
-            {
-                Take(line, sink);
-            }
-
-            at = next;
-            Line++;
-        }
-
-        return at;
-    }
-
-    public string Held
-    {
-        get => _messages.Held;
-        set => _messages.Held = value;
-    }
-
-    public void Finish(ICaptureSink sink) => _messages.Finish(sink);
+    public override int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink) => Lines.TakeEach(bytes, this, Take, sink);
 
     private void Take(ReadOnlySpan<byte> line, ICaptureSink sink)
     {
         var entry = new LogEntry { Line = Line };
-        _text.Clear();
-        _text.Reserve(line.Length);
+        Text.Clear();
+        Text.Reserve(line.Length);
         bool timed = false;
         try
         {
@@ -71,7 +41,7 @@ public sealed class JsonLog : ICaptureForm
             return;
         }
 
-        _messages.Take(entry, sink);
+        Messages.Take(entry, sink);
     }
 
     private void Read(scoped ref Utf8JsonReader json, scoped ref LogEntry entry, ref bool timed)
@@ -86,54 +56,48 @@ public sealed class JsonLog : ICaptureForm
 
         if (name.SequenceEqual("timestamp"u8))
         {
-            timed = _time.TryRead(json.ValueSpan, out DateTime at, out _);
+            timed = Time.TryRead(json.ValueSpan, out DateTime at, out _);
             entry.At = at;
         }
         else if (name.SequenceEqual("error_severity"u8))
         {
-            entry.Severity = Raw(ref json);
+            entry.Severity = JsonText.Raw(ref json);
         }
         else if (name.SequenceEqual("state_code"u8))
         {
-            entry.SqlState = Raw(ref json);
+            entry.SqlState = JsonText.Raw(ref json);
         }
         else if (name.SequenceEqual("message"u8))
         {
-            entry.Message = Decode(ref json);
+            entry.Message = JsonText.Decode(ref json, Text);
         }
         else if (name.SequenceEqual("detail"u8))
         {
-            entry.Detail = Decode(ref json);
+            entry.Detail = JsonText.Decode(ref json, Text);
         }
         else if (name.SequenceEqual("statement"u8))
         {
-            entry.Statement = Decode(ref json);
+            entry.Statement = JsonText.Decode(ref json, Text);
         }
         else if (name.SequenceEqual("session_id"u8))
         {
-            entry.Session = Raw(ref json);
+            entry.Session = JsonText.Raw(ref json);
         }
         else if (name.SequenceEqual("vxid"u8))
         {
-            entry.Transaction = Raw(ref json);
+            entry.Transaction = JsonText.Raw(ref json);
         }
         else if (name.SequenceEqual("application_name"u8))
         {
-            entry.Application = Raw(ref json);
+            entry.Application = JsonText.Raw(ref json);
         }
         else if (name.SequenceEqual("dbname"u8))
         {
-            entry.Database = Raw(ref json);
+            entry.Database = JsonText.Raw(ref json);
         }
         else if (name.SequenceEqual("user"u8))
         {
-            entry.User = Raw(ref json);
+            entry.User = JsonText.Raw(ref json);
         }
     }
-
-    private static ReadOnlySpan<byte> Raw(scoped ref Utf8JsonReader json) =>
-        json.ValueIsEscaped ? Encoding.UTF8.GetBytes(json.GetString()!) : json.ValueSpan;
-
-    private ReadOnlySpan<char> Decode(scoped ref Utf8JsonReader json) =>
-        json.ValueIsEscaped ? json.GetString() : _text.Decode(json.ValueSpan);
 }

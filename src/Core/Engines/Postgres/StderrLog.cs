@@ -6,20 +6,15 @@ namespace SwiftLedger.Core.Engines.Postgres;
 /// PostgreSQL's plain log: each line of a message begins with the <c>log_line_prefix</c>, its further lines with a tab; DETAIL,
 /// STATEMENT and the like follow the message that they belong to.
 /// </summary>
-public sealed class StderrLog : ICaptureForm
+public sealed class StderrLog : ServerLog
 {
     private readonly LinePrefix _prefix;
-    private readonly LogTime _time = new();
-    private readonly LogMessages _messages = new();
-    private readonly Utf8Buffer _text = new();
 
     public StderrLog(LinePrefix prefix) => _prefix = prefix;
 
-    public string Name => "pg-stderr";
+    public override string Name => "pg-stderr";
 
-    public long Line { get; set; } = 1;
-
-    public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
+    public override int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
     {
         int at = 0;
         var head = new Head { At = -1 };
@@ -36,14 +31,6 @@ public sealed class StderrLog : ICaptureForm
 
         return at;
     }
-
-    public string Held
-    {
-        get => _messages.Held;
-        set => _messages.Held = value;
-    }
-
-    public void Finish(ICaptureSink sink) => _messages.Finish(sink);
 
     /// <summary>Reads one message with all that belongs to it.</summary>
     /// <param name="head">Of the message's first line, if it was read when it ended the message before; that of the next where this one ended.</param>
@@ -100,8 +87,8 @@ public sealed class StderrLog : ICaptureForm
     private int Take(
         ReadOnlySpan<byte> whole, int next, scoped in Head head, ReadOnlySpan<byte> message, ReadOnlySpan<byte> detail, ReadOnlySpan<byte> statement, ICaptureSink sink)
     {
-        _text.Clear();
-        _text.Reserve(whole.Length + 1024);
+        Text.Clear();
+        Text.Reserve(whole.Length + 1024);
         var entry = new LogEntry
         {
             Line = Line,
@@ -117,12 +104,12 @@ public sealed class StderrLog : ICaptureForm
             Database = head.Fields.Database,
             User = head.Fields.User,
         };
-        if (_text.Spoilt)
+        if (Text.Spoilt)
         {
             sink.Reject(Line, "Some characters are not UTF-8; the statement counts, with those replaced.");
         }
 
-        _messages.Take(entry, sink);
+        Messages.Take(entry, sink);
         Line += Lines.Count(whole);
         return next;
     }
@@ -137,7 +124,7 @@ public sealed class StderrLog : ICaptureForm
 
         head = new() { At = at, Next = next, Length = line.Length };
         var fields = default(PrefixFields);
-        if (line.IsEmpty || line[0] == '\t' || !_prefix.TryRead(line, _time, ref fields, out int after))
+        if (line.IsEmpty || line[0] == '\t' || !_prefix.TryRead(line, Time, ref fields, out int after))
         {
             return true;
         }
@@ -187,7 +174,7 @@ public sealed class StderrLog : ICaptureForm
     /// <summary>Takes off the tab with which the server marks further lines.</summary>
     private ReadOnlySpan<char> Untabbed(ReadOnlySpan<byte> text)
     {
-        ReadOnlySpan<char> chars = text.IsEmpty ? default : _text.Decode(text);
+        ReadOnlySpan<char> chars = text.IsEmpty ? default : Text.Decode(text);
         return chars.IndexOf('\n') < 0 ? chars : chars.ToString().Replace("\n\t", "\n", StringComparison.Ordinal);
     }
 
