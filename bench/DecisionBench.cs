@@ -4,7 +4,10 @@ using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Benchmarks;
 
-/// <summary>Reproduces the table of docs/method.md: verdicts and blocks for normal noise, and false alarms on recorded noise.</summary>
+/// <summary>
+/// Reproduces the tables of docs/method.md: verdicts and blocks for normal noise, false alarms on recorded noise, and what a neighbour on
+/// the machine makes of lines that nothing changed.
+/// </summary>
 internal static class DecisionBench
 {
     private const int Sessions = 5_000;
@@ -13,7 +16,9 @@ internal static class DecisionBench
     /// <summary>Of one execution on the before side: long enough that the floor plays no part.</summary>
     private const double Microseconds = 1_000;
     private const double Tolerance = 0.05;
+    private const int Few = 9;
     private static readonly TrialOptions Options = new();
+    private static readonly Inspection TheSame = new(new([]), 1, 1, false, "", "", true, new Dictionary<string, long> { [Options.Engine.Counter!.Name] = 100, [Options.Engine.Counter.Pages] = 10 }, true, null);
     private static readonly LineBrief Brief = new(1, "line", "", "1", null, Tolerance, false, false, "", [], new(1, 1), "", [], new(1, 1));
 
     public static Task RunAsync()
@@ -33,7 +38,36 @@ internal static class DecisionBench
             Resample(kind.Key, kind.Select(Read).ToArray());
         }
 
+        Report.Line($"recorded noise, nothing changed and the plan and the work counted the same, {Resamples:N0} lines a row; a neighbour slows or speeds the after side during the whole first session, and {Few} blocks are all that there is time for");
+        Report.Line($"{"neighbour",10} {"blocks",7} {"regressed",10} {"improved",9} {"level",8} {"unsettled",10}");
+        double[][] all = [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "noise"), "*.csv").Order(StringComparer.Ordinal).Select(Read)];
+        foreach ((double neighbour, int? most) in new (double, int?)[] { (1, null), (1.2, null), (1.49, null), (3, null), (0.67, null), (1, Few), (1.49, Few), (0.67, Few) })
+        {
+            Disturb(all, neighbour, most);
+        }
+
         return Task.CompletedTask;
+    }
+
+    private static void Disturb(double[][] sessions, double neighbour, int? most)
+    {
+        var counts = new int[5];
+        Parallel.For(0, Resamples, i =>
+        {
+            var random = new SplitMix((ulong)i * 15_485_863);
+            double[] session = sessions[random.Below(sessions.Length)];
+            int start = 0, begun = 0;
+            double Next(int n)
+            {
+                begun += n == 0 ? 1 : 0;
+                start = n % 10 == 0 ? random.Below(session.Length - 10) : start;
+                return session[start + (n % 10)] + (begun == 1 ? Math.Log(neighbour) : 0);
+            }
+
+            Interlocked.Increment(ref counts[(int)Decided(Next, seen: TheSame, most: most).Verdict]);
+        });
+        string Share(Verdict v) => (counts[(int)v] / (double)Resamples).ToString("0.00%", CultureInfo.InvariantCulture);
+        Report.Line($"{neighbour,9:0.00}x {most?.ToString(CultureInfo.InvariantCulture) ?? "all",7} {Share(Verdict.Regressed),10} {Share(Verdict.Improved),9} {Share(Verdict.Level),8} {Share(Verdict.Unsettled),10}");
     }
 
     private static void Simulate(double effect, double s)
@@ -76,11 +110,13 @@ internal static class DecisionBench
     /// <summary>A line by the rules that decide real ones: blocks until there are enough, a second session where it is wanted, the verdict.</summary>
     /// <param name="next">ln(after / before) of the block with that number, from 0 in each session.</param>
     /// <param name="alone">Told what the first session says by itself.</param>
-    private static (Verdict Verdict, int BlocksOfFirst) Decided(Func<int, double> next, Action<Standing>? alone = null)
+    /// <param name="seen">What was counted on both sides; null where nothing was.</param>
+    /// <param name="most">Blocks that there is time for; null for as many as the rule wants.</param>
+    private static (Verdict Verdict, int BlocksOfFirst) Decided(Func<int, double> next, Action<Standing>? alone = null, Inspection? seen = null, int? most = null)
     {
         var rule = new SequentialRule(Tolerance, Options.FloorMicroseconds, Options.Looks);
-        (LineEnd end, List<Block> blocks) = Session(rule, next);
-        var line = new Line(LineEvidence.Nothing(Brief, Options) with { Blocks = blocks, End = end });
+        (LineEnd end, List<Block> blocks) = Session(rule, next, most);
+        var line = new Line(LineEvidence.Nothing(Brief, Options) with { Blocks = blocks, End = end, Before = seen, After = seen });
         alone?.Invoke(line.Judgement.Comparison!.Standing);
         if (VerdictRule.WantsConfirmation(line))
         {
@@ -90,7 +126,7 @@ internal static class DecisionBench
         return (VerdictRule.Decide(line).Verdict, blocks.Count);
     }
 
-    private static (LineEnd End, List<Block> Blocks) Session(SequentialRule rule, Func<int, double> next)
+    private static (LineEnd End, List<Block> Blocks) Session(SequentialRule rule, Func<int, double> next, int? most = null)
     {
         var blocks = new List<Block>(Options.Looks.Last);
         while (true)
@@ -99,6 +135,11 @@ internal static class DecisionBench
             if (rule.EndAfter(blocks) is { } end)
             {
                 return (end, blocks);
+            }
+
+            if (blocks.Count == most)
+            {
+                return (LineEnd.TimeSpent, blocks);
             }
         }
     }

@@ -12,7 +12,7 @@ internal sealed class LineMeasuring : IDisposable
     // that is not settled soon gets one block a visit: then that averages out instead of tying neighbouring blocks together.
     private const int ManyBlocksAVisit = 40;
 
-    private readonly Func<SideBatches>[] _prepare;
+    private readonly Func<SideBatches?>[] _prepare;
     private readonly SideBatches?[] _sides = new SideBatches?[2];
     private readonly SequentialRule _rule;
     private readonly Machine.StolenTime _stolen;
@@ -20,13 +20,13 @@ internal sealed class LineMeasuring : IDisposable
     private SplitMix _random;
 
     public LineMeasuring(
-        LineBrief brief, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ExecutionLimit limit, ulong seed, Machine.StolenTime stolen)
+        LineEvidence seen, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ExecutionLimit limit, ulong seed, Machine.StolenTime stolen)
     {
-        Brief = brief;
+        LineBrief brief = Brief = seen.Brief;
         _rule = new(brief.Tolerance, options.FloorMicroseconds, options.Looks);
         _stolen = stolen;
         _random = new(seed ^ ((ulong)brief.Number * 0x9E3779B97F4A7C15));
-        _prepare = [() => new(before, before.Prepare(new(brief.BeforeSql, brief.BeforeBindings), limit)), () => new(after, after.Prepare(new(brief.AfterSql, brief.AfterBindings), limit))];
+        _prepare = [() => Prepared(before, Side.Before, seen.Before!, limit), () => Prepared(after, Side.After, seen.After!, limit)];
     }
 
     public LineBrief Brief { get; }
@@ -44,6 +44,11 @@ internal sealed class LineMeasuring : IDisposable
     public IReadOnlyList<Block> Visit(Stopwatch clock, TimeSpan quantum, TimeSpan? deadline)
     {
         WarmUp();
+        if (End is not null)
+        {
+            return [];
+        }
+
         int from = _blocks.Count;
         TimeSpan until = clock.Elapsed + quantum;
         do
@@ -65,17 +70,32 @@ internal sealed class LineMeasuring : IDisposable
 
     private void WarmUp()
     {
-        for (int side = 0; side < 2; side++)
+        for (int side = 0; side < 2 && End is null; side++)
         {
             Running = (Side)side;
-            (_sides[side] ??= _prepare[side]()).WarmUp();
+            _sides[side] ??= _prepare[side]();
+            _sides[side]?.WarmUp();
         }
+    }
+
+    /// <returns>Null where this session would run the case by another plan than the one that was looked at.</returns>
+    private SideBatches? Prepared(ISubjectCopy copy, Side side, Inspection seen, ExecutionLimit limit)
+    {
+        CaseRun run = TrialRun.RunOf(Brief, side);
+        if (seen.Plan is { Roots.Count: > 0 } shown && copy.PlanInSession(run, limit) is { Roots.Count: > 0 } own && own.Shape != shown.Shape)
+        {
+            End = LineEnd.OtherPlan;
+            return null;
+        }
+
+        return new(copy, copy.Prepare(run, limit));
     }
 
     private Block MeasureBlock(Stopwatch clock)
     {
         double at = clock.Elapsed.TotalSeconds;
         bool beforeFirst = _random.Coin();
+        double waited = Waited();
         _stolen.Mark();
         long switches = Machine.OfThisThread().InvoluntarySwitches;
         int first = beforeFirst ? 0 : 1;
@@ -84,9 +104,14 @@ internal sealed class LineMeasuring : IDisposable
         (Timing before, Timing after) = beforeFirst ? (x, y) : (y, x);
         double lost = _stolen.SinceMark();
         double elapsed = clock.Elapsed.TotalSeconds - at;
+        int switched = (int)(Machine.OfThisThread().InvoluntarySwitches - switches);
+        double delay = (Waited() - waited) / 1000;
         return new(at, beforeFirst, before.Microseconds, after.Microseconds, before.CpuMicroseconds, after.CpuMicroseconds,
-            (int)(Machine.OfThisThread().InvoluntarySwitches - switches), lost, Block.IsTakenAway(lost, elapsed * 1000));
+            switched, lost, Block.IsTakenAway(lost + delay, elapsed * 1000), delay);
     }
+
+    /// <summary>Microseconds so far that this thread, or an engine of its own process on either side, waited for a core.</summary>
+    private double Waited() => Machine.WaitedMicroseconds() + _sides[0]!.EngineWaitedMicroseconds + _sides[1]!.EngineWaitedMicroseconds;
 
     private Timing MeasureBatch(int side)
     {

@@ -11,44 +11,106 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
 {
     private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
 
-    /// <returns>The lines that can be measured, by whether they write.</returns>
-    public async Task<ILookup<bool, LineBrief>> InspectAsync()
+    /// <summary>A line that can be measured.</summary>
+    /// <param name="Line">What runs on each side.</param>
+    /// <param name="Seen">What was found when it was looked at.</param>
+    public sealed record Measurable(LineBrief Line, LineEvidence Seen)
     {
-        var measurable = new List<(LineBrief Line, bool Writes)>();
-        ExecutionLimit limit = run.Limit;
-        foreach (LineBrief line in run.Lines)
+        public bool Writes => Seen.Before!.Writes || Seen.After!.Writes;
+
+        /// <summary>Whether its plan or its work is another one on the after side.</summary>
+        public bool Changed => Seen.PlanChanged == true || Seen.SameWork == false;
+    }
+
+    /// <summary>
+    /// Looks at all lines before any is timed: where the time is short, what is counted still tells. Then lines whose plan changed come
+    /// first, and a statement that takes long waits until the others were looked at.
+    /// </summary>
+    /// <returns>The lines that can be measured.</returns>
+    public async Task<IReadOnlyList<Measurable>> InspectAsync()
+    {
+        var measurable = new List<Measurable>();
+        var waiting = new Queue<(LineEvidence Planned, bool Again)>(Planned().Select(l => (l, false)));
+        while (waiting.TryDequeue(out (LineEvidence Planned, bool Again) next))
         {
-            if (limit.IsSpent)
+            LineBrief line = next.Planned.Brief;
+            ExecutionLimit limit = next.Again ? run.Limit : run.LimitAtFirst;
+            if (run.IsSpent)
             {
-                run.Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
+                TellSpent(next.Planned);
                 continue;
             }
 
             run.Tell(new StageReached(TrialStage.Inspecting, $"{line.Statement} ({line.Case})"));
             Inspection a = await before.InspectAsync(TrialRun.RunOf(line, Side.Before), limit, run.Stop);
             Inspection b = await after.InspectAsync(TrialRun.RunOf(line, Side.After), limit, run.Stop);
-            if ((a.Failure is { TimeLimit: true } || b.Failure is { TimeLimit: true }) && limit.IsSpent)
+            if (a.Failure is { TimeLimit: true } || b.Failure is { TimeLimit: true })
             {
-                // The trial's time was over, not the statement's: nothing is said against either side.
-                run.Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
-                continue;
+                if (run.IsSpent)
+                {
+                    // The trial's time was over, not the statement's: nothing is said against either side.
+                    TellSpent(next.Planned);
+                    continue;
+                }
+
+                if (limit.One < run.Limit.One)
+                {
+                    waiting.Enqueue((next.Planned, true));
+                    continue;
+                }
             }
 
             run.Tell(new LineInspected(line.Number, a, b));
-            if (run.Seen(line, a, b).CannotBeMeasured)
+            LineEvidence seen = run.Seen(line, a, b);
+            if (seen.CannotBeMeasured)
             {
                 run.Tell(new LineEnded(line.Number, LineEnd.Failed));
                 continue;
             }
 
-            measurable.Add((line, a.Writes || b.Writes));
+            measurable.Add(new(line, seen));
         }
 
-        return measurable.ToLookup(l => l.Writes, l => l.Line);
+        return [.. measurable.OrderBy(m => m.Line.Number)];
     }
 
-    /// <param name="lines">By whether they write.</param>
-    public void Measure(ILookup<bool, LineBrief> lines)
+    /// <summary>All lines, where the time is bounded with the plans that they would have, those with another one first.</summary>
+    private IEnumerable<LineEvidence> Planned()
+    {
+        if (run.Deadline is null)
+        {
+            return run.Lines.Select(l => LineEvidence.Nothing(l, run.Options));
+        }
+
+        Inspection Seen(ISubjectCopy copy, LineBrief line, Side side)
+        {
+            try
+            {
+                return Inspection.OfPlan(copy.PlanInSession(TrialRun.RunOf(line, side), run.Limit));
+            }
+            catch (EngineException)
+            {
+                // Told when it is looked at.
+                return Inspection.OfPlan(null);
+            }
+        }
+
+        return run.Lines.TakeWhile(_ => !run.Stop.IsCancellationRequested).Select(l => run.Seen(l, Seen(before, l, Side.Before), Seen(after, l, Side.After))).ToList().OrderBy(l => l.PlanChanged == true ? 0 : 1);
+    }
+
+    private void TellSpent(LineEvidence planned)
+    {
+        if (planned is { Before: { } x, After: { } y })
+        {
+            run.Tell(new LineInspected(planned.Brief.Number, x, y));
+        }
+
+        run.Tell(new LineEnded(planned.Brief.Number, LineEnd.TimeSpent));
+    }
+
+    /// <summary>Where the time is bounded, lines whose plan or work changed come first: of the others it is known what they do.</summary>
+    /// <param name="lines">In the order of the workload.</param>
+    public void Measure(IReadOnlyList<Measurable> lines)
     {
         // An engine in this process is on the thread's own CPU, wherever that is.
         using CpuPlacement? placement = run.Job.Engine.RunsHere ? null : CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
@@ -58,17 +120,25 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
         Stopwatch clock = run.Clock;
         TimeSpan begun = clock.Elapsed;
         ulong seed = new SplitMix(run.Options.Seed + (run.Order.Confirming ? 1UL : 0)).Next();
-        List<LineMeasuring> Open(IEnumerable<LineBrief> briefs) => [.. briefs.Select(line => new LineMeasuring(line, before, after, run.Options, run.Limit, seed, stolen))];
+        void Rounds(IReadOnlyList<Measurable> group, TimeSpan? until)
+        {
+            Measurable[][] parts = until is null ? [[.. group]] : [[.. group.Where(l => l.Changed)], [.. group.Where(l => !l.Changed)]];
+            foreach (Measurable[] part in parts)
+            {
+                MeasureInRounds([.. part.Select(l => new LineMeasuring(l.Seen, before, after, run.Options, run.Limit, seed, stolen))], clock, until);
+            }
+        }
+
         if (before.RollbackLeavesTraces)
         {
             // Reads first, and where the time is short no more of it than their share.
-            List<LineBrief> reads = [.. lines[false]], writes = [.. lines[true]];
-            MeasureInRounds(Open(reads), clock, deadline is { } end ? begun + ((end - begun) * ((double)reads.Count / Math.Max(1, reads.Count + writes.Count))) : null);
-            MeasureInRounds(Open(writes), clock, deadline);
+            Measurable[] reads = [.. lines.Where(l => !l.Writes)], writes = [.. lines.Where(l => l.Writes)];
+            Rounds(reads, deadline is { } end ? begun + ((end - begun) * ((double)reads.Length / Math.Max(1, lines.Count))) : null);
+            Rounds(writes, deadline);
         }
         else
         {
-            MeasureInRounds(Open(lines.SelectMany(l => l).OrderBy(l => l.Number)), clock, deadline);
+            Rounds(lines, deadline);
         }
     }
 

@@ -1,6 +1,7 @@
 using System.Buffers.Text;
 using System.Globalization;
 using System.Runtime.InteropServices;
+using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
 
@@ -36,6 +37,9 @@ internal static partial class Machine
             return GetTime(ThreadCpuClock, time) == 0 ? (time[0] * 1e6) + (time[1] / 1e3) : 0;
         }
     }
+
+    /// <summary>Microseconds so far that the calling thread was runnable and not running; 0 where the system does not tell.</summary>
+    public static double WaitedMicroseconds() => ProcessorTime.Read(ProcessorTime.OfThisThread)?.WaitedMicroseconds ?? 0;
 
     public static double LoadAverage() =>
         double.Parse(File.ReadAllText("/proc/loadavg").Split(' ')[0], CultureInfo.InvariantCulture);

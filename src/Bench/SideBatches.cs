@@ -42,12 +42,15 @@ internal sealed class SideBatches(ISubjectCopy copy, IPreparedCase prepared) : I
             prepared.Discard(_batch / 5);
         }
 
-        double? engine = prepared.EngineCpuMicroseconds;
+        double? engine = prepared.EngineTime?.UsedMicroseconds;
         double cpu = engine ?? Machine.CpuMicroseconds();
         double elapsed = prepared.Execute(_times);
-        cpu = (engine is null ? Machine.CpuMicroseconds() : prepared.EngineCpuMicroseconds ?? cpu) - cpu;
+        cpu = (engine is null ? Machine.CpuMicroseconds() : prepared.EngineTime?.UsedMicroseconds ?? cpu) - cpu;
         return new(Math.Max(elapsed / _times, 0.001), cpu / _times);
     }
+
+    /// <summary>Microseconds so far that the engine's own process was runnable and not running; 0 where it runs in this process, or cannot be seen.</summary>
+    public double EngineWaitedMicroseconds => prepared.EngineTime?.WaitedMicroseconds ?? 0;
 
     public void Dispose() => prepared.Dispose();
 

@@ -27,7 +27,7 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
         // Half of the time is each side's.
         TimeSpan? deadline = run.Deadline, half = deadline / 2;
         Dictionary<int, Inspection> seen = await InspectSideAsync(before, Side.Before, half);
-        using WholeSide? sideBefore = timed ? new(before, stolen, limit) : null, sideAfter = timed ? new(after, stolen, limit) : null;
+        using WholeSide? sideBefore = timed ? new(before, stolen, limit) : null;
         Stopwatch clock = run.Clock;
         bool IsTimed(LineBrief line) => timed && seen.TryGetValue(line.Number, out Inspection? i) && i is { Failure: null, Writes: false };
         void Measure(WholeSide? side, Side which, TimeSpan? until)
@@ -49,6 +49,9 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
         }
 
         run.Tell(new CatalogsRead(catalogBefore, after.ReadCatalog(run.CountingTables)));
+
+        // Only now: its session is to be one that comes after the change.
+        using WholeSide? sideAfter = timed ? new(after, stolen, limit) : null;
         Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, deadline);
         List<LineBrief> looked = [.. run.Brief.Lines.Where(l => seen.ContainsKey(l.Number) && then.ContainsKey(l.Number))];
         foreach (LineBrief line in looked)

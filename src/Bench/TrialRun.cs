@@ -13,6 +13,11 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
     /// <summary>Tables that cannot be counted within it stay uncounted.</summary>
     private static readonly TimeSpan CatalogLimit = TimeSpan.FromSeconds(5);
 
+    /// <summary>A line that takes longer than this share of the time has to wait for the others.</summary>
+    private const int LinesThatFit = 20;
+
+    private static readonly TimeSpan Least = TimeSpan.FromMilliseconds(10);
+
     private readonly ConcurrentDictionary<int, bool> _ended = [];
     private readonly Lock _telling = new();
 
@@ -35,6 +40,11 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
 
     /// <summary>Of one execution, within what is left of the trial.</summary>
     public ExecutionLimit Limit => new(TimeSpan.FromSeconds(job.Options.StatementSeconds), Deadline is { } deadline ? () => deadline - Clock.Elapsed : null);
+
+    /// <summary>Of one execution the first time that a line is looked at: no more than a small share of what is left of the trial.</summary>
+    public ExecutionLimit LimitAtFirst => Deadline is { } deadline && (deadline - Clock.Elapsed) / LinesThatFit is var share && share < Limit.One
+        ? new(share > Least ? share : Least, () => deadline - Clock.Elapsed)
+        : Limit;
 
     /// <summary>What counting all tables may take.</summary>
     public TimeSpan CountingTables => Deadline is { } deadline && deadline - Clock.Elapsed < CatalogLimit ? deadline - Clock.Elapsed : CatalogLimit;

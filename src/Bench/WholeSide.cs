@@ -69,19 +69,20 @@ internal sealed class WholeSide(ISubjectCopy copy, Machine.StolenTime stolen, Ex
         [.. before.Zip(after).Select(p => new Block(p.Second.AtSeconds, BeforeFirst: true,
             p.First.Timing.Microseconds * speed / p.First.Yardstick, p.Second.Timing.Microseconds * speed / p.Second.Yardstick,
             p.First.Timing.CpuMicroseconds, p.Second.Timing.CpuMicroseconds, p.First.Switches + p.Second.Switches,
-            p.First.StolenMilliseconds + p.Second.StolenMilliseconds, LeftOut: false))];
+            p.First.StolenMilliseconds + p.Second.StolenMilliseconds, LeftOut: false, p.First.RunDelayMilliseconds + p.Second.RunDelayMilliseconds))];
 
     /// <returns>Null where the machine was taken away.</returns>
     private Batch? MeasureOne(SideBatches batches, Stopwatch clock)
     {
         double at = clock.Elapsed.TotalSeconds;
+        double waited = Machine.WaitedMicroseconds() + batches.EngineWaitedMicroseconds;
         stolen.Mark();
         long switches = Machine.OfThisThread().InvoluntarySwitches;
         double yard = _yardstick.Measure().Microseconds;
         Timing timing = batches.Measure();
-        double lost = stolen.SinceMark();
-        return Block.IsTakenAway(lost, (clock.Elapsed.TotalSeconds - at) * 1000)
-            ? null : new(at, timing, yard, (int)(Machine.OfThisThread().InvoluntarySwitches - switches), lost);
+        double lost = stolen.SinceMark(), delay = (Machine.WaitedMicroseconds() + batches.EngineWaitedMicroseconds - waited) / 1000;
+        return Block.IsTakenAway(lost + delay, (clock.Elapsed.TotalSeconds - at) * 1000)
+            ? null : new(at, timing, yard, (int)(Machine.OfThisThread().InvoluntarySwitches - switches), lost, delay);
     }
 
     private void Guarded(int line, Action work)
@@ -101,5 +102,5 @@ internal sealed class WholeSide(ISubjectCopy copy, Machine.StolenTime stolen, Ex
     }
 
     /// <param name="Yardstick">Microseconds that the yardstick took beside it.</param>
-    internal sealed record Batch(double AtSeconds, Timing Timing, double Yardstick, int Switches, double StolenMilliseconds);
+    internal sealed record Batch(double AtSeconds, Timing Timing, double Yardstick, int Switches, double StolenMilliseconds, double RunDelayMilliseconds);
 }

@@ -39,13 +39,14 @@ internal static class TrialCommand
     private static readonly Option<string?> RunAs = new("--run-as") { Description = "On a server: a login made beforehand that statements and changes run as on copies, where the connection may not make one. Its password: SWIFT_LEDGER_RUN_AS_PASSWORD, or the password file." };
     private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "On a server: run statements with the connection's own rights, also a superuser's: you know every statement, and every function of the database." };
     private static readonly Option<bool> Quick = new("--quick") { Description = "Stop at 90 blocks instead of 200." };
+    private static readonly Option<bool> Strict = new("--strict") { Description = "End with 3 also where a line stayed unsettled." };
     private static readonly Option<bool> NoiseCheck = new("--noise-check") { Description = "Change nothing: see what this machine can tell." };
 
     public static Command Build()
     {
         var command = new Command("trial", "Measure a workload before and after a change, on copies.")
         {
-            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust, RunAs, ChangeSeconds, ChangeGigabytes, MostMegabytes,
+            Subject, WorkloadPath, ChangePath, Out, JUnit, Markdown, Csv, Html, MaxSeconds, StatementSeconds, Seed, Only, Tolerance, Quick, NoiseCheck, Strict, Sides, AfterSubject, MostGigabytes, Expendable, Tables, MadeRows, CopiesOn, Trust, RunAs, ChangeSeconds, ChangeGigabytes, MostMegabytes,
         };
         command.SetAction(RunAsync);
         return command;
@@ -80,6 +81,11 @@ internal static class TrialCommand
             return ExitCode.BadInput;
         }
 
+        if (TrialLimits.TooShort(options, brief.Value.Lines.Count) is { } tooShort)
+        {
+            await Console.Error.WriteLineAsync(tooShort);
+        }
+
         LedgerHome home = LedgerHome.FromEnvironment();
         home.SweepCopies();
         using var progress = new TerminalProgress(brief.Value.Lines.Count);
@@ -96,7 +102,7 @@ internal static class TrialCommand
             }
 
             ResultDocument result = ResultDocument.Of(account, KnownEngines.Shown(subject), workload, change);
-            return Write(parsed, result) ? (int)Outcomes.Of(account) : ExitCode.NotMeasured;
+            return Write(parsed, result) ? (int)Outcomes.Of(account, parsed.GetValue(Strict)) : ExitCode.NotMeasured;
         }
         catch (BenchProcessException e)
         {

@@ -61,7 +61,7 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <exception cref="EngineException">The engine refused it, or it exceeded a bound.</exception>
     Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null);
 
-    /// <summary>Called once after the last step: brings the copy into the state that it is measured in.</summary>
+    /// <summary>Called once after the last step: brings the copy into the state that it is measured in, and lets go of the session that applied the change.</summary>
     /// <exception cref="EngineException">The change left something open.</exception>
     Task FinishChangeAsync(CancellationToken stop);
 
@@ -75,6 +75,10 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <summary>Prepares a case for timing on the connection that all cases of this side share; writes are rolled back.</summary>
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>
     IPreparedCase Prepare(CaseRun run, ExecutionLimit limit);
+
+    /// <summary>The plan of a case in the session that times it, which may know other statistics than a fresh one.</summary>
+    /// <exception cref="EngineException">The engine cannot tell.</exception>
+    Plan PlanInSession(CaseRun run, ExecutionLimit limit);
 
     /// <summary>Opens another session on this side, with a connection of its own: as many as are asked for, also from several threads. The change is in force in it.</summary>
     /// <param name="writes">What becomes of what its statements write.</param>
@@ -127,8 +131,8 @@ public interface IPreparedCase : IDisposable
     /// <exception cref="EngineException">An execution failed or exceeded its limit.</exception>
     double Execute(int times);
 
-    /// <summary>Microseconds of CPU that the engine's own process has used so far; null where it runs in this process, or cannot be seen.</summary>
-    double? EngineCpuMicroseconds => null;
+    /// <summary>What the engine's own process had of the processors so far; null where it runs in this process, or cannot be seen.</summary>
+    ProcessorTime? EngineTime => null;
 
     /// <summary>Executes without timing for about so long: a started execution may be cut short where it changes nothing.</summary>
     void Discard(double microseconds);

@@ -155,7 +155,7 @@ public sealed record LinePage(
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             Compared(line, account),
-            line.Judgement.Confirmation is { } c ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), 1 - LookSchedule.TotalAlpha, c.Blocks, null, null, 0, null) : null,
+            line.Judgement.Confirmation is { } c ? new(c.Ratio, c.HasInterval ? Math.Exp(c.Low) : null, c.HasInterval ? Math.Exp(c.High) : null, c.HasInterval ? 1 - LookSchedule.TotalAlpha : null, c.Blocks, null, null, 0, null) : null,
             standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(e, pins, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 

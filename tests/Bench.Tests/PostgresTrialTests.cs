@@ -164,7 +164,7 @@ public sealed class PostgresTrialTests(PostgresTrialTests.Huts huts) : IClassFix
         TrialBrief brief = TrialBrief.Read(huts.Scenario.Workload, change, options).Value;
         TrialAccount account = await new TrialRunner(huts.Home).RunAsync(huts.Address, huts.Scenario.Workload, change, brief, (_, _) => { }, stop: TestContext.Current.CancellationToken);
         account.Lines.Select(l => (l.Evidence.Brief.Statement, l.Decision!.Verdict, l.Decision.Basis)).ShouldBe([
-            ("latest_reports", Verdict.Regressed, Basis.Work), ("huts_of_section", Verdict.Unsettled, Basis.Work), ("huts_of_section", Verdict.Unsettled, Basis.Work)]);
+            ("latest_reports", Verdict.Regressed, Basis.Work), ("huts_of_section", Verdict.Level, Basis.Work), ("huts_of_section", Verdict.Level, Basis.Work)]);
         huts.Server.Sql("huts", "SELECT count(*) FROM pg_indexes WHERE indexname = 'trail_report_section_written'").Trim().ShouldBe("1");
     }
 

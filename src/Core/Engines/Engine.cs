@@ -43,7 +43,8 @@ public sealed class Engine
 /// <param name="Name">Of the counter, as in results: <c>vmSteps</c>.</param>
 /// <param name="Pages">Name of the counter of pages touched.</param>
 /// <param name="Claim">Why a verdict may rest on it, as a clause: <c>the engine's steps are exact</c>.</param>
-public sealed record WorkCounter(string Name, string Pages, string Claim);
+/// <param name="Exact">All counters that one execution moves as any other does, whatever caches hold: where they are the same, the work is.</param>
+public sealed record WorkCounter(string Name, string Pages, string Claim, IReadOnlyList<string> Exact);
 
 /// <summary>How the databases of an engine are named.</summary>
 public interface ISubjectAddresses

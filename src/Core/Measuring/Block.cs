@@ -9,6 +9,7 @@ namespace SwiftLedger.Core.Measuring;
 /// <param name="AfterCpuMicroseconds">CPU time of the measuring thread per execution.</param>
 /// <param name="InvoluntarySwitches">How often the kernel took the thread off its core during the block.</param>
 /// <param name="StolenMilliseconds">CPU time that the hypervisor took from the core that measured, where the system tells.</param>
+/// <param name="RunDelayMilliseconds">Time that the measuring thread, or the engine's own process, was runnable and not running: others had its core. 0 where the system does not tell.</param>
 /// <param name="LeftOut">Whether the block is left out by the rule of <see cref="IsTakenAway"/>.</param>
 public sealed record Block(
     double AtSeconds,
@@ -19,16 +20,19 @@ public sealed record Block(
     double AfterCpuMicroseconds,
     int InvoluntarySwitches,
     double StolenMilliseconds,
-    bool LeftOut)
+    bool LeftOut,
+    double RunDelayMilliseconds = 0)
 {
     /// <summary>ln(after / before).</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public double LogRatio => Math.Log(AfterMicroseconds / BeforeMicroseconds);
 
     /// <summary>
-    /// The one rule by which a block is left out: while it ran, its core lost at least a tenth of the block's elapsed time to
-    /// the hypervisor. The rule does not know the sides, so it cannot favour one.
+    /// The one rule by which a block is left out: while it ran, at least a tenth of its elapsed time was lost to the hypervisor or to
+    /// others on its core. The rule does not know the sides, so it cannot favour one.
     /// </summary>
-    public static bool IsTakenAway(double stolenMilliseconds, double elapsedMilliseconds) =>
-        stolenMilliseconds > 0 && stolenMilliseconds >= elapsedMilliseconds / 10;
+    /// <param name="lostMilliseconds">Stolen time and run delay together.</param>
+    /// <param name="elapsedMilliseconds">Of the block.</param>
+    public static bool IsTakenAway(double lostMilliseconds, double elapsedMilliseconds) =>
+        lostMilliseconds > 0 && lostMilliseconds >= elapsedMilliseconds / 10;
 }

@@ -47,6 +47,9 @@ public sealed record PairedComparison(
 {
     public double Ratio => Math.Exp(LogRatio);
 
+    /// <summary>Whether there were blocks enough for an interval.</summary>
+    public bool HasInterval => Objection != Objection.TooFewBlocks;
+
     /// <summary>Half of the interval as a ratio's distance from 1: "this line can tell differences of 3 %".</summary>
     public double HalfWidth => Math.Exp((High - Low) / 2) - 1;
 

@@ -5,7 +5,7 @@ using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Core.Reports;
 
-/// <summary>JUnit XML: one test case a line; <c>regressed</c> is a failure, <c>failed</c> an error, a line without verdict skipped.</summary>
+/// <summary>JUnit XML: one test case a line; <c>regressed</c> is a failure, <c>failed</c> an error, a line without verdict or <c>unsettled</c> skipped.</summary>
 public static class JUnitReport
 {
     public static string Write(ResultDocument result)
@@ -18,7 +18,7 @@ public static class JUnitReport
             xml.WriteAttributeString("tests", Count(result, _ => true));
             xml.WriteAttributeString("failures", Count(result, l => l.Verdict == Verdict.Regressed));
             xml.WriteAttributeString("errors", Count(result, l => l.Verdict == Verdict.Failed));
-            xml.WriteAttributeString("skipped", Count(result, l => l.Verdict is null));
+            xml.WriteAttributeString("skipped", Count(result, l => l.Verdict is null or Verdict.Unsettled));
             foreach (ResultLine line in result.Lines)
             {
                 WriteCase(xml, line);
@@ -42,7 +42,7 @@ public static class JUnitReport
         {
             Verdict.Regressed => "failure",
             Verdict.Failed => "error",
-            null => "skipped",
+            null or Verdict.Unsettled => "skipped",
             _ => null,
         };
         if (element is not null)

@@ -72,8 +72,19 @@ public sealed record ResultBill(
         b.Pages.Before, b.Pages.After, b.Rows.Before, b.Rows.After, b.Items, b.LeftOut);
 }
 
+/// <param name="Ratio">Pseudo-median of after / before over the blocks.</param>
+/// <param name="Low">Lower end of its interval; null where there are too few blocks for one.</param>
+/// <param name="High">Upper end, likewise.</param>
+/// <param name="Confidence">Of the interval, all looks together.</param>
+/// <param name="Blocks">That count.</param>
+/// <param name="MeanRatio">Ratio of the means.</param>
+/// <param name="P95Ratio">Ratio of the 95th percentiles.</param>
+/// <param name="BlocksLeftOut">Because the machine was taken away.</param>
+/// <param name="Confirmed">Whether a second session agreed; null where there was none.</param>
+/// <param name="BeforeMs">What an execution typically takes: the medians of both sides, put on the ratio.</param>
+/// <param name="AfterMs">Likewise.</param>
 public sealed record ResultTime(
-    double Ratio, double Low, double High, double Confidence, int Blocks, double? MeanRatio, double? P95Ratio, int BlocksLeftOut, bool? Confirmed);
+    double Ratio, double? Low, double? High, double? Confidence, int Blocks, double? MeanRatio, double? P95Ratio, int BlocksLeftOut, bool? Confirmed, double BeforeMs = 0, double AfterMs = 0);
 
 public sealed record ResultWork(string Counter, long Before, long After);
 
@@ -132,12 +143,9 @@ public sealed record ResultLine(
             line.Decision?.Message(), line.Decision?.Notes() ?? [], line.Decision?.Reason, line.Decision?.Notices ?? []);
     }
 
-    /// <summary>
-    /// The confidence is that of all looks together, 0.999, where there were blocks enough for a look: less where there were not.
-    /// </summary>
-    private static ResultTime? TimeOf(Line line) => line.Judgement is { Comparison: { } c } judged
-        ? new(c.Ratio, Math.Exp(c.Low), Math.Exp(c.High), c.Objection == Objection.TooFewBlocks ? 1 - c.Alpha : 1 - LookSchedule.TotalAlpha,
+    private static ResultTime? TimeOf(Line line) => line.Judgement is { Comparison: { } c, Typical: { } typical } judged
+        ? new(c.Ratio, judged.HasInterval ? Math.Exp(c.Low) : null, judged.HasInterval ? Math.Exp(c.High) : null, judged.HasInterval ? 1 - LookSchedule.TotalAlpha : null,
             c.Blocks, judged.MeanRatio, judged.P95Ratio, line.Evidence.Blocks.Count(b => b.LeftOut),
-            judged.Confirmation is { } again ? again.Standing == c.Standing : null)
+            judged.Confirmation is { } again ? again.Standing == c.Standing : null, typical.BeforeMicroseconds / 1000, typical.AfterMicroseconds / 1000)
         : null;
 }

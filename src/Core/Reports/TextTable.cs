@@ -12,7 +12,7 @@ public static class TextTable
     private static readonly string[] Heads = ["verdict", "statement", "case", "before ms", "after ms", "change", "interval", "work", "rows", "reason"];
 
     /// <summary>The change in words: <c>12.4x cheaper</c>.</summary>
-    public static string Change(ResultLine line) => line.Time is { } t ? Figures.Ratio(t.Ratio) : "not measured";
+    public static string Change(ResultLine line) => line.Time is { } t ? Figures.Ratio(t.Ratio) : "not timed";
 
     /// <summary>Aligned columns for a terminal, the bill under it.</summary>
     public static string Plain(ResultDocument result)
@@ -87,10 +87,10 @@ public static class TextTable
         Word(l.Verdict) + (l.Basis == Basis.Work ? " (work)" : ""),
         l.Statement,
         l.Case,
-        Ms(l.Before.MedianMs),
-        Ms(l.After.MedianMs),
+        Ms(l.Time?.BeforeMs),
+        Ms(l.Time?.AfterMs),
         Change(l),
-        l.Time is { } t ? string.Create(CultureInfo.InvariantCulture, $"{t.Low:0.000} to {t.High:0.000}") : "",
+        l.Time is { Low: { } low, High: { } high } ? string.Create(CultureInfo.InvariantCulture, $"{low:0.000} to {high:0.000}") : "",
         l.Work is { } w && w.Before > 0 ? Figures.Ratio((double)w.After / w.Before) : "",
         l.SameRows switch { true => l.SameOrder == false ? "same, other order" : "same", false => "differ", null => "" },
         string.Join(" ", l.Notices.Prepend(l.Message ?? "")).Trim(),

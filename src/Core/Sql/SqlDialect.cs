@@ -63,6 +63,9 @@ public enum LexicalRules
     /// <summary>Behind <c>@</c> a parameter's name begins with a letter.</summary>
     LetterBehindAt = 1 << 18,
 
+    /// <summary><c>a[2:3]</c>: a colon between operands is no parameter.</summary>
+    ColonSlices = 1 << 21,
+
     /// <summary>The statements of a trigger's body end in semicolons of their own; the body ends with <c>; END</c>.</summary>
     TriggerBodies = 1 << 19,
 
@@ -108,6 +111,17 @@ public sealed class SqlDialect
     public required OperatorLength OperatorLength { get; init; }
 
     public required IStatementGuard Guard { get; init; }
+
+    /// <summary>
+    /// What begins a parameter in a text that is run. Captured texts hold others too, written by drivers: they are read alike for patterns,
+    /// and are operators where a text is run.
+    /// </summary>
+    public string ParameterMarks { get; init; } = "?:@$";
+
+    /// <summary>Whether a token is a parameter that is bound where its text is run.</summary>
+    /// <param name="token">Of the text.</param>
+    /// <param name="text">The token as it stands.</param>
+    public bool Binds(Token token, ReadOnlySpan<char> text) => token.Kind == TokenKind.Parameter && ParameterMarks.Contains(text[0]);
 
     /// <summary>What all engines share, with operators of one character: for the formats of our own, such as bind lines.</summary>
     public static SqlDialect OfOurOwn { get; } = new()

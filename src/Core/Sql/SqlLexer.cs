@@ -330,7 +330,10 @@ public ref partial struct SqlLexer
             return TokenKind.Operator;
         }
 
-        return CharClass.Is(Peek(1), CharClass.WordPart) ? ScanNamedParameter() : Single(TokenKind.Operator);
+        // Right behind an operand it cuts a slice of an array, and so it does before a digit: a[2:3].
+        bool slices = Has(LexicalRules.ColonSlices) && (CharClass.Is(Peek(1), CharClass.Digit)
+            || (_at > 0 && (CharClass.Is(_text[_at - 1], CharClass.WordPart) || _text[_at - 1] is ')' or ']' or '"')));
+        return !slices && CharClass.Is(Peek(1), CharClass.WordPart) ? ScanNamedParameter() : Single(TokenKind.Operator);
     }
 
     private TokenKind ScanNamedParameter()

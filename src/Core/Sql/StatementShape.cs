@@ -35,7 +35,7 @@ public sealed record StatementShape(
                 refusal = dialect.Guard.RefusalOfFirst(word);
             }
 
-            if (token.Kind == TokenKind.Parameter)
+            if (dialect.Binds(token, lexer.TextOf(token)))
             {
                 parameters.Add(lexer.TextOf(token));
             }

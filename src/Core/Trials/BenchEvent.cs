@@ -87,6 +87,9 @@ public enum LineEnd
 
     /// <summary>Only its plans and work were looked at: the change stood in a transaction that is rolled back.</summary>
     NotTimed,
+
+    /// <summary>The session that was to be timed has another plan than the one that was looked at.</summary>
+    OtherPlan,
 }
 
 /// <summary>A line that will get no more blocks.</summary>

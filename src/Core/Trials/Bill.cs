@@ -21,7 +21,13 @@ public readonly record struct Interval(double Low, double High);
 public sealed record BillItem(int Line, string Statement, string Case, double CallsPerDay, PerDay Seconds, decimal ShareOfChange);
 
 /// <summary>A line that the bill leaves out, and why.</summary>
-public sealed record NotBilled(int Line, string Statement, string Case, string Reason);
+/// <param name="Line">Its number in the trial.</param>
+/// <param name="Statement">The statement's name.</param>
+/// <param name="Case">Its label.</param>
+/// <param name="Reason">In words.</param>
+/// <param name="WorkRatio">What it costs more or less by work, after / before; null where that is not known.</param>
+/// <param name="Untimed">Whether it would be counted, had it been timed long enough: without it the total says nothing.</param>
+public sealed record NotBilled(int Line, string Statement, string Case, string Reason, double? WorkRatio = null, bool Untimed = false);
 
 /// <summary>What a workload costs in a day: calls x mean time of each case, summed. The mean, because totals add.</summary>
 /// <param name="Seconds">Database-seconds a day.</param>
@@ -44,6 +50,10 @@ public sealed record Bill(
     decimal TotalChange,
     IReadOnlyList<NotBilled> LeftOut)
 {
+    /// <summary>The lines without which the total says nothing; empty where it holds.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public IReadOnlyList<NotBilled> Untold => [.. LeftOut.Where(l => l.Untimed)];
+
     public static Bill Of(IReadOnlyList<Line> lines, ulong seed)
     {
         var items = new List<BillItem>();
@@ -55,7 +65,7 @@ public sealed record Bill(
             LineEvidence e = line.Evidence;
             if (WhyNotBilled(line) is { } why)
             {
-                left.Add(new(line.Number, e.Brief.Statement, e.Brief.Case, why));
+                left.Add(why);
                 continue;
             }
 
@@ -84,15 +94,18 @@ public sealed record Bill(
             shares.Sum(), left);
     }
 
-    private static string? WhyNotBilled(Line line)
+    private static NotBilled? WhyNotBilled(Line line)
     {
         LineEvidence e = line.Evidence;
-        return line.Decision is null ? "not measured"
-            : line.Decision.Verdict == Verdict.Failed ? "failed"
-            : e.AfterFailure is not null ? "the after side did not finish"
-            : e.Brief.CallsPerDay is null ? "the workload gives no calls"
-            : line.Judgement.Judged.Count == 0 ? "no blocks"
+        int blocks = line.Judgement.Judged.Count;
+        (string Reason, bool Untimed)? why = line.Decision is null ? ("not measured", false)
+            : line.Decision.Verdict == Verdict.Failed ? ("failed", false)
+            : e.AfterFailure is not null ? ("the after side did not finish", false)
+            : e.Brief.CallsPerDay is null ? ("the workload gives no calls", false)
+            : e.End == LineEnd.NotTimed ? ("not timed", false)
+            : !line.Judgement.HasInterval ? (blocks == 0 ? "no blocks" : $"too few blocks: {blocks}", true)
             : null;
+        return why is { } w ? new(line.Number, e.Brief.Statement, e.Brief.Case, w.Reason, e.WorkRatio, w.Untimed) : null;
     }
 
     private static Interval IntervalOf(double[]? resampled)

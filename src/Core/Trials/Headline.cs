@@ -7,11 +7,13 @@ public static class Headline
     public static string Of(IReadOnlyList<Line> lines, Bill bill)
     {
         int Count(Verdict verdict) => lines.Count(l => l.Decision?.Verdict == verdict);
-        var parts = new List<string> { $"{Count(Verdict.Regressed)} of {lines.Count} regressed" };
-        foreach ((Verdict verdict, string word) in new[]
-        {
-            (Verdict.Improved, "improved"), (Verdict.Level, "level"), (Verdict.Unsettled, "unsettled"), (Verdict.Failed, "failed"),
-        })
+
+        // What is not known goes first: nobody may take it for nothing.
+        int unsettled = Count(Verdict.Unsettled);
+        List<string> parts = unsettled > 0
+            ? [$"{unsettled} of {lines.Count} unsettled", $"{Count(Verdict.Regressed)} regressed"]
+            : [$"{Count(Verdict.Regressed)} of {lines.Count} regressed"];
+        foreach ((Verdict verdict, string word) in new[] { (Verdict.Improved, "improved"), (Verdict.Level, "level"), (Verdict.Failed, "failed") })
         {
             if (Count(verdict) > 0)
             {
@@ -25,7 +27,16 @@ public static class Headline
             parts.Add($"{open} not measured");
         }
 
-        return string.Join(", ", parts) + (bill.Items.Count > 0 ? "; " + OfBill(lines, bill) : "");
+        string? told = bill.Untold is { Count: > 0 } untold ? Untold(untold) : bill.Items.Count > 0 ? OfBill(lines, bill) : null;
+        return string.Join(", ", parts) + (told is null ? "" : "; " + told);
+    }
+
+    private static string Untold(IReadOnlyList<NotBilled> untold)
+    {
+        double most = untold.Max(n => n.WorkRatio is > 0 and { } r ? Math.Max(r, 1 / r) : 1);
+        NotBilled? worst = untold.FirstOrDefault(n => n.WorkRatio is > 0 and { } r && Math.Max(r, 1 / r) == most);
+        string work = worst is not null && most > 1 + TrialOptions.WorkTolerance ? $", {worst.Statement} {Figures.Ratio(worst.WorkRatio!.Value)} by work" : "";
+        return $"the bill cannot be told: {untold.Count} line{(untold.Count == 1 ? " has" : "s have")} too few blocks{work}";
     }
 
     /// <summary>A bill is said to move where some line did, or where it moved by more than any single line may and still be level.</summary>

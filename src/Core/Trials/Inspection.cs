@@ -36,6 +36,10 @@ public sealed record Inspection(
     bool? CountersRepeat,
     SideFailure? Failure)
 {
+    /// <summary>A side of which only the estimated plan is known.</summary>
+    /// <param name="plan">Null where not even that is.</param>
+    public static Inspection OfPlan(Plan? plan) => new(plan, null, null, false, null, null, true, new Dictionary<string, long>(), null, null);
+
     /// <summary>Why the plan has no counts, or what is special about them; null where there is nothing to say.</summary>
     public string? PlanNote { get; init; }
 

@@ -54,9 +54,24 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     /// <summary>Null where not both sides order their rows.</summary>
     public bool? SameOrder => Brief.ComparesOrder && SameRows is not null ? Before!.SequenceHash == After!.SequenceHash : null;
 
+    /// <summary>
+    /// Whether both sides did the same work: every exact counter and the number of rows within a hundredth. Null where a side was not
+    /// counted, or did not count the same twice.
+    /// </summary>
+    public bool? SameWork => Before is { CountersRepeat: not false, Counters: { Count: > 0 } before } && After is { CountersRepeat: not false, Counters: { Count: > 0 } after }
+        ? Counter.Exact.All(c => Alike(before.GetValueOrDefault(c), after.GetValueOrDefault(c))) && Alike(Before.Rows ?? 0, After.Rows ?? 0)
+        : null;
+
+    /// <summary>Pages touched, after / before; null where a side did not count them, or touched none before.</summary>
+    public double? PagesRatio => RatioOf(Counter.Pages);
+
     /// <summary>Primary counter, after / before; null where a side did not count it, or counted nothing before.</summary>
-    public double? WorkRatio => Before is { } b && After is { } a
-        && b.Counters.TryGetValue(Counter.Name, out long before) && a.Counters.TryGetValue(Counter.Name, out long after) && before > 0
+    public double? WorkRatio => RatioOf(Counter.Name);
+
+    private double? RatioOf(string counter) => Before is { } b && After is { } a
+        && b.Counters.TryGetValue(counter, out long before) && a.Counters.TryGetValue(counter, out long after) && before > 0
         ? (double)after / before
         : null;
+
+    private static bool Alike(long before, long after) => Math.Abs(after - before) * 100 <= Math.Max(before, after);
 }

@@ -21,6 +21,8 @@ public sealed class LineJudgement
         Band = rule.BandOver(Before);
         Comparison = evidence.OneAfterTheOther ? OneAfterTheOther.Compare(Before, After, Band) : rule.Compare(evidence.Blocks);
         Confirmation = rule.Compare(evidence.ConfirmingBlocks);
+        IsWithoutCause = evidence is { PlanChanged: false, SameWork: true } && Judged.Count > 0
+            && Band.Contains(Math.Log(Cpu(b => b.AfterCpuMicroseconds) / Cpu(b => b.BeforeCpuMicroseconds)));
         _tailLeaves = new(() => TailOutside(v => v.Average(), (ulong)evidence.Brief.Number) || TailOutside(v => Quantile.Of(v, 0.95), (ulong)evidence.Brief.Number));
     }
 
@@ -48,6 +50,22 @@ public sealed class LineJudgement
     /// <summary>The second session's blocks, likewise.</summary>
     public PairedComparison? Confirmation { get; }
 
+    /// <summary>Whether there are blocks enough for an interval: fewer tell a direction at the most.</summary>
+    public bool HasInterval => Comparison is { HasInterval: true };
+
+    /// <summary>
+    /// Whether a difference in time has no cause that anything counted: the same plan, the same work, and CPU time within the band. A
+    /// neighbour on the machine may have made it.
+    /// </summary>
+    public bool IsWithoutCause { get; }
+
+    /// <summary>
+    /// What an execution typically takes on each side: the medians of both, put on the measured ratio, so that the two and the ratio say
+    /// the same. Null without blocks.
+    /// </summary>
+    public (double BeforeMicroseconds, double AfterMicroseconds)? Typical => Comparison is not { } c ? null
+        : Math.Sqrt(BeforeMedianMicroseconds * AfterMedianMicroseconds) is var middle ? (middle / Math.Exp(c.LogRatio / 2), middle * Math.Exp(c.LogRatio / 2)) : null;
+
     /// <summary>Mean of the after side over mean of the before side; null without blocks.</summary>
     public double? MeanRatio => Judged.Count == 0 ? null : After.Average() / Before.Average();
 
@@ -59,6 +77,8 @@ public sealed class LineJudgement
     /// their ratio, by bootstrap over blocks, lies wholly outside.
     /// </summary>
     public bool TailLeavesBand => _tailLeaves.Value;
+
+    private double Cpu(Func<Block, double> side) => Math.Max(1e-3, Quantile.Median([.. Judged.Select(side)]));
 
     private bool TailOutside(Func<double[], double> measure, ulong seed)
     {

@@ -10,12 +10,15 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(BrokeAfter), "brokeAfter")]
 [JsonDerivedType(typeof(NotTimed), "notTimed")]
 [JsonDerivedType(typeof(NoBlocks), "noBlocks")]
+[JsonDerivedType(typeof(OtherPlanTimed), "otherPlanTimed")]
 [JsonDerivedType(typeof(FreshCopiesTold), "freshCopiesTold")]
 [JsonDerivedType(typeof(UnderFloor), "underFloor")]
 [JsonDerivedType(typeof(WeakerEvidence), "weakerEvidence")]
 [JsonDerivedType(typeof(CannotBeConfirmed), "cannotBeConfirmed")]
 [JsonDerivedType(typeof(NotConfirmed), "notConfirmed")]
 [JsonDerivedType(typeof(Confirmed), "confirmed")]
+[JsonDerivedType(typeof(WithoutCause), "timeOnly")]
+[JsonDerivedType(typeof(SameWork), "sameWork")]
 [JsonDerivedType(typeof(SessionsDisagree), "sessionsDisagree")]
 [JsonDerivedType(typeof(TooFewBlocks), "tooFewBlocks")]
 [JsonDerivedType(typeof(TimeSpent), "timeSpent")]
@@ -49,6 +52,9 @@ public sealed record BrokeAfter(SideFailure Failure) : Reason;
 /// <param name="DeadRows">Whether because a write that is rolled back leaves dead rows; else because the change itself was rolled back.</param>
 public sealed record NotTimed(bool DeadRows) : Reason;
 
+/// <summary>The session that was to be timed has another plan than the one that is shown: its times would say nothing of that one.</summary>
+public sealed record OtherPlanTimed : Reason;
+
 /// <summary>The time was spent before the line had a block.</summary>
 public sealed record NoBlocks : Reason;
 
@@ -67,10 +73,19 @@ public sealed record WeakerEvidence : Reason;
 public sealed record CannotBeConfirmed(double Ratio) : Reason;
 
 /// <summary>A difference this small wants a second session, and there was none.</summary>
-public sealed record NotConfirmed : Reason;
+/// <param name="WithoutCause">Whether because nothing counted explains the difference; else because it is small.</param>
+public sealed record NotConfirmed(bool WithoutCause = false) : Reason;
 
 /// <summary>A second session on fresh copies agreed.</summary>
 public sealed record Confirmed : Reason;
+
+/// <summary>A second session on fresh copies agreed, and yet neither plan nor work nor CPU time shares the difference.</summary>
+public sealed record WithoutCause : Reason;
+
+/// <summary>Time could not tell, and the plan is the same and so is everything that was counted.</summary>
+/// <param name="HalfWidth">Half of the interval of time as a ratio's distance from 1; null where there were too few blocks for one.</param>
+/// <param name="Blocks">That count.</param>
+public sealed record SameWork(double? HalfWidth, int Blocks) : Reason;
 
 /// <summary>A second session on fresh copies did not agree.</summary>
 public sealed record SessionsDisagree(double First, double Second) : Reason;

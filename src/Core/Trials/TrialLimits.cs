@@ -52,5 +52,15 @@ public static class TrialLimits
         .. One(o.MostMegabytes is not (>= MemoryShares.Least and <= MostMegabytes), LimitedOption.MostMegabytes, $"is a number of megabytes, {MemoryShares.Least} at least"),
     ];
 
+    /// <summary>Seconds that a line of short statements needs at the least before time can decide it: warming, and the blocks up to the first look, each two batches of 5 ms and more.</summary>
+    public const double LeastSecondsALine = 0.3;
+
+    /// <summary>Says before the start that the time is too short for the lines that are to be measured; null where it may do.</summary>
+    /// <param name="o">With or without a bound.</param>
+    /// <param name="lines">That are measured.</param>
+    public static string? TooShort(TrialOptions o, int lines) => o.MaxSeconds is { } most && most < lines * LeastSecondsALine
+        ? string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{most:0.###} s for {lines} line{(lines == 1 ? "" : "s")} is less than time can decide in: about {Math.Ceiling(lines * LeastSecondsALine):0} s would let each have the {o.Looks.Blocks[0]} blocks of its first look. Plans and work are compared for all first, and decide where they differ or are the same.")
+        : null;
+
     private static OptionProblem[] One(bool wrong, LimitedOption option, string must) => wrong ? [new(option, must)] : [];
 }

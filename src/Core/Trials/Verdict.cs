@@ -6,7 +6,9 @@ namespace SwiftLedger.Core.Trials;
 public static class VerdictRule
 {
     /// <summary>Of these rules: raised whenever the same evidence may be decided otherwise than before.</summary>
-    public const int Version = 1;
+    public const int Version = 2;
+
+    private const int FewestThatContradict = 3;
 
     private static readonly double WorkBand = Math.Log(1 + TrialOptions.WorkTolerance);
 
@@ -26,15 +28,18 @@ public static class VerdictRule
         }
 
         List<Notice> notices = [.. AboutRows(e)];
-        return WithWork(e, OfTime(e, line.Judgement, notices), notices);
+        return WithWork(e, OfTime(e, line.Judgement, notices), line.Judgement, notices);
     }
 
-    /// <summary>Whether a line is measured again on fresh copies: its difference is small, or only an offset of the copies may hide the answer.</summary>
+    /// <summary>
+    /// Whether a line is measured again on fresh copies: its difference is small or has no cause that was counted, or only an offset of the
+    /// copies may hide the answer.
+    /// </summary>
     /// <param name="line">After the first session.</param>
     public static bool WantsConfirmation(Line line) =>
         line.Evidence is { End: LineEnd.Looked, OneAfterTheOther: false, CannotBeMeasured: false, ConfirmingBlocks.Count: 0 }
         && line.Judgement is { Comparison: { } c } judged
-        && (SequentialRule.NeedsConfirmation(c) || SequentialRule.MayBeTheCopies(c, judged.Band));
+        && (NeedsConfirmation(judged, c) || SequentialRule.MayBeTheCopies(c, judged.Band));
 
     /// <summary>
     /// Decides all lines together: keeps the false discovery rate of the regressed lines, of which those that the procedure does not
@@ -95,7 +100,12 @@ public static class VerdictRule
         {
             return e.End == LineEnd.NotTimed
                 ? new(Verdict.Unsettled, Basis.Work, new NotTimed(e.OneAfterTheOther), notices)
-                : new(Verdict.Unsettled, Basis.Time, new NoBlocks(), notices);
+                : new(Verdict.Unsettled, Basis.Time, e.End switch
+                {
+                    LineEnd.OtherPlan => new OtherPlanTimed(),
+                    LineEnd.TakenAway => new MachineTakenAway(),
+                    _ => new NoBlocks(),
+                }, notices);
         }
 
         return first.Standing switch
@@ -126,17 +136,21 @@ public static class VerdictRule
     private static Decision OfDifference(LineEvidence e, LineJudgement judged, PairedComparison first, List<Notice> notices)
     {
         Verdict verdict = first.Standing == Standing.Above ? Verdict.Regressed : Verdict.Improved;
-        bool small = SequentialRule.NeedsConfirmation(first);
-        (Verdict decided, Reason? why) = (e.OneAfterTheOther, small, judged.Confirmation) switch
+        bool again = NeedsConfirmation(judged, first);
+        (Verdict decided, Reason? why) = (e.OneAfterTheOther, again, judged.Confirmation) switch
         {
             (true, true, _) => (Verdict.Unsettled, new CannotBeConfirmed(first.Ratio)),
             (true, false, _) => (verdict, new WeakerEvidence()),
             (false, false, _) => (verdict, null),
-            (false, true, null) => (Verdict.Unsettled, new NotConfirmed()),
-            (false, true, { } second) => second.Standing == first.Standing ? (verdict, new Confirmed()) : (Verdict.Unsettled, (Reason?)new SessionsDisagree(first.Ratio, second.Ratio)),
+            (false, true, null) => (Verdict.Unsettled, new NotConfirmed(judged.IsWithoutCause)),
+            (false, true, { } second) when second.Standing != first.Standing => (Verdict.Unsettled, (Reason?)new SessionsDisagree(first.Ratio, second.Ratio)),
+            _ => (verdict, judged.IsWithoutCause ? new WithoutCause() : new Confirmed()),
         };
         return new(decided, Basis.Time, why, notices);
     }
+
+    private static bool NeedsConfirmation(LineJudgement judged, PairedComparison first) =>
+        SequentialRule.NeedsConfirmation(first) || (judged.IsWithoutCause && first.Standing is Standing.Above or Standing.Below);
 
     private static Reason WhyUndecided(LineEvidence e, PairedComparison c) => (e.End, c.Objection) switch
     {
@@ -148,17 +162,22 @@ public static class VerdictRule
         _ => new TooNoisy(c.HalfWidth, c.Blocks),
     };
 
-    private static Decision WithWork(LineEvidence e, Decision time, List<Notice> notices)
+    private static Decision WithWork(LineEvidence e, Decision time, LineJudgement judged, List<Notice> notices)
     {
+        if (time.Verdict == Verdict.Unsettled && e is { PlanChanged: false, SameWork: true } && !TimeDiffers(judged))
+        {
+            return new(Verdict.Level, Basis.Work, new SameWork(judged.HasInterval ? judged.Comparison!.HalfWidth : null, judged.Judged.Count), notices);
+        }
+
         if (e.WorkRatio is not { } ratio || ratio <= 0 || !double.IsFinite(ratio) || Math.Abs(Math.Log(ratio)) <= WorkBand)
         {
             return time;
         }
 
-        bool dearer = ratio > 1;
+        Verdict verdict = ratio > 1 ? Verdict.Regressed : Verdict.Improved;
         if (time.Verdict != Verdict.Unsettled)
         {
-            if (time.Verdict == (dearer ? Verdict.Improved : Verdict.Regressed))
+            if (time.Verdict is Verdict.Regressed or Verdict.Improved && time.Verdict != verdict)
             {
                 notices.Add(new WorkDisagrees(ratio));
             }
@@ -166,14 +185,26 @@ public static class VerdictRule
             return time;
         }
 
-        bool timed = e.End != LineEnd.NotTimed;
-        bool enough = !timed || e.Blocks.Count(b => !b.LeftOut) >= e.Looks.Blocks[0];
-        if (e.PlanChanged == true && enough)
+        // Steps that fall while pages rise, or the other way, say nothing of which costs more.
+        double against = ratio > 1 ? -1 : 1;
+        bool pagesAgree = e.PagesRatio is not { } pages || !(Math.Log(Math.Max(pages, 1e-9)) * against > WorkBand);
+        if (e is { PlanChanged: true, Before.CountersRepeat: not false, After.CountersRepeat: not false } && pagesAgree && !PointsAgainst(judged, against))
         {
-            return new(dearer ? Verdict.Regressed : Verdict.Improved, Basis.Work, new DecidedByWork(ratio, e.Counter.Name, timed), notices);
+            return new(verdict, Basis.Work, new DecidedByWork(ratio, e.Counter.Name, e.End != LineEnd.NotTimed), notices);
         }
 
         notices.Add(new WorkLeavesBand(ratio));
         return time;
     }
+
+    /// <summary>Whether time, as far as it can tell, is not the same on both sides.</summary>
+    /// <remarks>Too few blocks for an interval contradict where at least three lie all beyond one edge of the band.</remarks>
+    private static bool TimeDiffers(LineJudgement judged) => judged.Comparison is { } c
+        && (judged.HasInterval ? c.Low > 0 || c.High < 0 : c.Blocks >= FewestThatContradict && (c.Low > judged.Band.High || c.High < judged.Band.Low));
+
+    /// <summary>Whether the blocks that there are, however few, point the way that work does not.</summary>
+    /// <param name="judged">The line's blocks.</param>
+    /// <param name="against">1 where time must not have grown, -1 where it must not have shrunk.</param>
+    private static bool PointsAgainst(LineJudgement judged, double against) =>
+        judged.Comparison is { } c && ((c.LogRatio * against > judged.Band.High) || (judged.HasInterval && (against > 0 ? c.Low > 0 : c.High < 0)));
 }

@@ -9,8 +9,12 @@ public static class WorkloadFile
 {
     private const InputPart Part = InputPart.Workload;
 
-    private static readonly string[] NotMeasured =
-        ["begin", "commit", "end", "rollback", "savepoint", "release", "vacuum", "pragma"];
+    /// <summary>First words of what is neither a query nor a write: told here, and not by an engine's complaint about words that nobody wrote.</summary>
+    private static readonly HashSet<string> NotMeasured =
+    [
+        "abort", "alter", "analyze", "begin", "call", "checkpoint", "close", "cluster", "comment", "commit", "create", "deallocate", "declare", "discard", "do", "drop", "end", "execute", "explain",
+        "fetch", "grant", "import", "lock", "move", "pragma", "prepare", "refresh", "reindex", "release", "reset", "revoke", "rollback", "savepoint", "security", "set", "show", "start", "truncate", "vacuum",
+    ];
 
     /// <summary>Reads a file as far as it can be understood; the problems say what could not.</summary>
     /// <param name="text">The file, with or without a byte order mark, any line ends.</param>
@@ -49,7 +53,7 @@ public static class WorkloadFile
         SqlPattern pattern = SqlPattern.Of(sql, dialect);
         List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start), dialect);
 
-        ReportShape(text, item, shape, problems);
+        ReportShape(text, item, shape, dialect, problems);
         string name = NameOf(text, item, directives, pattern, names, problems);
         double? calls = ReadCalls(text, Single(text, directives, "calls", problems), problems);
         double? tolerance = ReadTolerance(text, Single(text, directives, "tolerance", problems), problems);
@@ -64,7 +68,13 @@ public static class WorkloadFile
             CasesOf(text, binds, problems));
     }
 
-    private static void ReportShape(string text, ScriptStatement item, StatementShape shape, List<InputProblem> problems)
+    private static string FirstWord(string sql, SqlDialect dialect)
+    {
+        var lexer = new SqlLexer(sql, dialect);
+        return lexer.TryReadSignificant(out Token first) && first.Kind == TokenKind.Word ? lexer.TextOf(first).ToString().ToLowerInvariant() : "";
+    }
+
+    private static void ReportShape(string text, ScriptStatement item, StatementShape shape, SqlDialect dialect, List<InputProblem> problems)
     {
         if (shape.Flaw is { } flaw)
         {
@@ -72,9 +82,15 @@ public static class WorkloadFile
                 $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}", item.Number));
         }
 
-        string? refusal = shape.Refusal ?? (NotMeasured.Contains(shape.FirstWord)
-            ? $"{shape.FirstWord.ToUpperInvariant()} is not measured: a workload holds queries and writes, and each write runs in a transaction of its own that is rolled back."
-            : null);
+        string first = FirstWord(item.Body.Of(text), dialect);
+        string? refusal = shape.Refusal ?? (first switch
+        {
+            "explain" => "EXPLAIN is not measured: give the statement alone, its plans are shown.",
+            "set" or "reset" or "pragma" => $"{first.ToUpperInvariant()} is not measured: a setting belongs into the change, where it holds for the after side.",
+            _ when NotMeasured.Contains(first) =>
+                $"{first.ToUpperInvariant()} is not measured: a workload holds queries and writes, and each write runs in a transaction of its own that is rolled back.",
+            _ => null,
+        });
         if (refusal is not null)
         {
             problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}", item.Number));

@@ -110,6 +110,13 @@ internal sealed class PostgresCopy : ISubjectCopy
             throw new EngineException("The change ends inside a transaction that it began: its COMMIT is missing.");
         }
 
+        if (!_rolledBack)
+        {
+            // What is timed is a session like those that come after the deployment, with nothing left over from it.
+            _shared?.Dispose();
+            _shared = null;
+        }
+
         return Task.CompletedTask;
     }
 
@@ -164,6 +171,8 @@ internal sealed class PostgresCopy : ISubjectCopy
     }
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
+
+    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new PostgresInspector(Shared, limit, Own).Planned(run);
 
     public ISubjectSession OpenSession(SessionWrites writes)
     {

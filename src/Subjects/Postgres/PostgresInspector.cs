@@ -72,7 +72,29 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         catch (EngineException e)
         {
             string message = e.TimeLimit ? limit.Exceeded.Message : e.Message;
+            plan ??= e.TimeLimit ? PlannedOrNone(run) : null;
             return new(plan, cold, null, writes, null, null, true, new Dictionary<string, long>(), null, new(message, e.TimeLimit));
+        }
+    }
+
+    /// <summary>What the server means to do, as a session has it after a while; nothing is executed.</summary>
+    /// <exception cref="EngineException">The server refused it.</exception>
+    public Plan Planned(CaseRun run)
+    {
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        return Undone(() => AsKept(parameters, sql => Explain("FORMAT JSON", sql))) ?? new Plan([]);
+    }
+
+    /// <summary>A statement that does not come to an end has a plan to show.</summary>
+    private Plan? PlannedOrNone(CaseRun run)
+    {
+        try
+        {
+            return Planned(run);
+        }
+        catch (EngineException)
+        {
+            return null;
         }
     }
 

@@ -16,12 +16,10 @@ public sealed record PostgresParameters(string Sql, IReadOnlyList<string?> Value
         List<string> order = numbered ? [.. Enumerable.Range(1, keys.Max(k => int.Parse(k, CultureInfo.InvariantCulture))).Select(n => n.ToString(CultureInfo.InvariantCulture))] : [.. keys];
         var sql = new StringBuilder();
         var map = new List<(int, int)> { (0, 0) };
-        int at = 0, bare = 0;
-        foreach (Token token in SqlLexer.Tokenize(run.Sql, PostgresEngine.Engine.Dialect).Where(t => t.Kind == TokenKind.Parameter))
+        int at = 0;
+        foreach (Token token in SqlLexer.Tokenize(run.Sql, PostgresEngine.Engine.Dialect).Where(t => PostgresEngine.Engine.Dialect.Binds(t, t.Span.Of(run.Sql))))
         {
-            string text = token.Span.Of(run.Sql);
-            string key = text == "?" ? (++bare).ToString(CultureInfo.InvariantCulture) : text[1..];
-            sql.Append(run.Sql, at, token.Start - at).Append('$').Append(order.IndexOf(key) + 1);
+            sql.Append(run.Sql, at, token.Start - at).Append('$').Append(order.IndexOf(token.Span.Of(run.Sql)[1..]) + 1);
             at = token.End;
             map.Add((sql.Length, at));
         }

@@ -41,27 +41,8 @@ internal sealed class PostgresPreparedCase : IPreparedCase
         }
     }
 
-    /// <remarks>proc(5), schedstat: nanoseconds on a CPU. Workers that run a part in parallel are processes of their own, and not in it.</remarks>
-    public double? EngineCpuMicroseconds
-    {
-        get
-        {
-            if (_schedule is null)
-            {
-                return null;
-            }
-
-            try
-            {
-                string text = File.ReadAllText(_schedule);
-                return long.TryParse(text.AsSpan(0, Math.Max(0, text.IndexOf(' ', StringComparison.Ordinal))), System.Globalization.CultureInfo.InvariantCulture, out long nanoseconds) ? nanoseconds / 1000.0 : null;
-            }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-            {
-                return null;
-            }
-        }
-    }
+    /// <remarks>Workers that run a part in parallel are processes of their own, and not in it.</remarks>
+    public ProcessorTime? EngineTime => _schedule is null ? null : ProcessorTime.Read(_schedule);
 
     public double Execute(int times)
     {

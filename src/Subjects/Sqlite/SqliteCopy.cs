@@ -11,7 +11,7 @@ internal sealed class SqliteCopy : ISubjectCopy
     private readonly string _path;
     private readonly Watchdog _watchdog = new();
     private readonly List<string> _settings = [];
-    private readonly SqliteConnection _shared;
+    private SqliteConnection _shared;
     private readonly IPlanCounter? _counter;
     private readonly ChangeBounds _bounds;
     private readonly long _bytes;
@@ -70,7 +70,10 @@ internal sealed class SqliteCopy : ISubjectCopy
 
         // What the change wrote must not be read through the log on one side and from the file on the other.
         _shared.Ask("PRAGMA wal_checkpoint(TRUNCATE)");
-        _shared.Ask("PRAGMA shrink_memory");
+
+        // A session reads statistics when it opens the schema: one that wrote to them itself goes on with those of before.
+        _shared.Dispose();
+        _shared = Connect();
         return Task.CompletedTask;
     }
 
@@ -82,6 +85,8 @@ internal sealed class SqliteCopy : ISubjectCopy
     }
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
+
+    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => _shared.Explain(run.Sql);
 
     public ISubjectSession OpenSession(SessionWrites writes) =>
         new SqliteSession(Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: writes == SessionWrites.Committed, longestWait: SqliteSession.LongestWait), writes);

@@ -26,8 +26,10 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         {
             using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
             writes = prepared.Writes;
-            cold = prepared.Execute(1) / 1000;
+
+            // First, so that a statement that does not come to an end has a plan to show; to explain it touches none of its pages.
             plan = Explained(run.Sql);
+            cold = prepared.Execute(1) / 1000;
             Counted first = Count(prepared);
             Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared) : null;
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,

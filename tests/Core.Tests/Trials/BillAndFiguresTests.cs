@@ -54,6 +54,42 @@ public class BillAndFiguresTests
     }
 
     [Fact]
+    public void What_is_unsettled_is_said_first()
+    {
+        Line[] lines = [Decided(Make.Evidence()), new(Make.Evidence(blocks: 200, noise: 2, stepsAfter: 105), new(Verdict.Unsettled, Basis.Time, null, []))];
+        Headline.Of(lines, Bill.Of(lines, 1)).ShouldStartWith("1 of 2 unsettled, 0 regressed, 1 level");
+    }
+
+    // A line that grew 40,386x by work and had no block must not be missing in silence.
+    [Theory]
+    [InlineData(0, "no blocks")]
+    [InlineData(5, "too few blocks: 5")]
+    public void A_bill_without_a_line_that_counts_is_not_told(int blocks, string why)
+    {
+        Line[] lines =
+        [
+            Decided(Make.Evidence(1_000, 300, calls: 864_000)),
+            Decided(Make.Evidence(afterUs: 9_000, blocks: blocks, stepsBefore: 1, stepsAfter: 40_386, planAfter: "SCAN b", calls: 864_000, end: LineEnd.TimeSpent)),
+        ];
+        lines[1].Decision!.Verdict.ShouldBe(Verdict.Regressed);
+        Bill bill = Bill.Of(lines, 1);
+        bill.LeftOut.ShouldHaveSingleItem().ShouldBe(new(1, "huts", "1", why, 40_386, Untimed: true));
+        Headline.Of(lines, bill).ShouldBe("1 of 2 regressed, 1 improved; the bill cannot be told: 1 line has too few blocks, huts 40\u2009386x dearer by work");
+    }
+
+    [Fact]
+    public void Too_few_blocks_have_no_interval()
+    {
+        foreach (int few in new[] { 1, 2, 13 })
+        {
+            ResultTime time = ResultLine.Of(Decided(Make.Evidence(blocks: few, end: LineEnd.TimeSpent))).Time!;
+            (time.Low, time.High, time.Confidence, time.Blocks).ShouldBe((null, null, null, few));
+        }
+
+        ResultLine.Of(Decided(Make.Evidence(blocks: 14))).Time!.Low.ShouldNotBeNull();
+    }
+
+    [Fact]
     public void What_moves_both_sides_alike_does_not_widen_the_interval_of_the_change()
     {
         // Every block twice as slow as the one before the last, on both sides: the totals scatter, their difference does not.

@@ -19,6 +19,9 @@ public class OutcomeTests
     public void One_goes_before_three_and_three_before_none()
     {
         Of(Level, Unsettled).ShouldBe(Outcome.Good);
+        Outcomes.Of(Account(Level, Unsettled), strict: true).ShouldBe(Outcome.NotMeasured);
+        Outcomes.Of(Account(Unsettled, Regressed), strict: true).ShouldBe(Outcome.Regressed);
+        Outcomes.Of(Account(Level), strict: true).ShouldBe(Outcome.Good);
         Of(Level, Regressed).ShouldBe(Outcome.Regressed);
         Of(Level, BrokeAfter).ShouldBe(Outcome.Regressed);
         Of(BrokeBefore, Level).ShouldBe(Outcome.NotMeasured);

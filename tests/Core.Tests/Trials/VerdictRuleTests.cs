@@ -1,3 +1,4 @@
+using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
@@ -79,12 +80,117 @@ public class VerdictRuleTests
         Make.Decide(Make.Evidence(afterUs: 1_050, blocks: 200, noise: 2, stepsAfter: 300)).Verdict.ShouldBe(Verdict.Unsettled);
 
     [Fact]
-    public void Time_that_ran_out_decides_nothing()
+    public void Time_that_ran_out_decides_nothing_by_itself()
     {
-        Decision d = Make.Decide(Make.Evidence(afterUs: 9_000, blocks: 5, stepsAfter: 900, planAfter: "SCAN b", end: LineEnd.TimeSpent));
+        Decision d = Make.Decide(Make.Evidence(afterUs: 9_000, blocks: 5, stepsAfter: 900, end: LineEnd.TimeSpent));
         d.Verdict.ShouldBe(Verdict.Unsettled);
         d.Message().ShouldBe("The time was spent after 5 blocks, and 14 are the fewest that decide anything.");
     }
+
+    // However few blocks: those that there are must not point the other way.
+    [Theory]
+    [InlineData(0, 1_000, 204_300, Verdict.Regressed)]
+    [InlineData(0, 1_000, 3, Verdict.Improved)]
+    [InlineData(1, 1_010, 204_300, Verdict.Regressed)]
+    [InlineData(1, 990, 204_300, Verdict.Regressed)]
+    [InlineData(13, 9_000, 900, Verdict.Regressed)]
+    [InlineData(13, 100, 10, Verdict.Improved)]
+    [InlineData(5, 500, 900, Verdict.Unsettled)]
+    [InlineData(5, 2_000, 10, Verdict.Unsettled)]
+    [InlineData(1, 700, 300, Verdict.Unsettled)]
+    public void Another_plan_with_other_work_decides_where_time_had_no_chance(int blocks, double afterUs, long stepsAfter, Verdict verdict)
+    {
+        Decision d = Make.Decide(Make.Evidence(afterUs: afterUs, blocks: blocks, stepsAfter: stepsAfter, planAfter: "SEARCH a USING INDEX i (b=?)", end: LineEnd.TimeSpent));
+        d.Verdict.ShouldBe(verdict, d.Message());
+        d.Basis.ShouldBe(verdict == Verdict.Unsettled ? Basis.Time : Basis.Work);
+        d.Notices.OfType<WorkLeavesBand>().Any().ShouldBe(verdict == Verdict.Unsettled);
+    }
+
+    [Theory]
+    [InlineData(300, 5)]
+    [InlineData(30, 15)]
+    public void Work_that_does_not_repeat_or_disagrees_with_itself_decides_nothing(long stepsAfter, long pagesAfter)
+    {
+        LineEvidence e = Make.Evidence(blocks: 0, stepsAfter: stepsAfter, planAfter: "SCAN b", end: LineEnd.TimeSpent);
+        Make.Decide(e).Basis.ShouldBe(Basis.Work);
+        Make.Decide(e with { After = e.After! with { CountersRepeat = false } }).Verdict.ShouldBe(Verdict.Unsettled);
+        var counters = new Dictionary<string, long>(e.After!.Counters) { ["pagesTouched"] = pagesAfter };
+        Make.Decide(e with { After = e.After with { Counters = counters } }).Verdict.ShouldBe(Verdict.Unsettled);
+    }
+
+    [Theory]
+    [InlineData(0, 1_000, 0.004, "it was not timed")]
+    [InlineData(1, 4_000, 0.004, "1 block is too few for time to tell")]
+    [InlineData(9, 1_030, 0.5, "9 blocks are too few for time to tell")]
+    [InlineData(200, 1_010, 2, "wide to each side after 200 blocks")]
+    public void The_same_plan_with_the_same_work_is_level_where_time_cannot_tell(int blocks, double afterUs, double noise, string told)
+    {
+        LineEvidence e = Make.Evidence(afterUs: afterUs, blocks: blocks, noise: noise, end: blocks < 200 ? LineEnd.TimeSpent : LineEnd.Looked);
+        Decision d = Make.Decide(e);
+        (d.Verdict, d.Basis).ShouldBe((Verdict.Level, Basis.Work), d.Message());
+        d.Message()!.ShouldContain(told);
+
+        // One counter by more than a hundredth, one row more, another plan, or counts that do not repeat: then it is not the same.
+        foreach (Inspection other in new[]
+        {
+            Make.Inspection("SCAN a", 102, "r"), e.After! with { Rows = 4 }, Make.Inspection("SCAN b", 100, "r"), e.After with { CountersRepeat = false },
+        })
+        {
+            Make.Decide(e with { After = other }).Verdict.ShouldBe(Verdict.Unsettled);
+        }
+    }
+
+    [Theory]
+    [InlineData(3, 2_000)]
+    [InlineData(3, 500)]
+    [InlineData(13, 1_100)]
+    public void Few_blocks_that_all_lie_beyond_the_band_contradict_the_same_work(int blocks, double afterUs) =>
+        Make.Decide(Make.Evidence(afterUs: afterUs, blocks: blocks, end: LineEnd.TimeSpent)).Verdict.ShouldBe(Verdict.Unsettled);
+
+    [Theory]
+    [InlineData(1_490, Verdict.Regressed)]
+    [InlineData(20_000, Verdict.Regressed)]
+    [InlineData(600, Verdict.Improved)]
+    public void A_difference_that_nothing_counted_shares_is_confirmed_whatever_its_size_and_told_apart(double afterUs, Verdict verdict)
+    {
+        static LineEvidence Idle(LineEvidence e) => e with { Blocks = [.. e.Blocks.Select(b => b with { BeforeCpuMicroseconds = 990, AfterCpuMicroseconds = 1_000 })] };
+        LineEvidence alone = Idle(Make.Evidence(afterUs: afterUs)), again = Idle(Make.Evidence(afterUs: afterUs, confirmUs: afterUs)), gone = Idle(Make.Evidence(afterUs: afterUs, confirmUs: 1_000));
+        VerdictRule.WantsConfirmation(new(alone)).ShouldBeTrue();
+        Make.Decide(alone).ShouldBe(new(Verdict.Unsettled, Basis.Time, new NotConfirmed(WithoutCause: true), []), DecisionComparer);
+        Make.Decide(again).ShouldBe(new(verdict, Basis.Time, new WithoutCause(), []), DecisionComparer);
+        Make.Decide(again).Message()!.ShouldStartWith("Time only: nothing counted explains it.");
+        Make.Decide(gone).Verdict.ShouldBe(Verdict.Unsettled);
+
+        // Where CPU time, work or the plan share it, a great difference needs no second session.
+        foreach (LineEvidence caused in new[]
+        {
+            alone with { Blocks = [.. alone.Blocks.Select(b => b with { AfterCpuMicroseconds = afterUs })] }, alone with { After = Make.Inspection("SCAN b", 100, "r") }, alone with { After = Make.Inspection("SCAN a", 200, "r") },
+        })
+        {
+            VerdictRule.WantsConfirmation(new(caused)).ShouldBeFalse();
+            Make.Decide(caused).Verdict.ShouldBe(verdict);
+        }
+    }
+
+    [Fact]
+    public void A_session_with_another_plan_than_the_shown_one_is_not_believed()
+    {
+        Decision d = Make.Decide(Make.Evidence(blocks: 0, stepsAfter: 105, planAfter: "SCAN b", end: LineEnd.OtherPlan));
+        (d.Verdict, d.Reason).ShouldBe((Verdict.Unsettled, new OtherPlanTimed()));
+    }
+
+    // One statistic a name: two times, their factor and the interval say the same.
+    [Fact]
+    public void The_typical_times_of_both_sides_stand_in_the_ratio_that_was_measured() =>
+        Gen.Select(Gen.Double[0.5, 2], Gen.Double[0, 1], Gen.Int[1, 60]).Sample(
+            (factor, noise, blocks) =>
+            {
+                var judged = new LineJudgement(Make.Evidence(afterUs: 1_000 * factor, noise: noise, blocks: blocks));
+                (double before, double after) = judged.Typical!.Value;
+                (after / before).ShouldBe(judged.Comparison!.Ratio, 1e-9);
+                (before * after).ShouldBe(judged.BeforeMedianMicroseconds * judged.AfterMedianMicroseconds, 1e-3 * before * after);
+            },
+            iter: 300);
 
     [Fact]
     public void Time_and_work_that_disagree_are_told() =>
@@ -117,6 +223,9 @@ public class VerdictRuleTests
         Line[] others = Enumerable.Range(0, 40).Select(_ => new Line(Make.Evidence(), new(Verdict.Level, Basis.Time, null, []))).ToArray();
         VerdictRule.WithDiscoveryRate([weak, .. others], 0.01)[0].Decision!.Verdict.ShouldBe(Verdict.Unsettled);
     }
+
+    private static readonly IEqualityComparer<Decision> DecisionComparer = EqualityComparer<Decision>.Create(
+        (x, y) => (x!.Verdict, x.Basis, x.Reason) == (y!.Verdict, y.Basis, y.Reason) && x.Notices.SequenceEqual(y.Notices), d => d.Verdict.GetHashCode());
 
     private static bool MayBeTheCopies(LineEvidence e) => new LineJudgement(e) is var judged && SequentialRule.MayBeTheCopies(judged.Comparison!, judged.Band);
 }

@@ -72,7 +72,7 @@ public sealed class PostgresSubjectTests(PostgresFixture postgres) : DepotOnServ
             (x.CountersRepeat, x.RowsRepeat).ShouldBe((true, true));
             using IPreparedCase prepared = b.Prepare(run, Limit);
             prepared.Execute(3).ShouldBeGreaterThan(0);
-            prepared.EngineCpuMicroseconds.ShouldNotBeNull().ShouldBeGreaterThan(0);
+            prepared.EngineTime.ShouldNotBeNull().UsedMicroseconds.ShouldBeGreaterThan(0);
         }
 
         PostgresSubject.Clean(new(Address, sides), Folder).ShouldBeNull();

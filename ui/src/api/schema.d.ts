@@ -2349,11 +2349,27 @@ export interface components {
         Movement: "regressed" | "improved" | "level" | "unsettled" | "new" | "gone";
         /** @description A line that the bill leaves out, and why. */
         NotBilled: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its number in the trial.
+             */
             line: number;
+            /** @description The statement's name. */
             statement: string;
+            /** @description Its label. */
             case: string;
+            /** @description In words. */
             reason: string;
+            /**
+             * Format: double
+             * @description What it costs more or less by work, after / before; null where that is not known.
+             */
+            workRatio?: null | number;
+            /**
+             * @description Whether it would be counted, had it been timed long enough: without it the total says nothing.
+             * @default false
+             */
+            untimed: boolean;
         };
         NoteRecord: {
             /** Format: int64 */
@@ -2591,7 +2607,7 @@ export interface components {
          */
         RankBy: "total" | "average" | "worst" | "calls" | "p95" | "errors" | "rowsRead" | "rowsReturned" | "rowsReadPerReturned" | "spread";
         /** @description Why a line was decided as it was: a code with its numbers. Ratios are after / before. */
-        Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
+        Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonOtherPlanTimed"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonWithoutCause"] | components["schemas"]["ReasonSameWork"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
         /** @description The after side took longer than an execution may. */
         ReasonAfterDidNotFinish: {
             /** @enum {string} */
@@ -2694,6 +2710,11 @@ export interface components {
         ReasonNotConfirmed: {
             /** @enum {string} */
             code?: "notConfirmed";
+            /**
+             * @description Whether because nothing counted explains the difference; else because it is small.
+             * @default false
+             */
+            withoutCause: boolean;
         };
         /** @description Plans and work were compared, and no time. */
         ReasonNotTimed: {
@@ -2701,6 +2722,11 @@ export interface components {
             code?: "notTimed";
             /** @description Whether because a write that is rolled back leaves dead rows; else because the change itself was rolled back. */
             deadRows: boolean;
+        };
+        /** @description The session that was to be timed has another plan than the one that is shown: its times would say nothing of that one. */
+        ReasonOtherPlanTimed: {
+            /** @enum {string} */
+            code?: "otherPlanTimed";
         };
         /** @description A rewrite gives other rows. */
         ReasonOtherRows: {
@@ -2721,6 +2747,21 @@ export interface components {
         ReasonRatioMoved: {
             /** @enum {string} */
             code?: "ratioMoved";
+        };
+        /** @description Time could not tell, and the plan is the same and so is everything that was counted. */
+        ReasonSameWork: {
+            /** @enum {string} */
+            code?: "sameWork";
+            /**
+             * Format: double
+             * @description Half of the interval of time as a ratio's distance from 1; null where there were too few blocks for one.
+             */
+            halfWidth: null | number;
+            /**
+             * Format: int32
+             * @description That count.
+             */
+            blocks: number;
         };
         /** @description A second session on fresh copies did not agree. */
         ReasonSessionsDisagree: {
@@ -2795,6 +2836,11 @@ export interface components {
         ReasonWeakerEvidence: {
             /** @enum {string} */
             code?: "weakerEvidence";
+        };
+        /** @description A second session on fresh copies agreed, and yet neither plan nor work nor CPU time shares the difference. */
+        ReasonWithoutCause: {
+            /** @enum {string} */
+            code?: "timeOnly";
         };
         /** @description Lines that were not understood for the same reason. */
         Rejection: {
@@ -2909,23 +2955,60 @@ export interface components {
             seconds: number;
         };
         ResultTime: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Pseudo-median of after / before over the blocks.
+             */
             ratio: number;
-            /** Format: double */
-            low: number;
-            /** Format: double */
-            high: number;
-            /** Format: double */
-            confidence: number;
-            /** Format: int32 */
+            /**
+             * Format: double
+             * @description Lower end of its interval; null where there are too few blocks for one.
+             */
+            low: null | number;
+            /**
+             * Format: double
+             * @description Upper end, likewise.
+             */
+            high: null | number;
+            /**
+             * Format: double
+             * @description Of the interval, all looks together.
+             */
+            confidence: null | number;
+            /**
+             * Format: int32
+             * @description That count.
+             */
             blocks: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Ratio of the means.
+             */
             meanRatio: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Ratio of the 95th percentiles.
+             */
             p95Ratio: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Because the machine was taken away.
+             */
             blocksLeftOut: number;
+            /** @description Whether a second session agreed; null where there was none. */
             confirmed: null | boolean;
+            /**
+             * Format: double
+             * @description What an execution typically takes: the medians of both sides, put on the ratio.
+             * @default 0
+             */
+            beforeMs: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             * @default 0
+             */
+            afterMs: number;
         };
         ResultWork: {
             counter: string;

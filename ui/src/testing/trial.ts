@@ -37,6 +37,8 @@ export function line(
         p95Ratio: 1,
         blocksLeftOut: 0,
         confirmed: null,
+        beforeMs: 2,
+        afterMs: 2,
       },
       work: null,
       before: side,
@@ -136,6 +138,8 @@ const time = {
   p95Ratio: 1,
   blocksLeftOut: 0,
   confirmed: null,
+  beforeMs: 2,
+  afterMs: 6,
 };
 
 /** A line's page made for a test. */

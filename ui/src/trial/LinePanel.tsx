@@ -175,6 +175,15 @@ function Interval({ page }: { page: Schemas["LinePage"] }) {
   if (!t) {
     return null;
   }
+  if (t.low === null || t.high === null || t.confidence === null) {
+    return (
+      <p className="text-sm text-quiet">
+        after / before {three(t.ratio)} in {t.blocks} block{t.blocks === 1 ? "" : "s"}: too few for an
+        interval
+      </p>
+    );
+  }
+  const again = page.confirmation;
   const bandLow = page.bandLow ?? 1e-6;
   const far = Math.max(t.high, 1 / t.low, page.bandHigh, 1 / Math.max(bandLow, 1e-3));
   return (
@@ -192,11 +201,11 @@ function Interval({ page }: { page: Schemas["LinePage"] }) {
         labelled
       />
       <figcaption className="text-sm text-quiet">
-        after / before {three(t.ratio)}, between {three(t.low)} and {three(t.high)} with{" "}
-        {three(t.confidence * 100)} % confidence, {t.blocks} blocks
+        after / before {three(t.ratio)} (the pseudo-median of the blocks), between {three(t.low)} and{" "}
+        {three(t.high)} with {three(t.confidence * 100)} % confidence, {t.blocks} blocks
         {t.blocksLeftOut > 0 && `, ${t.blocksLeftOut} left out`}; the shaded band counts as level
-        {page.confirmation &&
-          `; second session: ${three(page.confirmation.ratio)}, between ${three(page.confirmation.low)} and ${three(page.confirmation.high)}`}
+        {again &&
+          `; second session: ${three(again.ratio)}${again.low !== null && again.high !== null ? `, between ${three(again.low)} and ${three(again.high)}` : ""}`}
       </figcaption>
     </figure>
   );
@@ -253,6 +262,7 @@ function Numbers({ r }: { r: Schemas["ResultLine"] }) {
         </tr>
       </thead>
       <tbody>
+        {r.time && row("typical: medians put on the ratio, ms", "typical", r.time.beforeMs, r.time.afterMs)}
         {row("median, ms", "median", r.before.medianMs, r.after.medianMs)}
         {row("mean, ms", "mean", r.before.meanMs, r.after.meanMs)}
         {row("95th percentile of blocks, ms", "p95", r.before.p95Ms, r.after.p95Ms)}

@@ -152,13 +152,14 @@ function Row({ line, live, chosen, open }: RowProps) {
           {r.notices.length > 0 && <span className="text-sm text-quiet"> *</span>}
         </button>
       </td>
-      <td className="num">{r.before.medianMs !== null && three(r.before.medianMs)}</td>
-      <td className="num">{r.after.medianMs !== null && three(r.after.medianMs)}</td>
+      <td className="num">{r.time && three(r.time.beforeMs)}</td>
+      <td className="num">{r.time && three(r.time.afterMs)}</td>
       <td className={`num ${quiet ? "text-quiet" : inkOf(r.verdict)}`}>
+        {r.reason?.code === "underFloor" && <span title={r.message ?? ""}>floor </span>}
         {r.time ? shortRatio(r.time.ratio) : ""}
       </td>
       <td className="w-[92px] align-middle">
-        {r.time && (
+        {r.time && r.time.low !== null && r.time.high !== null && (
           <IntervalBar
             low={r.time.low}
             high={r.time.high}

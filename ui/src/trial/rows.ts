@@ -44,8 +44,8 @@ function rank(verdict: string | null): number {
 
 function measureOf(line: LineView, key: SortKey): number | undefined {
   const r = line.result;
-  const value = key === "before" ? r.before.medianMs : key === "after" ? r.after.medianMs : r.time?.ratio;
-  return value ?? undefined;
+  const value = key === "before" ? r.time?.beforeMs : key === "after" ? r.time?.afterMs : r.time?.ratio;
+  return value;
 }
 
 /** How many lines have each verdict; lines without one count as "open". */

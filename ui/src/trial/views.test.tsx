@@ -12,6 +12,8 @@ import { Progress } from "./Progress";
 import { SamplesChart } from "./SamplesChart";
 import { Unlike } from "./Unlike";
 
+type ResultTime = Schemas["ResultTime"];
+
 const statements = () =>
   screen
     .getAllByRole("row")
@@ -36,7 +38,9 @@ test("lines are filtered by verdict and by text, and the empty list says so", as
 });
 
 test("a head sorts by its column, and once more the other way", async () => {
-  const lines = [2, 9, 5].map((ms, i) => line(i + 1, { before: { ...line(1).result.before, medianMs: ms } }));
+  const lines = [2, 9, 5].map((ms, i) =>
+    line(i + 1, { time: { ...(line(1).result.time as ResultTime), beforeMs: ms } }),
+  );
   await show(<LinesTable page={trial({ lines })} head={null} selected={null} open={() => {}} />);
   await screen.findByText("statement, case");
   const head = screen.getAllByRole("columnheader")[2] as HTMLElement;
@@ -90,7 +94,10 @@ test("the bill names what moved it, sums the rest, and its parts make its total"
 });
 
 test("what the bill leaves out is listed once the trial has ended, not before", async () => {
-  const bill = { ...trial().bill, leftOut: [{ line: 2, statement: "slow", case: "1", reason: "failed" }] };
+  const bill = {
+    ...trial().bill,
+    leftOut: [{ line: 2, statement: "slow", case: "1", reason: "failed", untimed: false }],
+  };
   const { unmount } = await show(<BillPanel page={trial({ bill }, { state: "running" })} open={() => {}} />);
   await screen.findByText("How it was measured");
   expect(screen.queryByText("Not in the bill")).toBeNull();

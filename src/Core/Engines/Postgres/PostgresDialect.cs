@@ -10,9 +10,10 @@ internal static class PostgresDialect
         Id = "postgreSql",
         Rules = LexicalRules.BitStrings | LexicalRules.EscapeStrings | LexicalRules.NationalStrings | LexicalRules.UnicodeStrings | LexicalRules.DollarStrings
             | LexicalRules.ReturnEndsLine | LexicalRules.NestedComments | LexicalRules.ColonEquals | LexicalRules.DoubledSigns | LexicalRules.QuestionOperators
-            | LexicalRules.OddBlobs | LexicalRules.OctalAndBinary | LexicalRules.LetterBehindAt | LexicalRules.NestedBodies,
+            | LexicalRules.OddBlobs | LexicalRules.OctalAndBinary | LexicalRules.LetterBehindAt | LexicalRules.NestedBodies | LexicalRules.ColonSlices,
         OperatorLength = OperatorLength,
         Guard = new ServerReach(),
+        ParameterMarks = ":$",
     };
 
     /// <summary>

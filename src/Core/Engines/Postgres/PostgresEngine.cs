@@ -10,7 +10,7 @@ public static class PostgresEngine
         Name = "PostgreSQL",
         Dialect = PostgresDialect.Dialect,
         Plans = new ExplainedPlans(),
-        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched"),
+        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"]),
         Addresses = new ConnectionStrings(),
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
         Logs = new ServerLogs(),

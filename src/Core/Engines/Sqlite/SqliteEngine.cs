@@ -10,7 +10,7 @@ public static class SqliteEngine
         Name = "SQLite",
         Dialect = SqliteDialect.Dialect,
         Plans = new QueryPlans(),
-        Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact"),
+        Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]),
         Addresses = new FilePaths(),
         Ways = [SubjectSides.Copies],
     };
