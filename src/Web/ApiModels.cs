@@ -156,21 +156,22 @@ public sealed record LinePage(
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             Compared(line, account),
             line.Judgement.Confirmation is { } c ? new(c.Ratio, c.HasInterval ? Math.Exp(c.Low) : null, c.HasInterval ? Math.Exp(c.High) : null, c.HasInterval ? 1 - LookSchedule.TotalAlpha : null, c.Blocks, null, null, 0, null) : null,
-            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(e, pins, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
+            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(line, pins, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
     private static BlockView View(Block b) =>
         new(b.AtSeconds, b.BeforeFirst, b.BeforeMicroseconds, b.AfterMicroseconds, b.InvoluntarySwitches, b.StolenMilliseconds, b.LeftOut);
 
-    /// <summary>A plan can be held to only while the indexes that it goes through are there.</summary>
-    private static string? PinOf(LineEvidence e, IPlanPins pins, Catalog? after)
+    /// <summary>A plan can be held to only while the indexes that it goes through are there, and nobody wants the one before back where the other is better.</summary>
+    private static string? PinOf(Line line, IPlanPins pins, Catalog? after)
     {
+        LineEvidence e = line.Evidence;
         if (e.Brief.Rewritten)
         {
             return pins.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null;
         }
 
-        return e.PlanChanged == true && pins.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!, e.After?.Plan) is { } sql
+        return e.PlanChanged == true && line.Decision?.Verdict != Verdict.Improved && pins.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!, e.After?.Plan) is { } sql
             && (after is null || pins.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
     }
 

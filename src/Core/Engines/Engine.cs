@@ -44,7 +44,13 @@ public sealed class Engine
 /// <param name="Pages">Name of the counter of pages touched.</param>
 /// <param name="Claim">Why a verdict may rest on it, as a clause: <c>the engine's steps are exact</c>.</param>
 /// <param name="Exact">All counters that one execution moves as any other does, whatever caches hold: where they are the same, the work is.</param>
-public sealed record WorkCounter(string Name, string Pages, string Claim, IReadOnlyList<string> Exact);
+/// <param name="Besides">A second counter that stands for work where the first one is level, with its claim; null where the first says it all.</param>
+public sealed record WorkCounter(string Name, string Pages, string Claim, IReadOnlyList<string> Exact, (string Name, string Claim)? Besides = null)
+{
+    /// <summary>Why a verdict may rest on one of its counters.</summary>
+    /// <param name="counter">The first or the second one's name.</param>
+    public string ClaimOf(string counter) => Besides is { } besides && besides.Name == counter ? besides.Claim : Claim;
+}
 
 /// <summary>How the databases of an engine are named.</summary>
 public interface ISubjectAddresses

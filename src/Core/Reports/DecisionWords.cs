@@ -67,7 +67,7 @@ public static class DecisionWords
     private static string Noise(double halfWidth, int blocks) =>
         $"the interval is {Figures.Percent(Math.Min(0.9999, halfWidth))} wide to each side after {blocks} blocks";
 
-    private static string Claim(string counter) => KnownEngines.Subjects.FirstOrDefault(e => e.Counter!.Name == counter)?.Counter?.Claim ?? "the engine counted its work";
+    private static string Claim(string counter) => KnownEngines.Subjects.Select(e => e.Counter!).FirstOrDefault(c => c.Name == counter || c.Besides?.Name == counter)?.ClaimOf(counter) ?? "the engine counted its work";
 
     private static string Rows(long? rows) => rows is { } n ? $"{Figures.Three(n)} {(n == 1 ? "row" : "rows")}" : "no rows";
 }

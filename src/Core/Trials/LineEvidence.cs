@@ -38,7 +38,11 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
 
     public SideFailure? AfterFailure => After?.Failure ?? MeasuringFailureAfter;
 
-    public bool? PlanChanged => Before?.Plan is { } before && After?.Plan is { } after ? before.Shape != after.Shape : null;
+    /// <summary>Whether the plans do the same in other words: an index or an alias has another name.</summary>
+    public bool PlansAlike { get; init; }
+
+    /// <summary>Null where a side has no plan.</summary>
+    public bool? PlanChanged => Before?.Plan is { } before && After?.Plan is { } after ? before.Shape != after.Shape && !PlansAlike : null;
 
     /// <summary>Null where a side has no rows to compare, or its rows do not repeat.</summary>
     public bool? SameRows => Before is { RowsRepeat: true, RowsHash: { } before } && After is { RowsRepeat: true, RowsHash: { } after }
@@ -62,13 +66,12 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
         ? Counter.Exact.All(c => Alike(before.GetValueOrDefault(c), after.GetValueOrDefault(c))) && Alike(Before.Rows ?? 0, After.Rows ?? 0)
         : null;
 
-    /// <summary>Pages touched, after / before; null where a side did not count them, or touched none before.</summary>
-    public double? PagesRatio => RatioOf(Counter.Pages);
-
     /// <summary>Primary counter, after / before; null where a side did not count it, or counted nothing before.</summary>
     public double? WorkRatio => RatioOf(Counter.Name);
 
-    private double? RatioOf(string counter) => Before is { } b && After is { } a
+    /// <summary>After / before of a counter; null where a side did not count it, or counted nothing before.</summary>
+    /// <param name="counter">Its name.</param>
+    public double? RatioOf(string counter) => Before is { } b && After is { } a
         && b.Counters.TryGetValue(counter, out long before) && a.Counters.TryGetValue(counter, out long after) && before > 0
         ? (double)after / before
         : null;

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Plans.Comparing;
+
 namespace SwiftLedger.Core.Trials;
 
 /// <summary>
@@ -36,7 +38,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
         AftermathRead read => this with { Environment = Environment?.With(read.Notes) },
         CatalogsRead catalogs => this with { Catalogs = Catalogs ?? catalogs },
         StepApplied step => Confirming ? this : this with { Applied = [.. Applied, step] },
-        LineInspected i when !Confirming => Update(i.Line, e => e with { Before = i.Before, After = i.After }),
+        LineInspected i when !Confirming => Update(i.Line, e => e with { Before = i.Before, After = i.After, PlansAlike = Alike(e.Brief, i) }),
         LineInspected => this,
         BlocksMeasured m => Update(m.Line, e => Confirming
             ? e with { ConfirmingBlocks = [.. e.ConfirmingBlocks, .. m.Blocks] }
@@ -74,6 +76,9 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
     public TrialAccount As(Settlement kept) => this with { Lines = [.. Lines.Select(l => l with { Decision = kept.Lines.GetValueOrDefault(l.Number) })] };
 
     public Line? Find(int number) => Lines.FirstOrDefault(l => l.Number == number);
+
+    private bool Alike(LineBrief brief, LineInspected i) => Brief.Options.Engine.Plans is { } plans && i.Before.Plan is { } before && i.After.Plan is { } after
+        && PlanLikeness.Alike(new(before, brief.BeforeSql, plans) { Catalog = Catalogs?.Before }, new(after, brief.AfterSql, plans) { Catalog = Catalogs?.After });
 
     private TrialAccount Update(int number, Func<LineEvidence, LineEvidence> change) => this with
     {

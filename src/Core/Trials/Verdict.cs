@@ -169,10 +169,12 @@ public static class VerdictRule
             return new(Verdict.Level, Basis.Work, new SameWork(judged.HasInterval ? judged.Comparison!.HalfWidth : null, judged.Judged.Count), notices);
         }
 
-        if (e.WorkRatio is not { } ratio || ratio <= 0 || !double.IsFinite(ratio) || Math.Abs(Math.Log(ratio)) <= WorkBand)
+        if (Leaving(e) is not { } work)
         {
             return time;
         }
+
+        (string counter, double ratio) = work;
 
         Verdict verdict = ratio > 1 ? Verdict.Regressed : Verdict.Improved;
         if (time.Verdict != Verdict.Unsettled)
@@ -187,15 +189,24 @@ public static class VerdictRule
 
         // Steps that fall while pages rise, or the other way, say nothing of which costs more.
         double against = ratio > 1 ? -1 : 1;
-        bool pagesAgree = e.PagesRatio is not { } pages || !(Math.Log(Math.Max(pages, 1e-9)) * against > WorkBand);
-        if (e is { PlanChanged: true, Before.CountersRepeat: not false, After.CountersRepeat: not false } && pagesAgree && !PointsAgainst(judged, against))
+        bool agrees = CountersOf(e).All(c => e.RatioOf(c) is not { } other || !(Math.Log(Math.Max(other, 1e-9)) * against > WorkBand));
+        if (e is { PlanChanged: true, Before.CountersRepeat: not false, After.CountersRepeat: not false } && agrees && !PointsAgainst(judged, against))
         {
-            return new(verdict, Basis.Work, new DecidedByWork(ratio, e.Counter.Name, e.End != LineEnd.NotTimed), notices);
+            return new(verdict, Basis.Work, new DecidedByWork(ratio, counter, e.End != LineEnd.NotTimed), notices);
         }
 
         notices.Add(new WorkLeavesBand(ratio));
         return time;
     }
+
+    /// <summary>What work is told by: the primary counter, the one besides it, and pages.</summary>
+    private static IEnumerable<string> CountersOf(LineEvidence e) => e.Counter.Besides is { } besides ? [e.Counter.Name, besides.Name, e.Counter.Pages] : [e.Counter.Name, e.Counter.Pages];
+
+    /// <summary>The counter of work that left its band, the primary one before the one besides it; null where both stayed.</summary>
+    private static (string Counter, double Ratio)? Leaving(LineEvidence e) => CountersOf(e).Where(c => c != e.Counter.Pages || c == e.Counter.Name)
+        .Select(c => (Counter: c, Ratio: e.RatioOf(c) ?? 1))
+        .Where(c => c.Ratio > 0 && double.IsFinite(c.Ratio) && Math.Abs(Math.Log(c.Ratio)) > WorkBand)
+        .Select(c => ((string, double)?)c).FirstOrDefault();
 
     /// <summary>Whether time, as far as it can tell, is not the same on both sides.</summary>
     /// <remarks>Too few blocks for an interval contradict where at least three lie all beyond one edge of the band.</remarks>

@@ -53,12 +53,13 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             {
                 Undone(() =>
                 {
-                    connection.MustBePlain(parameters.Sql);
+                    connection.MustBePlain(parameters.Probe ?? parameters.Sql);
                     return true;
                 });
             }
 
             writes = Writes(run.Sql);
+            parameters = Typed(parameters, run);
             (cold, RowHash rows) = Undone(() => FirstExecution(parameters, writes));
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
             Plan? again = cold < RepeatUnder.TotalMilliseconds ? Undone(() => PlanOf(parameters, writes).Plan) : null;
@@ -71,7 +72,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         }
         catch (EngineException e)
         {
-            string message = e.TimeLimit ? limit.Exceeded.Message : e.Message;
+            string message = e.TimeLimit ? limit.Exceeded.Message : parameters.Explained(e);
             plan ??= e.TimeLimit ? PlannedOrNone(run) : null;
             return new(plan, cold, null, writes, null, null, true, new Dictionary<string, long>(), null, new(message, e.TimeLimit));
         }
@@ -81,9 +82,11 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <exception cref="EngineException">The server refused it.</exception>
     public Plan Planned(CaseRun run)
     {
-        PostgresParameters parameters = PostgresParameters.Of(run);
+        PostgresParameters parameters = Typed(PostgresParameters.Of(run), run);
         return Undone(() => AsKept(parameters, sql => Explain("FORMAT JSON", sql))) ?? new Plan([]);
     }
+
+    private PostgresParameters Typed(PostgresParameters plain, CaseRun run) => plain.Probe is null ? plain : Undone(() => PostgresParameters.Of(run, connection));
 
     /// <summary>A statement that does not come to an end has a plan to show.</summary>
     private Plan? PlannedOrNone(CaseRun run)

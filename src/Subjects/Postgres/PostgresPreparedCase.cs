@@ -28,7 +28,7 @@ internal sealed class PostgresPreparedCase : IPreparedCase
         _readOnly = readOnly;
         _limit = limit;
         _schedule = connection.LocalProcess is { } folder ? Path.Combine(folder, "schedstat") : null;
-        _parameters = PostgresParameters.Of(run);
+        _parameters = PostgresParameters.Of(run) is { Probe: null } plain ? plain : connection.Undone(() => PostgresParameters.Of(run, connection), readOnly: true);
         _command = connection.Command(_parameters.Sql, _parameters.Values);
         try
         {

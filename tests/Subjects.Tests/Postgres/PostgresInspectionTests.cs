@@ -6,6 +6,7 @@ using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Plans.Writing;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects.Postgres;
@@ -162,6 +163,55 @@ public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnS
         parcel.Columns.Select(c => (c.Name, c.Type, c.NotNull, c.Key)).Take(2).ShouldBe([("id", "integer", true, 1), ("depot_id", "integer", true, 0)]);
         parcel.Indexes.Select(i => (i.Name, i.Unique, i.Origin, string.Join(',', i.Columns))).ShouldBe([("parcel_pkey", true, "key", "id"), ("parcel_state", false, "created", "state")]);
         parcel.Indexes[1].RowsPerKey.ShouldBe([10_000]);
+    }
+
+    // The server itself refuses the first three: each place of a parameter is looked at alone, and IS NULL tells no type.
+    [Theory]
+    [InlineData("SELECT count(*) FROM parcel WHERE :s IS NULL OR state = :s", "lost", 20)]
+    [InlineData("SELECT count(*) FROM parcel WHERE (:s IS NOT NULL AND depot_id = :s) OR depot_id = 99", "7", 400)]
+    [InlineData("SELECT count(*) FROM parcel WHERE :s ISNULL OR sent_on = :s", "2026-01-02", 55)]
+    [InlineData("SELECT count(*) FROM parcel WHERE state = :s AND CAST(:s AS text) IS NOT NULL", "lost", 20)]
+    [InlineData("SELECT count(*) FROM parcel WHERE $1 IS NULL OR state = $1", "lost", 20)]
+    public async Task A_parameter_that_is_asked_whether_it_is_null_has_the_type_of_its_other_uses(string sql, string value, int rows)
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        string key = sql.Contains("$1", StringComparison.Ordinal) ? "1" : "s";
+        var run = new CaseRun(sql, BindLine.Pairs($"{key}='{value}'"));
+        Inspection seen = await side.InspectAsync(run, Limit, default);
+        seen.Failure.ShouldBeNull();
+        using IPreparedCase prepared = side.Prepare(run, Limit);
+        prepared.Execute(7).ShouldBeGreaterThan(0);
+        Postgres.Sql(Database, sql.Replace(":s", $"'{value}'", StringComparison.Ordinal).Replace("$1", $"'{value}'", StringComparison.Ordinal)).Trim().ShouldBe(rows.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        seen.Rows.ShouldBe(1);
+
+        // With NULL, which it was written for.
+        (await side.InspectAsync(new(sql, BindLine.Pairs($"{key}=null")), Limit, default)).Failure.ShouldBeNull();
+    }
+
+    [Fact]
+    public async Task A_parameter_without_any_type_is_told_by_its_name_with_what_helps()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        (await side.InspectAsync(new("SELECT 1 WHERE :nothing IS NULL", BindLine.Pairs("nothing=null")), Limit, default)).Failure!.Reason
+            .ShouldContain("nothing there tells what 'nothing' is. Write a cast at its place, as in CAST(:nothing AS text)");
+    }
+
+    // PostgreSQL manual, 8.15.3 "Accessing Arrays", 9.16 "JSON Functions and Operators", 9.3 "Mathematical Functions and Operators".
+    [Fact]
+    public async Task Operators_that_look_like_parameters_are_the_servers_own()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        var run = new CaseRun("""
+            SELECT j ? 'x' AND j ?| ARRAY['x'] AND j ?& ARRAY['x'], a[2:3], a[i:j2], a[:2], @x, @ -5, :n::int
+            FROM (SELECT '{"x": 1}'::jsonb AS j, ARRAY[1, 2, 3] AS a, 1 AS i, 2 AS j2, -7 AS x) AS s
+            """, BindLine.Pairs("n=3"));
+        StatementShape.Of(run.Sql, Dialects.PostgreSql).Parameters.ShouldBe(["n"]);
+        (await side.InspectAsync(run, Limit, default)).Failure.ShouldBeNull();
+        using IPreparedCase prepared = side.Prepare(run, Limit);
+        prepared.Execute(1).ShouldBeGreaterThan(0);
     }
 
     [Fact]

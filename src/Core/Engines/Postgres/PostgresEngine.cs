@@ -10,7 +10,7 @@ public static class PostgresEngine
         Name = "PostgreSQL",
         Dialect = PostgresDialect.Dialect,
         Plans = new ExplainedPlans(),
-        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"]),
+        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"], ("rowsProcessed", "the engine counted the rows that its operators processed")),
         Addresses = new ConnectionStrings(),
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
         Logs = new ServerLogs(),

@@ -44,7 +44,7 @@ public sealed record PlanComparison(string? Sentence, bool SamePlan, IReadOnlyLi
         IReadOnlyList<AlignedOperator> aligned = PlanAlignment.Of(before.ByTable(), after.ByTable());
         int i = 0, j = 0;
         List<ComparedRow> rows = [.. aligned.Select(r => new ComparedRow(r.As, r.Before is null ? null : i++, r.After is null ? null : j++))];
-        return new(PlanReason.Sentence(before, after, rewritten, aligned), before.Plan.Shape == after.Plan.Shape, rows, x, y);
+        return new(PlanReason.Sentence(before, after, rewritten, aligned), PlanLikeness.Alike(before, after), rows, x, y);
     }
 
     private static IEnumerable<int> Places(PlanSide? side) => Enumerable.Range(0, side?.Plan.Lines().Count() ?? 0);
