@@ -25,14 +25,32 @@ public static class BatchRunner
         {
             ServerLook look = await Task.Run(() => server.LookAt(subject), stop);
             SidesOffered[] ways = [.. look.Sides.Where(s => s.Sides is SubjectSides.Copies or SubjectSides.Dumped)];
-            if (ways.FirstOrDefault(w => w.Works || (w.WithTrust && options.TrustSql)) is not { } way)
+            SidesOffered[] open = [.. ways.Where(w => w.Works || (w.WithTrust && options.TrustSql))];
+            foreach (SidesOffered way in open)
             {
-                return (null, $"A script runs on a private copy, and none can be made. {ways[^1].Lacks} {ways[^1].Grant}".TrimEnd());
+                try
+                {
+                    (BatchRun? run, string? problem) = await OnCopyAsync(home, engine, subject, script, limit, whole, options with { Sides = way.Sides }, stop);
+                    if (run is not null || way == open[^1])
+                    {
+                        return (run, problem);
+                    }
+                }
+                catch (SubjectException) when (way != open[^1])
+                {
+                    // Somebody is connected to it, say: the server then copies it by no other way than a dump.
+                }
             }
 
-            options = options with { Sides = way.Sides };
+            return (null, $"A script runs on a private copy, and none can be made. {ways[^1].Lacks} {ways[^1].Grant}".TrimEnd());
         }
 
+        return await OnCopyAsync(home, engine, subject, script, limit, whole, options, stop);
+    }
+
+    /// <summary>On a copy made in one way.</summary>
+    private static async Task<(BatchRun? Run, string? Problem)> OnCopyAsync(LedgerHome home, ISubjectEngine engine, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop)
+    {
         using CopyHold hold = home.NewCopyFolder();
         string folder = hold.Folder;
         var job = new BenchJob(subject, folder, home.MeasuringLock, options, new BatchOrder(script, limit.TotalSeconds, whole.TotalSeconds));

@@ -72,7 +72,7 @@ internal static class Api
     private static CheckReport Check(CheckRequest request, CheckProcess checker)
     {
         (TrialBrief brief, IReadOnlyList<InputProblem> problems) =
-            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Engine: KnownEngines.OfSubject(request.Subject), Sides: request.Sides), request.Subject, checker);
+            TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Engine: KnownEngines.OfSubject(request.Subject), Sides: request.Sides, MaxSeconds: request.MaxSeconds is > 0 ? request.MaxSeconds : null), request.Subject, checker);
         return CheckReport.Of(brief, request.Workload, problems);
     }
 

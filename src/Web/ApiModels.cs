@@ -197,7 +197,7 @@ public sealed record LinePage(
         : new(plan, sql, engine.Plans!) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
 }
 
-public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck, SubjectSides Sides = SubjectSides.Copies);
+public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck, SubjectSides Sides = SubjectSides.Copies, double? MaxSeconds = null);
 
 public sealed record CheckedCase(string Label, double Share, string Binds);
 
@@ -206,7 +206,11 @@ public sealed record CheckedStatement(int Number, string Name, int Line, double?
 public sealed record CheckedStep(int Number, int Line, string Text, string? Rewrites);
 
 /// <summary>What was understood of the files, and what is wrong with them.</summary>
-public sealed record CheckReport(IReadOnlyList<CheckedStatement> Statements, IReadOnlyList<CheckedStep> Steps, IReadOnlyList<ProblemView> Problems)
+/// <param name="Statements">Of the workload.</param>
+/// <param name="Steps">Of the change.</param>
+/// <param name="Problems">Where, and what to do.</param>
+/// <param name="TooShort">Where the bound on the measuring time leaves no room for the lines: what would; null where it may do.</param>
+public sealed record CheckReport(IReadOnlyList<CheckedStatement> Statements, IReadOnlyList<CheckedStep> Steps, IReadOnlyList<ProblemView> Problems, string? TooShort)
 {
     public static CheckReport Of(TrialBrief brief, string workload, IEnumerable<InputProblem> problems) => new(
         brief.Workload.Statements.Select(s => new CheckedStatement(s.Number, s.Name, Core.Sql.TextPlace.At(workload, s.Body.Start).Line, s.CallsPerDay,
@@ -214,7 +218,7 @@ public sealed record CheckReport(IReadOnlyList<CheckedStatement> Statements, IRe
         brief.Change.Steps.Select(s => new CheckedStep(s.Number, s.Place.Line, OneLine(s.Sql), null))
             .Concat(brief.Change.Rewrites.Select(r => new CheckedStep(r.Number, r.Place.Line, OneLine(r.Sql), r.Statement)))
             .OrderBy(s => s.Number).ToList(),
-        problems.Select(ProblemView.Of).ToList());
+        problems.Select(ProblemView.Of).ToList(), TrialLimits.TooShort(brief.Options, brief.Lines.Count));
 
     private static string OneLine(string sql)
     {

@@ -76,6 +76,17 @@ public sealed class PostgresBatchTests(PostgresBatchTests.Parcels parcels) : ICl
     }
 
     [Fact]
+    public async Task A_script_finds_its_way_to_a_copy_by_dump_while_somebody_is_connected()
+    {
+        await using var somebody = new Npgsql.NpgsqlConnection(parcels.Server.Connection("parcels"));
+        await somebody.OpenAsync(TestContext.Current.CancellationToken);
+        BatchRun run = await RunAsync("SELECT count(*) FROM parcel;");
+        run.Failure.ShouldBeNull();
+        run.Executions.ShouldBe(1);
+        NothingIsLeft();
+    }
+
+    [Fact]
     public async Task A_script_that_is_stopped_leaves_nothing()
     {
         using var stop = new CancellationTokenSource();

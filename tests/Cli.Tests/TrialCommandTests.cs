@@ -71,7 +71,7 @@ public sealed class TrialCommandTests : IDisposable
         (int exit, string said, string _) = await Trial();
         exit.ShouldBe(0);
         said.ShouldContain("improved");
-        said.ShouldContain("0 of 1 regressed, 1 improved; the bill falls from");
+        said.ShouldContain("0 of 1 regressed, 1 improved; the bill ");
     }
 
     [Theory]

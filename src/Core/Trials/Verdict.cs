@@ -187,7 +187,7 @@ public static class VerdictRule
             return time;
         }
 
-        // Steps that fall while pages rise, or the other way, say nothing of which costs more.
+        // Blocks that fall while rows rise, or the other way, say nothing of which costs more.
         double against = ratio > 1 ? -1 : 1;
         bool agrees = CountersOf(e).All(c => e.RatioOf(c) is not { } other || !(Math.Log(Math.Max(other, 1e-9)) * against > WorkBand));
         if (e is { PlanChanged: true, Before.CountersRepeat: not false, After.CountersRepeat: not false } && agrees && !PointsAgainst(judged, against))
@@ -199,11 +199,11 @@ public static class VerdictRule
         return time;
     }
 
-    /// <summary>What work is told by: the primary counter, the one besides it, and pages.</summary>
-    private static IEnumerable<string> CountersOf(LineEvidence e) => e.Counter.Besides is { } besides ? [e.Counter.Name, besides.Name, e.Counter.Pages] : [e.Counter.Name, e.Counter.Pages];
+    /// <summary>What work is told by: the primary counter, and the one besides it.</summary>
+    private static IEnumerable<string> CountersOf(LineEvidence e) => e.Counter.Besides is { } besides ? [e.Counter.Name, besides.Name] : [e.Counter.Name];
 
     /// <summary>The counter of work that left its band, the primary one before the one besides it; null where both stayed.</summary>
-    private static (string Counter, double Ratio)? Leaving(LineEvidence e) => CountersOf(e).Where(c => c != e.Counter.Pages || c == e.Counter.Name)
+    private static (string Counter, double Ratio)? Leaving(LineEvidence e) => CountersOf(e)
         .Select(c => (Counter: c, Ratio: e.RatioOf(c) ?? 1))
         .Where(c => c.Ratio > 0 && double.IsFinite(c.Ratio) && Math.Abs(Math.Log(c.Ratio)) > WorkBand)
         .Select(c => ((string, double)?)c).FirstOrDefault();

@@ -2,6 +2,7 @@ using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Trials;
@@ -107,15 +108,33 @@ public class VerdictRuleTests
     }
 
     [Theory]
-    [InlineData(300, 5)]
-    [InlineData(30, 15)]
-    public void Work_that_does_not_repeat_or_disagrees_with_itself_decides_nothing(long stepsAfter, long pagesAfter)
+    [InlineData(300)]
+    [InlineData(30)]
+    public void Work_that_does_not_repeat_decides_nothing(long stepsAfter)
     {
         LineEvidence e = Make.Evidence(blocks: 0, stepsAfter: stepsAfter, planAfter: "SCAN b", end: LineEnd.TimeSpent);
         Make.Decide(e).Basis.ShouldBe(Basis.Work);
         Make.Decide(e with { After = e.After! with { CountersRepeat = false } }).Verdict.ShouldBe(Verdict.Unsettled);
-        var counters = new Dictionary<string, long>(e.After!.Counters) { ["pagesTouched"] = pagesAfter };
-        Make.Decide(e with { After = e.After with { Counters = counters } }).Verdict.ShouldBe(Verdict.Unsettled);
+    }
+
+    // A server's blocks, and where they are level the rows; an index that is gone reads fewer blocks by random access and many more rows.
+    [Theory]
+    [InlineData(193, 300, 192, 30_000, Verdict.Regressed, "rowsProcessed")]
+    [InlineData(192, 30_000, 193, 300, Verdict.Improved, "rowsProcessed")]
+    [InlineData(20, 300, 192, 30_000, Verdict.Regressed, "blocksTouched")]
+    [InlineData(192, 300, 20, 290, Verdict.Improved, "blocksTouched")]
+    [InlineData(3_000, 3_000, 192, 30_000, Verdict.Unsettled, "")]
+    [InlineData(192, 30_000, 3_000, 3_000, Verdict.Unsettled, "")]
+    [InlineData(192, 300, 193, 301, Verdict.Unsettled, "")]
+    public void A_servers_work_is_its_blocks_and_its_rows(long blocksBefore, long rowsBefore, long blocksAfter, long rowsAfter, Verdict verdict, string counter)
+    {
+        static Inspection Counted(string plan, long blocks, long rows) => Make.Inspection(plan, 0, "r") with { Counters = new Dictionary<string, long> { ["blocksTouched"] = blocks, ["rowsProcessed"] = rows } };
+        Decision d = Make.Decide(Make.Evidence(blocks: 0, end: LineEnd.TimeSpent) with
+        {
+            Counter = Dialects.PostgresEngine.Counter!, Before = Counted("SCAN a", blocksBefore, rowsBefore), After = Counted("SCAN b", blocksAfter, rowsAfter),
+        });
+        d.Verdict.ShouldBe(verdict, d.Message());
+        ((d.Reason as DecidedByWork)?.Counter ?? "").ShouldBe(counter);
     }
 
     [Theory]

@@ -54,7 +54,7 @@ public class AddressTests
     [Theory]
     [InlineData("SELECT :b, :a, :b", "a=1, b='x'", "SELECT $1, $2, $1", "x|1")]
     [InlineData("SELECT $2, $1", "1=true, 2=null", "SELECT $2, $1", "true|")]
-    [InlineData("SELECT ':no', a::text, @min FROM t -- :nor this", "min=-1.5", "SELECT ':no', a::text, $1 FROM t -- :nor this", "-1.5")]
+    [InlineData("SELECT ':no', a::text, :min FROM t -- :nor this", "min=-1.5", "SELECT ':no', a::text, $1 FROM t -- :nor this", "-1.5")]
     [InlineData("SELECT x'00', :blob", "blob=x'0fff'", "SELECT x'00', $1", @"\x0fff")]
     public void Parameters_are_numbered_and_their_values_put_as_text(string sql, string binds, string numbered, string values)
     {

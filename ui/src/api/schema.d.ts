@@ -2063,6 +2063,7 @@ export interface components {
             statements: components["schemas"]["CheckedStatement"][];
             steps: components["schemas"]["CheckedStep"][];
             problems: components["schemas"]["ProblemView"][];
+            tooShort: null | string;
         };
         CheckRequest: {
             subject: null | string;
@@ -2070,6 +2071,8 @@ export interface components {
             change: string;
             noiseCheck: boolean;
             sides?: components["schemas"]["SubjectSides"];
+            /** Format: double */
+            maxSeconds?: null | number;
         };
         CheckedCase: {
             label: string;

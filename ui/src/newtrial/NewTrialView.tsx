@@ -120,6 +120,9 @@ export function NewTrialView() {
                         : ""}
                   </span>
                 </div>
+                {problems.length === 0 && check.data?.tooShort && (
+                  <p className="border-l-2 border-unsettled pl-2">{check.data.tooShort}</p>
+                )}
                 <Problems problems={refused} go={go} />
                 <Wrong error={(refused.length === 0 ? start.error : null) ?? check.error ?? unfilled} />
               </div>
@@ -169,6 +172,7 @@ function useCheck(draft: Draft) {
     change: useDeferredValue(draft.change),
     noiseCheck: draft.noiseCheck,
     sides: onServer(draft.subject) ? draft.sides : ("copies" as const),
+    maxSeconds: settingsOf(draft).maxSeconds ?? null,
   };
   return useQuery({
     queryKey: ["check", body],
