@@ -121,7 +121,7 @@ export function NewTrialView() {
                   </span>
                 </div>
                 {problems.length === 0 && check.data?.tooShort && (
-                  <p className="border-l-2 border-unsettled pl-2">{check.data.tooShort}</p>
+                  <p className="mt-2 border-l-2 border-unsettled pl-2">{check.data.tooShort}</p>
                 )}
                 <Problems problems={refused} go={go} />
                 <Wrong error={(refused.length === 0 ? start.error : null) ?? check.error ?? unfilled} />

@@ -14,8 +14,10 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
     <Page label="Bill" head={<h2 className="head">Bill: what a day of this workload costs</h2>}>
       {bill.items.length === 0 ? (
         <p className="text-quiet">
-          The bill is calls a day times mean time, summed over the lines. It fills in as lines are measured
-          that say how often they are called.
+          The bill is calls a day times mean time, summed over the lines.{" "}
+          {page.trial.state === "waiting" || page.trial.state === "running"
+            ? "It fills in as lines are measured that say how often they are called."
+            : "No line that says how often it is called has blocks enough for it."}
         </p>
       ) : (
         <Totals page={page} />

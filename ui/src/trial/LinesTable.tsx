@@ -122,6 +122,18 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
   );
 }
 
+/** The measured ratio; of a line that work decided without any block, the ratio of work. */
+function changeOf(r: LineView["result"]): string {
+  if (r.time) {
+    return shortRatio(r.time.ratio);
+  }
+  return !quietVerdicts.includes(r.verdict) && r.work && r.work.before > 0
+    ? shortRatio(r.work.after / r.work.before)
+    : "";
+}
+
+const quietVerdicts: (string | null)[] = ["level", "unsettled", "failed", null];
+
 type RowProps = { line: LineView; live: boolean; chosen: boolean; open: (line: number) => void };
 
 function Row({ line, live, chosen, open }: RowProps) {
@@ -156,7 +168,7 @@ function Row({ line, live, chosen, open }: RowProps) {
       <td className="num">{r.time && three(r.time.afterMs)}</td>
       <td className={`num ${quiet ? "text-quiet" : inkOf(r.verdict)}`}>
         {r.reason?.code === "underFloor" && <span title={r.message ?? ""}>floor </span>}
-        {r.time ? shortRatio(r.time.ratio) : ""}
+        {changeOf(r)}
       </td>
       <td className="w-[92px] align-middle">
         {r.time && r.time.low !== null && r.time.high !== null && (

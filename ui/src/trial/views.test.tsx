@@ -284,3 +284,32 @@ test("settings are those of the engine", async () => {
     await screen.findByText("PostgreSQL 17.2; shared buffers 128MB, work memory 4MB, random page cost 4"),
   ).toBeTruthy();
 });
+
+test("a line that work decided without a block shows the ratio of work, and the bill says why it is empty", async () => {
+  const work = { counter: "vmSteps", before: 10, after: 2360 };
+  const lines = [
+    line(1, { verdict: "regressed", basis: "work", time: null, work }),
+    line(2, { verdict: "level", basis: "work", time: null, work: { ...work, after: 10 } }),
+  ];
+  const page = trial({ lines, bill: { ...trial().bill, items: [] } });
+  const { unmount } = await show(<LinesTable page={page} head={null} selected={null} open={() => {}} />);
+  expect(await screen.findByText("236x dearer")).toBeTruthy();
+  expect(screen.queryByText("same")).toBeNull();
+  unmount();
+  await show(<BillPanel page={page} open={() => {}} />);
+  expect(await screen.findByText(/No line that says how often it is called has blocks enough/)).toBeTruthy();
+});
+
+test("a difference under the floor says so in the list, and too few blocks show no interval", async () => {
+  const few = { ...(line(1).result.time as ResultTime), low: null, high: null, confidence: null, blocks: 3 };
+  const lines = [
+    line(1, {
+      reason: { code: "underFloor", difference: 0.1, floor: 2 } as never,
+      message: "Under the floor.",
+    }),
+    line(2, { verdict: "unsettled", time: few }),
+  ];
+  await show(<LinesTable page={trial({ lines })} head={null} selected={null} open={() => {}} />);
+  expect((await screen.findByText("floor")).getAttribute("title")).toBe("Under the floor.");
+  expect(screen.getAllByRole("row").filter((r) => r.querySelector("svg[role=img]")).length).toBeLessThan(2);
+});
