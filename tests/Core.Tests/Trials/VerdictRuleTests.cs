@@ -131,7 +131,9 @@ public class VerdictRuleTests
         static Inspection Counted(string plan, long blocks, long rows) => Make.Inspection(plan, 0, "r") with { Counters = new Dictionary<string, long> { ["blocksTouched"] = blocks, ["rowsProcessed"] = rows } };
         Decision d = Make.Decide(Make.Evidence(blocks: 0, end: LineEnd.TimeSpent) with
         {
-            Counter = Dialects.PostgresEngine.Counter!, Before = Counted("SCAN a", blocksBefore, rowsBefore), After = Counted("SCAN b", blocksAfter, rowsAfter),
+            Counter = Dialects.PostgresEngine.Counter!,
+            Before = Counted("SCAN a", blocksBefore, rowsBefore),
+            After = Counted("SCAN b", blocksAfter, rowsAfter),
         });
         d.Verdict.ShouldBe(verdict, d.Message());
         ((d.Reason as DecidedByWork)?.Counter ?? "").ShouldBe(counter);
