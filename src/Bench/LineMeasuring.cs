@@ -22,10 +22,10 @@ internal sealed class LineMeasuring : IDisposable
     public LineMeasuring(
         LineEvidence seen, ISubjectCopy before, ISubjectCopy after, TrialOptions options, ExecutionLimit limit, ulong seed, Machine.StolenTime stolen)
     {
-        LineBrief brief = Brief = seen.Brief;
-        _rule = new(brief.Tolerance, options.FloorMicroseconds, options.Looks);
+        Brief = seen.Brief;
+        _rule = new(Brief.Tolerance, options.FloorMicroseconds, options.Looks);
         _stolen = stolen;
-        _random = new(seed ^ ((ulong)brief.Number * 0x9E3779B97F4A7C15));
+        _random = new(seed ^ ((ulong)Brief.Number * 0x9E3779B97F4A7C15));
         _prepare = [() => Prepared(before, Side.Before, seen.Before!, limit), () => Prepared(after, Side.After, seen.After!, limit)];
     }
 
@@ -82,7 +82,7 @@ internal sealed class LineMeasuring : IDisposable
     private SideBatches? Prepared(ISubjectCopy copy, Side side, Inspection seen, ExecutionLimit limit)
     {
         CaseRun run = TrialRun.RunOf(Brief, side);
-        if (seen.Plan is { Roots.Count: > 0 } shown && copy.PlanInSession(run, limit) is { Roots.Count: > 0 } own && own.Shape != shown.Shape)
+        if (TrialRun.HasOtherPlan(copy, run, seen, limit))
         {
             End = LineEnd.OtherPlan;
             return null;

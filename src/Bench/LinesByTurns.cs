@@ -11,25 +11,14 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
 {
     private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
 
-    /// <summary>A line that can be measured.</summary>
-    /// <param name="Line">What runs on each side.</param>
-    /// <param name="Seen">What was found when it was looked at.</param>
-    public sealed record Measurable(LineBrief Line, LineEvidence Seen)
-    {
-        public bool Writes => Seen.Before!.Writes || Seen.After!.Writes;
-
-        /// <summary>Whether its plan or its work is another one on the after side.</summary>
-        public bool Changed => Seen.PlanChanged == true || Seen.SameWork == false;
-    }
-
     /// <summary>
     /// Looks at all lines before any is timed: where the time is short, what is counted still tells. Then lines whose plan changed come
     /// first, and a statement that takes long waits until the others were looked at.
     /// </summary>
     /// <returns>The lines that can be measured.</returns>
-    public async Task<IReadOnlyList<Measurable>> InspectAsync()
+    public async Task<IReadOnlyList<LineEvidence>> InspectAsync()
     {
-        var measurable = new List<Measurable>();
+        var measurable = new List<LineEvidence>();
         var waiting = new Queue<(LineEvidence Planned, bool Again)>(Planned().Select(l => (l, false)));
         while (waiting.TryDequeue(out (LineEvidence Planned, bool Again) next))
         {
@@ -75,10 +64,10 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
                 continue;
             }
 
-            measurable.Add(new(line, seen));
+            measurable.Add(seen);
         }
 
-        return [.. measurable.OrderBy(m => m.Line.Number)];
+        return [.. measurable.OrderBy(m => m.Brief.Number)];
     }
 
     /// <summary>All lines, where the time is bounded with the plans that they would have, those with another one first.</summary>
@@ -102,8 +91,14 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
             }
         }
 
-        return run.Lines.TakeWhile(_ => !run.Stop.IsCancellationRequested).Select(l => run.Seen(l, Seen(before, l, Side.Before), Seen(after, l, Side.After))).ToList().OrderBy(l => l.PlanChanged == true ? 0 : 1);
+        return run.Lines.TakeWhile(_ => !run.Stop.IsCancellationRequested).Select(l => run.Seen(l, Seen(before, l, Side.Before), Seen(after, l, Side.After))).ToList()
+            .OrderBy(l => l.PlanChanged == true ? 0 : 1);
     }
+
+    private static bool Writes(LineEvidence seen) => seen.Before!.Writes || seen.After!.Writes;
+
+    /// <summary>Whether a line's plan or its work is another one on the after side.</summary>
+    private static bool Changed(LineEvidence seen) => seen.PlanChanged == true || seen.SameWork == false;
 
     private void TellSpent(LineEvidence planned)
     {
@@ -117,7 +112,7 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
 
     /// <summary>Where the time is bounded, lines whose plan or work changed come first: of the others it is known what they do.</summary>
     /// <param name="lines">In the order of the workload.</param>
-    public void Measure(IReadOnlyList<Measurable> lines)
+    public void Measure(IReadOnlyList<LineEvidence> lines)
     {
         // An engine in this process is on the thread's own CPU, wherever that is.
         using CpuPlacement? placement = run.Job.Engine.RunsHere ? null : CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
@@ -127,19 +122,19 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
         Stopwatch clock = run.Clock;
         TimeSpan begun = clock.Elapsed;
         ulong seed = new SplitMix(run.Options.Seed + (run.Order.Confirming ? 1UL : 0)).Next();
-        void Rounds(IReadOnlyList<Measurable> group, TimeSpan? until)
+        void Rounds(IReadOnlyList<LineEvidence> group, TimeSpan? until)
         {
-            Measurable[][] parts = until is null ? [[.. group]] : [[.. group.Where(l => l.Changed)], [.. group.Where(l => !l.Changed)]];
-            foreach (Measurable[] part in parts)
+            LineEvidence[][] parts = until is null ? [[.. group]] : [[.. group.Where(Changed)], [.. group.Where(l => !Changed(l))]];
+            foreach (LineEvidence[] part in parts)
             {
-                MeasureInRounds([.. part.Select(l => new LineMeasuring(l.Seen, before, after, run.Options, run.Limit, seed, stolen))], clock, until);
+                MeasureInRounds([.. part.Select(l => new LineMeasuring(l, before, after, run.Options, run.Limit, seed, stolen))], clock, until);
             }
         }
 
         if (before.RollbackLeavesTraces)
         {
             // Reads first, and where the time is short no more of it than their share.
-            Measurable[] reads = [.. lines.Where(l => !l.Writes)], writes = [.. lines.Where(l => l.Writes)];
+            LineEvidence[] reads = [.. lines.Where(l => !Writes(l))], writes = [.. lines.Where(Writes)];
             Rounds(reads, deadline is { } end ? begun + ((end - begun) * ((double)reads.Length / Math.Max(1, lines.Count))) : null);
             Rounds(writes, deadline);
         }

@@ -30,18 +30,21 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
         using WholeSide? sideBefore = timed ? new(before, stolen, limit) : null;
         Stopwatch clock = run.Clock;
         bool IsTimed(LineBrief line) => timed && seen.TryGetValue(line.Number, out Inspection? i) && i is { Failure: null, Writes: false };
-        void Measure(WholeSide? side, Side which, TimeSpan? until)
+        var otherPlan = new HashSet<int>();
+        void Measure(WholeSide? side, ISubjectCopy copy, Side which, Dictionary<int, Inspection> shown, TimeSpan? until)
         {
             if (side is not null)
             {
                 run.Tell(new StageReached(TrialStage.Measuring, $"all lines, {which.ToString().ToLowerInvariant()}"));
                 using CpuPlacement? placement = CpuPlacement.Apart([before.EngineProcess, after.EngineProcess]);
                 GC.Collect(2, GCCollectionMode.Forced, blocking: true, compacting: true);
-                side.Measure([.. run.Brief.Lines.Where(IsTimed).Select(l => (l.Number, TrialRun.RunOf(l, which)))], MostBatches, clock, until, run.Stop);
+                LineBrief[] lines = [.. run.Brief.Lines.Where(l => IsTimed(l) && shown.ContainsKey(l.Number))];
+                otherPlan.UnionWith(lines.Where(l => HasOtherPlan(copy, TrialRun.RunOf(l, which), shown[l.Number])).Select(l => l.Number));
+                side.Measure([.. lines.Where(l => !otherPlan.Contains(l.Number)).Select(l => (l.Number, TrialRun.RunOf(l, which)))], MostBatches, clock, until, run.Stop);
             }
         }
 
-        await Task.Run(() => Measure(sideBefore, Side.Before, half), run.Stop);
+        await Task.Run(() => Measure(sideBefore, before, Side.Before, seen, half), run.Stop);
         if (await apply() is { } refused)
         {
             run.Tell(new AftermathRead(subject.Aftermath()));
@@ -64,7 +67,7 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
             run.Tell(new LineEnded(line.Number, LineEnd.TimeSpent));
         }
 
-        await Task.Run(() => Measure(sideAfter, Side.After, deadline), run.Stop);
+        await Task.Run(() => Measure(sideAfter, after, Side.After, then, deadline), run.Stop);
         double[] speeds = [.. run.Brief.Lines.SelectMany(l => (sideBefore?.Of(l.Number) ?? []).Concat(sideAfter?.Of(l.Number) ?? [])).Select(b => b.Yardstick)];
         foreach (LineBrief line in looked)
         {
@@ -76,6 +79,12 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
                 continue;
             }
 
+            if (otherPlan.Contains(line.Number))
+            {
+                run.Tell(new LineEnded(line.Number, LineEnd.OtherPlan));
+                continue;
+            }
+
             SideFailure? b = sideBefore!.Failures.GetValueOrDefault(line.Number), a = sideAfter!.Failures.GetValueOrDefault(line.Number);
             IReadOnlyList<Block> blocks = speeds.Length == 0 ? [] : WholeSide.Paired(sideBefore.Of(line.Number), sideAfter.Of(line.Number), Quantile.Median(speeds));
             run.Tell(new BlocksMeasured(line.Number, blocks));
@@ -84,6 +93,19 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
 
         run.Tell(new AftermathRead(subject.Aftermath()));
         return new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes());
+    }
+
+    private bool HasOtherPlan(ISubjectCopy copy, CaseRun of, Inspection shown)
+    {
+        try
+        {
+            return TrialRun.HasOtherPlan(copy, of, shown, run.Limit);
+        }
+        catch (EngineException)
+        {
+            // Told when it is timed.
+            return false;
+        }
     }
 
     /// <returns>What was seen of the lines that there was time for.</returns>

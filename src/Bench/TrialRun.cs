@@ -57,6 +57,13 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
 
     public static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
 
+    /// <summary>Whether the session that times a case would run it by another plan than the one that was looked at.</summary>
+    /// <param name="copy">Whose session.</param>
+    /// <param name="seen">What was looked at.</param>
+    /// <exception cref="EngineException">The engine cannot tell.</exception>
+    public static bool HasOtherPlan(ISubjectCopy copy, CaseRun run, Inspection seen, ExecutionLimit limit) =>
+        seen.Plan is { Roots.Count: > 0 } shown && copy.PlanInSession(run, limit) is { Roots.Count: > 0 } own && own.Shape != shown.Shape;
+
     /// <summary>Tells one event at a time, whoever has something to tell.</summary>
     public void Tell(BenchEvent happened)
     {

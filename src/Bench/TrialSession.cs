@@ -133,7 +133,7 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
             async () =>
             {
                 var turns = new LinesByTurns(run, before, after, stolen);
-                IReadOnlyList<LinesByTurns.Measurable> lines = await turns.InspectAsync();
+                IReadOnlyList<LineEvidence> lines = await turns.InspectAsync();
                 counter.Dispose();
                 turns.Measure(lines);
             }, run.Stop);

@@ -137,6 +137,7 @@ public sealed record DecidedAnew(int Number, string DecidedAt, int Rules, string
 public sealed record BlockView(double AtSeconds, bool BeforeFirst, double BeforeUs, double AfterUs, int Switches, double StolenMs, bool LeftOut);
 
 /// <param name="Plans">Null where neither side has a plan.</param>
+/// <param name="Confirmation">What the second session said; null where there was none.</param>
 /// <param name="Standing">The plan that the team accepted for the statement; null where there is none.</param>
 /// <param name="LeavesStanding">Whether the side after runs by another; null where there is none to leave.</param>
 /// <param name="Pin">Whether the statement can be held to its plan before (offered), or this rewrite is such a pin that may be listed (proven); null otherwise.</param>
@@ -144,7 +145,7 @@ public sealed record BlockView(double AtSeconds, bool BeforeFirst, double Before
 public sealed record LinePage(
     TrialSummary Trial, LineView Line, string BeforeSql, string AfterSql, string BeforeBinds, string AfterBinds, double? BandLow, double BandHigh,
     IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, ComparisonView? Plans,
-    ResultTime? Confirmation, StandingPlan? Standing, bool? LeavesStanding, string? Pin, string BeforePlanText, string AfterPlanText)
+    SecondSession? Confirmation, StandingPlan? Standing, bool? LeavesStanding, string? Pin, string BeforePlanText, string AfterPlanText)
 {
     public static LinePage Of(TrialSummary trial, Line line, TrialAccount account, StandingPlan? standing)
     {
@@ -155,7 +156,7 @@ public sealed record LinePage(
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             Compared(line, account),
-            line.Judgement.Confirmation is { } c ? new(c.Ratio, c.HasInterval ? Math.Exp(c.Low) : null, c.HasInterval ? Math.Exp(c.High) : null, c.HasInterval ? 1 - LookSchedule.TotalAlpha : null, c.Blocks, null, null, 0, null) : null,
+            line.Judgement.Confirmation is { } c ? new(c.Ratio, c.HasInterval ? Math.Exp(c.Low) : null, c.HasInterval ? Math.Exp(c.High) : null, c.Blocks) : null,
             standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(line, pins, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
@@ -196,6 +197,13 @@ public sealed record LinePage(
         ? null
         : new(plan, sql, engine.Plans!) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
 }
+
+/// <summary>What the blocks on fresh copies said.</summary>
+/// <param name="Ratio">Pseudo-median of after / before.</param>
+/// <param name="Low">Lower end of its interval; null where there are too few blocks for one.</param>
+/// <param name="High">Upper end, likewise.</param>
+/// <param name="Blocks">That count.</param>
+public sealed record SecondSession(double Ratio, double? Low, double? High, int Blocks);
 
 public sealed record CheckRequest(string? Subject, string Workload, string Change, bool NoiseCheck, SubjectSides Sides = SubjectSides.Copies, double? MaxSeconds = null);
 

@@ -92,9 +92,14 @@ public static class CapturedWorkload
     internal static CaseSource WithParameters(CaseSource execution, SqlDialect dialect)
     {
         List<Token> tokens = SqlLexer.Tokenize(execution.Sql, dialect);
-        if (execution.Binds.Length > 0 || tokens.Any(t => t.Kind == TokenKind.Parameter))
+        if (tokens.Any(t => dialect.Binds(t, t.Span.Of(execution.Sql))))
         {
             return execution;
+        }
+
+        if (execution.Binds.Length > 0)
+        {
+            return execution with { Sql = InOwnMarks(execution.Sql, tokens, dialect) };
         }
 
         var sql = new StringBuilder();
@@ -114,6 +119,22 @@ public static class CapturedWorkload
         }
 
         return execution with { Sql = sql.ToString(), Binds = string.Join(", ", binds) };
+    }
+
+    /// <summary>A driver's <c>?</c> and <c>@name</c> as the engine itself writes parameters: it takes those for operators.</summary>
+    private static string InOwnMarks(string sql, List<Token> tokens, SqlDialect dialect)
+    {
+        var own = new StringBuilder();
+        int bare = 0;
+        foreach (Token token in tokens)
+        {
+            string text = token.Span.Of(sql);
+            own.Append(token.Kind != TokenKind.Parameter || dialect.ParameterMarks.Contains(text[0]) ? text
+                : text == "?" ? string.Create(CultureInfo.InvariantCulture, $"${++bare}")
+                : (text[0] == '?' ? "$" : ":") + text[1..]);
+        }
+
+        return own.ToString();
     }
 
     private static string Rounded(double calls) => calls >= 10

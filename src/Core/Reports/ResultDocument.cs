@@ -84,7 +84,7 @@ public sealed record ResultBill(
 /// <param name="BeforeMs">What an execution typically takes: the medians of both sides, put on the ratio.</param>
 /// <param name="AfterMs">Likewise.</param>
 public sealed record ResultTime(
-    double Ratio, double? Low, double? High, double? Confidence, int Blocks, double? MeanRatio, double? P95Ratio, int BlocksLeftOut, bool? Confirmed, double BeforeMs = 0, double AfterMs = 0);
+    double Ratio, double? Low, double? High, double? Confidence, int Blocks, double? MeanRatio, double? P95Ratio, int BlocksLeftOut, bool? Confirmed, double BeforeMs, double AfterMs);
 
 public sealed record ResultWork(string Counter, long Before, long After);
 

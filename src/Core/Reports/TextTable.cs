@@ -50,7 +50,7 @@ public static class TextTable
         {
             object?[] cells =
             [
-                Word(l.Verdict), l.Basis?.ToString().ToLowerInvariant(), l.Statement, l.Case, l.Pattern, l.Before.MedianMs, l.After.MedianMs,
+                Word(l.Verdict), l.Basis?.ToString().ToLowerInvariant(), l.Statement, l.Case, l.Pattern, l.Time?.BeforeMs, l.Time?.AfterMs,
                 l.Time?.Ratio, l.Time?.Low, l.Time?.High, l.Time?.Blocks, l.Work?.Before, l.Work?.After, l.PlanChanged, l.SameRows, l.Message,
             ];
             text.AppendJoin(",", cells.Select(c => CsvCell.Of(c))).Append("\r\n");

@@ -100,9 +100,9 @@ public sealed record Bill(
         int blocks = line.Judgement.Judged.Count;
         (string Reason, bool Untimed)? why = line.Decision is null ? ("not measured", false)
             : line.Decision.Verdict == Verdict.Failed ? ("failed", false)
-            : e.AfterFailure is not null ? ("the after side did not finish", false)
+            : e.AfterFailure is not null ? ("the after side did not finish", e.Brief.CallsPerDay is not null)
             : e.Brief.CallsPerDay is null ? ("the workload gives no calls", false)
-            : e.End == LineEnd.NotTimed ? ("not timed", false)
+            : e.End == LineEnd.NotTimed ? ("not timed", line.Decision.Verdict is Verdict.Regressed or Verdict.Improved)
             : !line.Judgement.HasInterval ? (blocks == 0 ? "no blocks" : $"too few blocks: {blocks}", true)
             : null;
         return why is { } w ? new(line.Number, e.Brief.Statement, e.Brief.Case, w.Reason, e.WorkRatio, w.Untimed) : null;

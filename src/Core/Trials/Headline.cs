@@ -33,10 +33,10 @@ public static class Headline
 
     private static string Untold(IReadOnlyList<NotBilled> untold)
     {
-        double most = untold.Max(n => n.WorkRatio is > 0 and { } r ? Math.Max(r, 1 / r) : 1);
-        NotBilled? worst = untold.FirstOrDefault(n => n.WorkRatio is > 0 and { } r && Math.Max(r, 1 / r) == most);
-        string work = worst is not null && most > 1 + TrialOptions.WorkTolerance ? $", {worst.Statement} {Figures.Ratio(worst.WorkRatio!.Value)} by work" : "";
-        return $"the bill cannot be told: {untold.Count} line{(untold.Count == 1 ? " has" : "s have")} too few blocks{work}";
+        static double Distance(NotBilled n) => n.WorkRatio is > 0 and { } ratio ? Math.Abs(Math.Log(ratio)) : 0;
+        NotBilled worst = untold.MaxBy(Distance)!;
+        string work = Distance(worst) > Math.Log(1 + TrialOptions.WorkTolerance) ? $", {worst.Statement} {Figures.Ratio(worst.WorkRatio!.Value)} by work" : "";
+        return $"the bill cannot be told: {untold.Count} line{(untold.Count == 1 ? " was" : "s were")} not timed enough{work}";
     }
 
     /// <summary>A bill is said to move where some line did, or where it moved by more than any single line may and still be level.</summary>

@@ -43,7 +43,7 @@ public static class VerdictRule
 
     /// <summary>
     /// Decides all lines together: keeps the false discovery rate of the regressed lines, of which those that the procedure does not
-    /// believe fall back to unsettled.
+    /// believe fall back to unsettled by time.
     /// </summary>
     /// <param name="lines">Decided one by one.</param>
     /// <param name="rate">The false discovery rate, a fraction.</param>
@@ -57,7 +57,8 @@ public static class VerdictRule
             Line line = kept[tested[k]];
             if (!believed[k] && line is { Decision: { Verdict: Verdict.Regressed, Basis: Basis.Time } decision, Evidence.AfterFailure: null })
             {
-                kept[tested[k]] = line with { Decision = decision with { Verdict = Verdict.Unsettled, Reason = new MayBeChance(tested.Length, rate) } };
+                Decision fallen = decision with { Verdict = Verdict.Unsettled, Reason = new MayBeChance(tested.Length, rate) };
+                kept[tested[k]] = line with { Decision = WithWork(line.Evidence, fallen, line.Judgement, [.. decision.Notices]) };
             }
         }
 

@@ -172,7 +172,7 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
 
-    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new PostgresInspector(Shared, limit, Own).Planned(run);
+    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new PostgresInspector(Shared, limit, _rolledBack ? Holding.OpenTransaction : Own).Planned(run);
 
     public ISubjectSession OpenSession(SessionWrites writes)
     {

@@ -49,14 +49,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         double? cold = null;
         try
         {
-            if (holding != Holding.Transaction)
-            {
-                Undone(() =>
-                {
-                    connection.MustBePlain(parameters.Probe ?? parameters.Sql);
-                    return true;
-                });
-            }
+            MustBePlain(parameters);
 
             writes = Writes(run.Sql);
             parameters = Typed(parameters, run);
@@ -82,8 +75,23 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <exception cref="EngineException">The server refused it.</exception>
     public Plan Planned(CaseRun run)
     {
-        PostgresParameters parameters = Typed(PostgresParameters.Of(run), run);
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        MustBePlain(parameters);
+        parameters = Typed(parameters, run);
         return Undone(() => AsKept(parameters, sql => Explain("FORMAT JSON", sql))) ?? new Plan([]);
+    }
+
+    /// <summary>On what is not a private copy, a text that is no query or write is refused before any of it runs.</summary>
+    private void MustBePlain(PostgresParameters parameters)
+    {
+        if (holding != Holding.Transaction)
+        {
+            Undone(() =>
+            {
+                connection.MustBePlain(parameters.Probe ?? parameters.Sql);
+                return true;
+            });
+        }
     }
 
     private PostgresParameters Typed(PostgresParameters plain, CaseRun run) => plain.Probe is null ? plain : Undone(() => PostgresParameters.Of(run, connection));

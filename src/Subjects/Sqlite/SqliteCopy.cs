@@ -86,7 +86,7 @@ internal sealed class SqliteCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
 
-    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => _shared.Explain(run.Sql);
+    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new SqliteInspector(_shared, _watchdog, limit).Explained(run.Sql);
 
     public ISubjectSession OpenSession(SessionWrites writes) =>
         new SqliteSession(Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: writes == SessionWrites.Committed, longestWait: SqliteSession.LongestWait), writes);

@@ -43,7 +43,10 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         }
     }
 
-    private Plan Explained(string sql)
+    /// <summary>The estimated plan; nothing is executed.</summary>
+    /// <param name="sql">One statement.</param>
+    /// <exception cref="EngineException">The engine refused it, or planning took too long.</exception>
+    public Plan Explained(string sql)
     {
         watchdog.Arm(connection.Handle, limit.Now);
         try

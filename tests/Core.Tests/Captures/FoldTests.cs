@@ -202,6 +202,20 @@ public class FoldTests
     [Fact]
     public void Values_written_into_a_statement_become_its_parameters()
     {
+        // A driver's marks are operators to the server: what is run has the server's own, and the values that came along.
+        foreach ((string sent, string binds, string run) in new[]
+        {
+            ("SELECT 1 FROM parcel WHERE id = ? AND depot IN (?, ?)", "1=4, 2=5, 3=6", "SELECT 1 FROM parcel WHERE id = $1 AND depot IN ($2, $3)"),
+            ("SELECT 1 FROM parcel WHERE id = @id", "id=4", "SELECT 1 FROM parcel WHERE id = :id"),
+            ("SELECT 1 FROM parcel WHERE more ? 'x' AND id = $1", "1=4", "SELECT 1 FROM parcel WHERE more ? 'x' AND id = $1"),
+            ("SELECT 1 FROM parcel WHERE more ? 'x' AND id = 7", "", "SELECT :v1 FROM parcel WHERE more ? :v2 AND id = :v3"),
+        })
+        {
+            string written = CapturedWorkload.Statement("own", 3, 100, [new(sent, binds, 100)], Dialects.PostgreSql)!;
+            written.ShouldContain(run);
+            WorkloadFile.Parse(written, Dialects.PostgreSql).Problems.ShouldBeEmpty(written);
+        }
+
         string text = CapturedWorkload.Statement("late", 3, 100, [new("SELECT 1 FROM parcel WHERE note = 'it''s' AND id > 40;", "", 100)], Dialects.Sqlite)!;
         WorkloadStatement statement = WorkloadFile.Parse(text).Value.Statements.ShouldHaveSingleItem();
         statement.Sql.ShouldBe("SELECT :v1 FROM parcel WHERE note = :v2 AND id > :v3");

@@ -74,7 +74,21 @@ public class BillAndFiguresTests
         lines[1].Decision!.Verdict.ShouldBe(Verdict.Regressed);
         Bill bill = Bill.Of(lines, 1);
         bill.LeftOut.ShouldHaveSingleItem().ShouldBe(new(1, "huts", "1", why, 40_386, Untimed: true));
-        Headline.Of(lines, bill).ShouldBe("1 of 2 regressed, 1 improved; the bill cannot be told: 1 line has too few blocks, huts 40\u2009386x dearer by work");
+        Headline.Of(lines, bill).ShouldBe("1 of 2 regressed, 1 improved; the bill cannot be told: 1 line was not timed enough, huts 40\u2009386x dearer by work");
+    }
+
+    // In place a write is not timed, and on the after side a line may never end: what either costs is missing from any total.
+    [Fact]
+    public void A_bill_without_a_line_that_got_dearer_untimed_is_not_told()
+    {
+        Line cheaper = Decided(Make.Evidence(1_000, 300, calls: 864_000));
+        Line write = Decided(Make.Evidence(blocks: 0, stepsAfter: 300, planAfter: "SCAN b", calls: 10, end: LineEnd.NotTimed)), alike = Decided(Make.Evidence(blocks: 0, calls: 10, end: LineEnd.NotTimed));
+        Line endless = Decided(Make.Evidence(blocks: 0, calls: 10, end: LineEnd.Failed) with { After = Make.Inspection("SCAN a", 0, "r", new("too long.", TimeLimit: true)) });
+        (write.Decision!.Verdict, alike.Decision!.Verdict, endless.Decision!.Verdict).ShouldBe((Verdict.Regressed, Verdict.Level, Verdict.Regressed));
+        string Told(params Line[] lines) => Headline.Of(lines, Bill.Of(lines, 1));
+        Told(cheaper, write).ShouldContain("the bill cannot be told: 1 line was not timed enough, huts 3.00x dearer by work");
+        Told(cheaper, endless).ShouldContain("the bill cannot be told: 1 line was not timed enough");
+        Told(cheaper, alike).ShouldContain("the bill falls");
     }
 
     [Fact]

@@ -243,6 +243,11 @@ public class VerdictRuleTests
         weak.Judgement.Comparison!.PValueAbove.ShouldBeGreaterThan(0.001);
         Line[] others = Enumerable.Range(0, 40).Select(_ => new Line(Make.Evidence(), new(Verdict.Level, Basis.Time, null, []))).ToArray();
         VerdictRule.WithDiscoveryRate([weak, .. others], 0.01)[0].Decision!.Verdict.ShouldBe(Verdict.Unsettled);
+
+        // What was counted is no chance.
+        Line counted = weak with { Evidence = weak.Evidence with { After = Make.Inspection("SCAN b", 300, "r") } };
+        Decision byWork = VerdictRule.WithDiscoveryRate([counted, .. others], 0.01)[0].Decision!;
+        (byWork.Verdict, byWork.Basis).ShouldBe((Verdict.Regressed, Basis.Work));
     }
 
     private static readonly IEqualityComparer<Decision> DecisionComparer = EqualityComparer<Decision>.Create(

@@ -143,10 +143,11 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
         hostile.Fingerprint().ShouldBe(before);
     }
 
-    /// <summary>As a step of a change, as a statement that is looked at, and as one that is timed.</summary>
+    /// <summary>As a step of a change, as a statement that is planned, looked at, and timed.</summary>
     private static async Task AttackAsync(ISubjectCopy copy, string attack)
     {
         await Quietly(() => copy.ApplyAsync(new(1, attack, new(0, attack.Length), new(1, 1)), default));
+        await Quietly(() => Task.FromResult(copy.PlanInSession(new(attack, []), Limit)));
         await Quietly(async () => await copy.InspectAsync(new(attack, []), Limit, default));
         await Quietly(() =>
         {

@@ -2326,7 +2326,7 @@ export interface components {
             blocks: components["schemas"]["BlockView"][];
             confirmingBlocks: components["schemas"]["BlockView"][];
             plans: null | components["schemas"]["ComparisonView"];
-            confirmation: null | components["schemas"]["ResultTime"];
+            confirmation: null | components["schemas"]["SecondSession"];
             standing: null | components["schemas"]["StandingPlan"];
             leavesStanding: null | boolean;
             pin: null | string;
@@ -3003,13 +3003,11 @@ export interface components {
             /**
              * Format: double
              * @description What an execution typically takes: the medians of both sides, put on the ratio.
-             * @default 0
              */
             beforeMs: number;
             /**
              * Format: double
              * @description Likewise.
-             * @default 0
              */
             afterMs: number;
         };
@@ -3047,6 +3045,16 @@ export interface components {
             application: string;
             user: string;
             plan: string;
+        };
+        SecondSession: {
+            /** Format: double */
+            ratio: number;
+            /** Format: double */
+            low: null | number;
+            /** Format: double */
+            high: null | number;
+            /** Format: int32 */
+            blocks: number;
         };
         ServerLook: {
             version: string;

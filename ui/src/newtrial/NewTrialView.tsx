@@ -65,7 +65,7 @@ export function NewTrialView() {
   const lines = check.data?.statements.reduce((n, s) => n + s.cases.length, 0) ?? 0;
 
   return (
-    <Frame at={"New trial"}>
+    <Frame at="New trial">
       <Spread
         name="new"
         start={0.55}
