@@ -10,7 +10,8 @@ namespace SwiftLedger.Bench;
 /// <param name="Engine">Whose parser is asked.</param>
 /// <param name="Statements">To be checked by the engine's parser; null where a plan is asked for.</param>
 /// <param name="Sql">To be explained.</param>
-internal sealed record CheckRequest(Engine Engine, IReadOnlyList<string>? Statements, IReadOnlyList<SchemaObject>? Schema = null, Catalog? Catalog = null, string? Sql = null);
+/// <param name="Subject">Where the statements are prepared in it instead; null where only their syntax is asked.</param>
+internal sealed record CheckRequest(Engine Engine, IReadOnlyList<string>? Statements, IReadOnlyList<SchemaObject>? Schema = null, Catalog? Catalog = null, string? Sql = null, string? Subject = null);
 
 /// <summary>What is wrong with a statement.</summary>
 /// <param name="Statement">Its place in the request, from 0.</param>
@@ -59,7 +60,7 @@ public static class CheckMain
 
         if (request.Statements is { } statements)
         {
-            return new([.. checks.CheckAll(statements, Longest).Select(c => new ParserComplaint(c.Statement, c.Complaint.Message, c.Complaint.Offset))]);
+            return new([.. (request.Subject is { } subject ? checks.MissingIn(subject, statements, Longest) : checks.CheckAll(statements, Longest)).Select(c => new ParserComplaint(c.Statement, c.Complaint.Message, c.Complaint.Offset))]);
         }
 
         try

@@ -27,6 +27,11 @@ public sealed class CheckProcess : IDisposable
         return reply.Problems ?? [new(0, reply.Failure!, null)];
     }
 
+    /// <summary>What statements name that is not in the subject; nothing where it cannot be looked into.</summary>
+    /// <param name="subject">Its address.</param>
+    public IReadOnlyList<ParserComplaint> Missing(Engine engine, string subject, IReadOnlyList<string> statements) =>
+        statements.Count == 0 ? [] : Ask(new(engine, statements, Subject: subject)).Problems ?? [];
+
     /// <summary>The plan of a statement by a schema and its statistics alone.</summary>
     /// <returns>The plan, or why there is none.</returns>
     public (Plan? Plan, string? Failure) Explain(Engine engine, IReadOnlyList<SchemaObject> schema, Catalog? catalog, string sql)

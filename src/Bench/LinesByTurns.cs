@@ -9,7 +9,7 @@ namespace SwiftLedger.Bench;
 /// <summary>Looks at lines on both sides and measures them in rounds, the two sides by turns.</summary>
 internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCopy after, Machine.StolenTime stolen)
 {
-    private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120);
+    private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120), RowsWithin = TimeSpan.FromSeconds(1);
 
     /// <summary>
     /// Looks at all lines before any is timed: where the time is short, what is counted still tells. Then lines whose plan changed come
@@ -57,6 +57,12 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
                 seen = run.Seen(line, a, b);
             }
 
+            if (seen.SameRows == false)
+            {
+                (a, b) = WithRowsThatDiffer(line, a, b, limit);
+                seen = run.Seen(line, a, b);
+            }
+
             run.Tell(new LineInspected(line.Number, a, b));
             if (seen.CannotBeMeasured)
             {
@@ -68,6 +74,27 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
         }
 
         return [.. measurable.OrderBy(m => m.Brief.Number)];
+    }
+
+    /// <summary>Reads both sides again for the rows that only one gives, where that does not take long; where it fails, their number is all that is known.</summary>
+    private (Inspection Before, Inspection After) WithRowsThatDiffer(LineBrief line, Inspection a, Inspection b, ExecutionLimit limit)
+    {
+        TimeSpan most = run.Deadline is null ? limit.One : RowsWithin;
+        if (run.IsSpent || TimeSpan.FromMilliseconds(((2 * a.ColdMilliseconds) + b.ColdMilliseconds) ?? 0) > most)
+        {
+            return (a, b);
+        }
+
+        try
+        {
+            return RowSieve.Compare(wanted => before.Rows(TrialRun.RunOf(line, Side.Before), limit, wanted), wanted => after.Rows(TrialRun.RunOf(line, Side.After), limit, wanted)) is var (onlyBefore, onlyAfter)
+                ? (a with { OnlyHere = onlyBefore }, b with { OnlyHere = onlyAfter })
+                : (a, b);
+        }
+        catch (EngineException)
+        {
+            return (a, b);
+        }
     }
 
     /// <summary>All lines, where the time is bounded with the plans that they would have, those with another one first.</summary>

@@ -115,7 +115,7 @@ internal static class ServeCommand
         books.KeepWorkload(book.Id, scenario.Workload);
         ReadDemoCaptures(ledger, book.Id, scenario);
         List<ChangeRecord> changes = scenario.Changes.Select(c => books.KeepChange(book.Id, c.Title, c.Note, c.Text)).ToList();
-        if (trials.OfBook(book.Id).All(t => t.State is not (TrialStates.Waiting or TrialStates.Running)))
+        if (trials.OfBook(book.Id).All(t => t.State is not (TrialState.Waiting or TrialState.Running)))
         {
             ChangeRecord first = changes[0];
             trials.Add(book.Id, first.Id, first.Title, scenario.Workload, first.Text, new TrialOptions());

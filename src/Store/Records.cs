@@ -50,8 +50,7 @@ public sealed record TrialRecord
     /// <summary>The options as JSON.</summary>
     public string Options { get; init; } = "{}";
 
-    /// <summary>One of the names in <see cref="TrialStates"/>.</summary>
-    public string State { get; init; } = "";
+    public TrialState State { get; init; }
 
     public string CreatedAt { get; init; } = "";
 
@@ -76,17 +75,17 @@ public sealed record TrialRecord
 /// <param name="DecidedAt">UTC, ISO 8601.</param>
 public sealed record KeptSettlement(int Number, string DecidedAt, Settlement Decided);
 
-/// <summary>The states of a trial.</summary>
-public static class TrialStates
+/// <summary>The states of a trial; the ledger keeps their names in small letters.</summary>
+public enum TrialState
 {
-    public const string Waiting = "waiting";
-    public const string Running = "running";
-    public const string Finished = "finished";
+    Waiting,
+    Running,
+    Finished,
 
     /// <summary>What was handed in could not be measured.</summary>
-    public const string Refused = "refused";
-    public const string Cancelled = "cancelled";
+    Refused,
+    Cancelled,
 
     /// <summary>The measuring process or the server ended before the trial did.</summary>
-    public const string Interrupted = "interrupted";
+    Interrupted,
 }

@@ -26,6 +26,9 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
     };
 
+    /// <summary>The state as the ledger and results write it.</summary>
+    public static string NameOf(TrialState state) => state.ToString().ToLowerInvariant();
+
     public TrialRecord Add(long bookId, long? changeId, string title, string workload, string change, TrialOptions options)
     {
         using SqliteConnection connection = ledger.Open();
@@ -33,7 +36,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
             INSERT INTO trial (book_id, change_id, title, workload, change_text, options, state, created_at)
             VALUES (@bookId, @changeId, @title, @workload, @change, @options, @state, @now)
             RETURNING id
-            """, new { bookId, changeId, title, workload, change, options = JsonSerializer.Serialize(options, Json), state = TrialStates.Waiting, now = clock.Now() });
+            """, new { bookId, changeId, title, workload, change, options = JsonSerializer.Serialize(options, Json), state = NameOf(TrialState.Waiting), now = clock.Now() });
         return Find(id)!;
     }
 
@@ -92,15 +95,15 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
 
     /// <summary>Ends a trial in a state, with what was decided.</summary>
     /// <param name="id">The trial.</param>
-    /// <param name="state">One of <see cref="TrialStates"/>.</param>
+    /// <param name="state">Neither waiting nor running.</param>
     /// <param name="message">Why, where that is not a plain finish.</param>
     /// <param name="decided">Null where nothing was.</param>
-    public void End(long id, string state, string? message, Settlement? decided)
+    public void End(long id, TrialState state, string? message, Settlement? decided)
     {
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction();
         connection.Execute("UPDATE trial SET state = @state, message = @message, finished_at = @now WHERE id = @id",
-            new { id, state, message, now = clock.Now() }, transaction);
+            new { id, state = NameOf(state), message, now = clock.Now() }, transaction);
         if (decided is not null)
         {
             Insert(connection, transaction, id, decided);

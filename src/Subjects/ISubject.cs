@@ -68,6 +68,12 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <summary>Plan, rows, counters and the first execution on a fresh connection. Engine errors come back as the inspection's failure.</summary>
     Task<Inspection> InspectAsync(CaseRun run, ExecutionLimit limit, CancellationToken stop);
 
+    /// <summary>Executes a case once more, untimed, and keeps rows of it.</summary>
+    /// <param name="wanted">Asked for each row by its hash, which is the same on both sides for the same values of the same types.</param>
+    /// <returns>The first of the wanted rows, and how many there were.</returns>
+    /// <exception cref="EngineException">It failed, or took too long.</exception>
+    RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted);
+
     /// <summary>Tables, indexes, sizes and statistics; null where nothing can read them.</summary>
     /// <param name="limit">Of counting all tables.</param>
     Catalog? ReadCatalog(TimeSpan limit);

@@ -97,6 +97,12 @@ public interface IStatementChecks
     /// <returns>The complaints, by the statement's place from 0.</returns>
     IEnumerable<(int Statement, EngineException Complaint)> CheckAll(IEnumerable<string> statements, TimeSpan longest);
 
+    /// <summary>Prepares statements in the subject itself, and runs nothing: what is well-formed and names what is not there.</summary>
+    /// <param name="address">Of the subject; nothing is written to it.</param>
+    /// <param name="longest">Of all together.</param>
+    /// <returns>The complaints, by the statement's place from 0; none where the subject cannot be looked into just now.</returns>
+    IReadOnlyList<(int Statement, EngineException Complaint)> MissingIn(string address, IEnumerable<string> statements, TimeSpan longest);
+
     /// <summary>The plan of a statement by a schema and its statistics alone.</summary>
     /// <param name="schema">Definitions, tables before what stands on them.</param>
     /// <param name="catalog">Where the statistics come from; null for none.</param>

@@ -38,7 +38,9 @@ internal sealed class RowHash
         BinaryPrimitives.WriteInt64LittleEndian(place[1..], value);
     }
 
-    public void End()
+    /// <summary>Ends the row.</summary>
+    /// <returns>Its hash.</returns>
+    public UInt128 End()
     {
         UInt128 row = XxHash128.HashToUInt128(_row.AsSpan(0, _length));
         Span<byte> link = stackalloc byte[32];
@@ -47,6 +49,7 @@ internal sealed class RowHash
         _chain = XxHash128.HashToUInt128(link);
         _sum += row;
         Rows++;
+        return row;
     }
 
     private static string Hex(UInt128 value) => value.ToString("x32", System.Globalization.CultureInfo.InvariantCulture);
@@ -68,9 +71,11 @@ internal sealed class RowHash
     }
 
     /// <summary>Adds a value of varying length that comes in pieces.</summary>
-    public void AddStream(byte type, Stream stream, byte[] buffer)
+    /// <param name="seen">Given its first bytes; null for nobody.</param>
+    public void AddStream(byte type, Stream stream, byte[] buffer, Action<ReadOnlySpan<byte>>? seen = null)
     {
         int held = stream.ReadAtLeast(buffer, LongestAsItIs + 1, throwOnEndOfStream: false);
+        seen?.Invoke(buffer.AsSpan(0, held));
         if (held <= LongestAsItIs)
         {
             AddBytes(type, buffer.AsSpan(0, held));

@@ -73,7 +73,7 @@ internal static class Api
     {
         (TrialBrief brief, IReadOnlyList<InputProblem> problems) =
             TrialChecks.Check(request.Workload, request.Change, new(NoiseCheck: request.NoiseCheck, Engine: KnownEngines.OfSubject(request.Subject), Sides: request.Sides, MaxSeconds: request.MaxSeconds is > 0 ? request.MaxSeconds : null), request.Subject, checker);
-        return CheckReport.Of(brief, request.Workload, problems);
+        return CheckReport.Of(brief, request.Workload, problems, TrialChecks.Missing(brief, request.Workload, request.Subject, checker));
     }
 
     /// <summary>What can be tested on a server with these rights. Nothing is written there.</summary>
@@ -251,7 +251,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, trial.State, trials.Settlements(id) is [{ Decided: var kept }, ..] ? kept : null);
+        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, TrialStore.NameOf(trial.State), trials.Settlements(id) is [{ Decided: var kept }, ..] ? kept : null);
         return format switch
         {
             "json" => TypedResults.Text(result.ToJson(), "application/json", Encoding.UTF8),

@@ -10,7 +10,7 @@ using SwiftLedger.Store;
 namespace SwiftLedger.Web;
 
 /// <summary>Something wrong with what was handed in.</summary>
-/// <param name="Part">subject, workload, change or options.</param>
+/// <param name="Part">subject, workload, change or options; else the field of the request that it is about.</param>
 /// <param name="Line">From 1; null where the part is no text.</param>
 /// <param name="Length">Length of the wrong piece in UTF-16 code units; 0 where only its start is known.</param>
 public sealed record ProblemView(string Part, int? Line, int? Column, int Length, string Message)
@@ -33,22 +33,11 @@ public sealed record BookListItem(long Id, string Name, string? Subject);
 public sealed record ChangeView(long Id, string Title, string Note, string Text, TrialSummary? LatestTrial);
 
 /// <param name="Ahead">How many trials are measured before this one, while it waits.</param>
-/// <summary>The states of a trial, as the ledger names them.</summary>
-public enum TrialState
-{
-    Waiting,
-    Running,
-    Finished,
-    Refused,
-    Cancelled,
-    Interrupted,
-}
-
 public sealed record TrialSummary(
     long Id, long BookId, long? ChangeId, string Title, TrialState State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead)
 {
     public static TrialSummary Of(TrialRecord t, int ahead) =>
-        new(t.Id, t.BookId, t.ChangeId, t.Title, Enum.Parse<TrialState>(t.State, ignoreCase: true), t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead);
+        new(t.Id, t.BookId, t.ChangeId, t.Title, t.State, t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead);
 }
 
 public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, IReadOnlyList<TrialSummary> Trials);
@@ -99,7 +88,7 @@ public sealed record TrialPage(
     {
         Bill bill = settlements is [{ Decided.Bill: { } kept }, ..] ? kept : Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
         return new(TrialSummary.Of(t, ahead), book.Name, book.Subject ?? "", TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
-            t.State == TrialStates.Running && account.Stage is { } s ? StageOf(account, s) : null,
+            t.State == TrialState.Running && account.Stage is { } s ? StageOf(account, s) : null,
             account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l), Leaves(l, standing))).ToList(),
             ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
             account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList(),
@@ -218,15 +207,16 @@ public sealed record CheckedStep(int Number, int Line, string Text, string? Rewr
 /// <param name="Steps">Of the change.</param>
 /// <param name="Problems">Where, and what to do.</param>
 /// <param name="TooShort">Where the bound on the measuring time leaves no room for the lines: what would; null where it may do.</param>
-public sealed record CheckReport(IReadOnlyList<CheckedStatement> Statements, IReadOnlyList<CheckedStep> Steps, IReadOnlyList<ProblemView> Problems, string? TooShort)
+/// <param name="Missing">What the workload names that the subject does not have: a trial can start, and those lines will fail.</param>
+public sealed record CheckReport(IReadOnlyList<CheckedStatement> Statements, IReadOnlyList<CheckedStep> Steps, IReadOnlyList<ProblemView> Problems, string? TooShort, IReadOnlyList<ProblemView> Missing)
 {
-    public static CheckReport Of(TrialBrief brief, string workload, IEnumerable<InputProblem> problems) => new(
+    public static CheckReport Of(TrialBrief brief, string workload, IEnumerable<InputProblem> problems, IEnumerable<InputProblem> missing) => new(
         brief.Workload.Statements.Select(s => new CheckedStatement(s.Number, s.Name, Core.Sql.TextPlace.At(workload, s.Body.Start).Line, s.CallsPerDay,
             brief.Change.RewriteOf(s.Name) is not null, s.Cases.Select(c => new CheckedCase(c.Label, c.Share, c.BindText)).ToList())).ToList(),
         brief.Change.Steps.Select(s => new CheckedStep(s.Number, s.Place.Line, OneLine(s.Sql), null))
             .Concat(brief.Change.Rewrites.Select(r => new CheckedStep(r.Number, r.Place.Line, OneLine(r.Sql), r.Statement)))
             .OrderBy(s => s.Number).ToList(),
-        problems.Select(ProblemView.Of).ToList(), TrialLimits.TooShort(brief.Options, brief.Lines.Count));
+        problems.Select(ProblemView.Of).ToList(), TrialLimits.TooShort(brief.Options, brief.Lines.Count), missing.Select(ProblemView.Of).ToList());
 
     private static string OneLine(string sql)
     {

@@ -32,12 +32,12 @@ public sealed record AlignedView(AlignedAs As, OperatorView? Before, OperatorVie
 
 /// <param name="Kind">As the glossary names it.</param>
 /// <param name="Operator">Its place in the plan; null where it is about the whole.</param>
-public sealed record FindingView(string Kind, string Title, string Text, int? Operator, double? Share, string Remedy, IReadOnlyList<PlaceView> Places)
+public sealed record FindingView(FindingKind Kind, string Title, string Text, int? Operator, double? Share, string Remedy, IReadOnlyList<PlaceView> Places)
 {
     public static FindingView Of(Finding f)
     {
         GlossaryEntry entry = Glossary.Entries.First(e => e.Kind == f.Kind);
-        return new(f.Kind.ToString(), entry.Title, f.Text, f.Operator, f.Share, entry.Remedies.Count > 0 ? entry.Remedies[0] : "", f.Places.Select(PlaceView.Of).ToList());
+        return new(f.Kind, entry.Title, f.Text, f.Operator, f.Share, entry.Remedies.Count > 0 ? entry.Remedies[0] : "", f.Places.Select(PlaceView.Of).ToList());
     }
 }
 
@@ -83,9 +83,9 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
             f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList());
 }
 
-public sealed record GlossaryView(string Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example)
+public sealed record GlossaryView(FindingKind Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example)
 {
-    public static IReadOnlyList<GlossaryView> All { get; } = Glossary.Entries.Select(e => new GlossaryView(e.Kind.ToString(), e.Title, e.What, e.Why, e.Remedies, e.Example)).ToList();
+    public static IReadOnlyList<GlossaryView> All { get; } = Glossary.Entries.Select(e => new GlossaryView(e.Kind, e.Title, e.What, e.Why, e.Remedies, e.Example)).ToList();
 }
 
 /// <param name="Before">A plan's text or JSON; empty where a statement is to be explained.</param>

@@ -122,7 +122,7 @@ internal static class PlansApi
             return TypedResults.Ok(new CatalogueView(null, null, 0, [], []));
         }
 
-        IReadOnlySet<string>? used = trial.State == TrialStates.Finished ? CatalogFindings.UsedBy(desk.AccountOf(trial).Lines.Select(l => l.Evidence.Before?.Plan).OfType<Plan>()) : null;
+        IReadOnlySet<string>? used = trial.State == TrialState.Finished ? CatalogFindings.UsedBy(desk.AccountOf(trial).Lines.Select(l => l.Evidence.Before?.Plan).OfType<Plan>()) : null;
         return TypedResults.Ok(new CatalogueView(trial.Id, trial.FinishedAt ?? trial.StartedAt, catalog.PageSize,
             catalog.Tables.Select(t => TableView.Of(t, used)).ToList(), CatalogFindings.Of(catalog, used).Select(FindingView.Of).ToList()));
     }
@@ -212,7 +212,7 @@ internal static class PlansApi
         }
 
         LineEvidence e = line.Evidence;
-        if (!e.Brief.Rewritten || PinsOf(trial)?.Pins(e.Brief.AfterSql) != true || e.SameRows != true || e.After?.Plan is not { } plan || trial.State != TrialStates.Finished)
+        if (!e.Brief.Rewritten || PinsOf(trial)?.Pins(e.Brief.AfterSql) != true || e.SameRows != true || e.After?.Plan is not { } plan || trial.State != TrialState.Finished)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "A pin is listed after a finished trial of it that gave the same rows by the plan that it names."));
         }

@@ -59,6 +59,18 @@ internal static class TrialChecks
         return (read.Value, problems);
     }
 
+    /// <summary>What the workload names that the subject does not have: such lines will fail, and the trial may go on without them.</summary>
+    /// <param name="brief">With a workload that is well-formed.</param>
+    /// <param name="workload">Its text.</param>
+    /// <param name="subject">Its address; a server is not asked before the trial.</param>
+    /// <param name="checker">Looks into the subject.</param>
+    public static IReadOnlyList<InputProblem> Missing(TrialBrief brief, string workload, string? subject, CheckProcess checker) =>
+        string.IsNullOrWhiteSpace(subject) || SubjectEngines.Of(brief.Options.Engine).Checks is null ? []
+        : [.. checker.Missing(brief.Options.Engine, subject, [.. brief.Workload.Statements.Select(s => s.Sql)]).Select(m => (Found: m, Statement: brief.Workload.Statements[m.Statement]))
+            .Select(m => InputProblem.At(InputPart.Workload, workload, Within(m.Statement.Body, m.Found.Offset), $"Statement {m.Statement.Number} will fail: {m.Found.Message}.", m.Statement.Number))];
+
+    private static TextSpan Within(TextSpan body, int? offset) => new(body.Start + Math.Min(offset ?? 0, body.Length), 1);
+
     private static void AddSyntax(string workload, string change, TrialBrief brief, List<InputProblem> problems, CheckProcess checker)
     {
         if (problems.Any(p => p is { Part: InputPart.Workload, Statement: not null }))
@@ -74,7 +86,7 @@ internal static class TrialChecks
         foreach (ParserComplaint found in checker.Check(brief.Options.Engine, [.. texts.Select(t => t.Sql)]))
         {
             (InputPart part, string text, int number, _, TextSpan body) = texts[found.Statement];
-            problems.Add(InputProblem.At(part, text, new(body.Start + Math.Min(found.Offset ?? 0, body.Length), 1), $"Statement {number}: {found.Message}."));
+            problems.Add(InputProblem.At(part, text, Within(body, found.Offset), $"Statement {number}: {found.Message}."));
         }
     }
 }

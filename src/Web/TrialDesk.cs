@@ -25,7 +25,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     public void Enqueue(long trial) => _waiting.Writer.TryWrite(trial);
 
     /// <summary>How many trials come before this one.</summary>
-    public int Ahead(TrialRecord trial) => trial.State != TrialStates.Waiting ? 0
+    public int Ahead(TrialRecord trial) => trial.State != TrialState.Waiting ? 0
         : trials.Waiting().Count(t => t.Id < trial.Id) + (_running is null ? 0 : 1);
 
     /// <summary>Cancels a trial that waits or runs.</summary>
@@ -38,12 +38,12 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             return true;
         }
 
-        if (trial.State != TrialStates.Waiting)
+        if (trial.State != TrialState.Waiting)
         {
             return false;
         }
 
-        End(trial.Id, TrialStates.Cancelled, "It had not begun.", null);
+        End(trial.Id, TrialState.Cancelled, "It had not begun.", null);
         return true;
     }
 
@@ -62,7 +62,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
 
         TrialAccount account = trials.Load(trial);
         account = trials.Settlements(trial.Id) is [{ Decided: var kept }, ..] ? account.As(kept) : account;
-        if (trial.State is not (TrialStates.Waiting or TrialStates.Running))
+        if (trial.State is not (TrialState.Waiting or TrialState.Running))
         {
             Remember(trial.Id, account);
         }
@@ -93,7 +93,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             try
             {
                 long id = await _waiting.Reader.ReadAsync(stoppingToken);
-                if (trials.Find(id) is { State: TrialStates.Waiting } trial && books.Find(trial.BookId) is { } book)
+                if (trials.Find(id) is { State: TrialState.Waiting } trial && books.Find(trial.BookId) is { } book)
                 {
                     await RunAsync(trial, book, stoppingToken);
                 }
@@ -130,7 +130,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         TrialBrief brief = TrialBrief.Read(trial.Workload, trial.ChangeText, TrialStore.OptionsOf(trial)).Value;
         _running = new(trial.Id, TrialAccount.Open(brief));
         trials.Start(trial.Id);
-        feed.Tell(trial.Id, new("trial", new { state = TrialStates.Running }));
+        feed.Tell(trial.Id, new("trial", new { state = TrialState.Running }));
         try
         {
             string subject = passwords.ForConnecting(book.Subject ?? throw new InvalidOperationException("A trial's book has a subject."));
@@ -138,21 +138,21 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             TrialAccount account = await new TrialRunner(home).RunAsync(
                 subject, trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now),
                 leftOver: left => log.LogWarning("Trial {Trial}: {Message}", trial.Id, left), otherAddress: other, stop: stop.Token);
-            End(trial.Id, account.Refusal is null ? TrialStates.Finished : TrialStates.Refused,
+            End(trial.Id, account.Refusal is null ? TrialState.Finished : TrialState.Refused,
                 account.Refusal?.Problems[0].Message, account);
         }
         catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
         {
-            End(trial.Id, TrialStates.Cancelled, "What had been measured is kept, and the copies are removed.", _running?.Account.Settled());
+            End(trial.Id, TrialState.Cancelled, "What had been measured is kept, and the copies are removed.", _running?.Account.Settled());
         }
         catch (OperationCanceledException)
         {
-            End(trial.Id, TrialStates.Interrupted, "The server was stopped while this trial ran.", _running?.Account.Settled());
+            End(trial.Id, TrialState.Interrupted, "The server was stopped while this trial ran.", _running?.Account.Settled());
         }
         catch (BenchProcessException e)
         {
             log.LogWarning("Trial {Trial}: {Message}", trial.Id, e.Message);
-            End(trial.Id, TrialStates.Interrupted, e.Message, _running?.Account.Settled());
+            End(trial.Id, TrialState.Interrupted, e.Message, _running?.Account.Settled());
         }
         catch (Exception e) when (e is SqliteException or IOException or UnauthorizedAccessException)
         {
@@ -173,11 +173,11 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     {
         try
         {
-            End(trial, TrialStates.Interrupted, message, _running?.Account.Settled());
+            End(trial, TrialState.Interrupted, message, _running?.Account.Settled());
         }
         catch (SqliteException)
         {
-            feed.Tell(trial, new("trial", new { state = TrialStates.Interrupted }));
+            feed.Tell(trial, new("trial", new { state = TrialState.Interrupted }));
         }
     }
 
@@ -215,7 +215,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         }
     }
 
-    private void End(long trial, string state, string? message, TrialAccount? account)
+    private void End(long trial, TrialState state, string? message, TrialAccount? account)
     {
         trials.End(trial, state, message, account is null ? null : Settlement.Of(account));
         if (account is not null)

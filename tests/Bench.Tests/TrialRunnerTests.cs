@@ -101,6 +101,7 @@ public sealed class TrialRunnerTests : IDisposable
     {
         TrialAccount account = await RunAsync(Workload, "-- rewrite: by key\nSELECT count(*) FROM parcel WHERE depot = 8 OR id = 1", new(Only: ["by key"]));
         account.Find(2)!.Decision!.Message()!.ShouldStartWith("Not the same rows");
+        (account.Find(2)!.Evidence.Before!.OnlyHere!.Count, account.Find(2)!.Evidence.After!.OnlyHere!.Rows.Single().Single()).ShouldBe((1, "401"));
         account.Find(2)!.Evidence.Blocks.ShouldBeEmpty();
     }
 

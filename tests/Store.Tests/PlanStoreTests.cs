@@ -95,7 +95,7 @@ public sealed class PlanStoreTests : IDisposable
             _trials.Keep(id, new BlocksMeasured(1, [Block(100, 10), Block(300, 30), Block(200, 20), Block(9_000, 9_000, leftOut: true)]), session: 1);
         }
 
-        _trials.End(finished, TrialStates.Finished, null, new(1, "done", null, new Dictionary<int, Decision> { [1] = new(Verdict.Improved, Basis.Time, null, []) }));
+        _trials.End(finished, TrialState.Finished, null, new(1, "done", null, new Dictionary<int, Decision> { [1] = new(Verdict.Improved, Basis.Time, null, []) }));
         IReadOnlyList<PlanSeen> seen = _plans.Seen(_book, SqlPattern.HashOf(Sql));
         seen.Select(s => (s.TrialId, s.Side, s.Case, s.Plan.Text, s.MedianMicroseconds, s.Verdict)).ShouldBe(
             [(finished, Side.Before, "1", "SCAN parcel", 200, "improved"), (finished, Side.After, "1", "SEARCH parcel USING INDEX i (depot=?)", 20, "improved")]);

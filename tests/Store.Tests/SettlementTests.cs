@@ -33,7 +33,7 @@ public sealed class SettlementTests : IDisposable
     public void What_was_decided_first_stands_when_later_rules_decide_otherwise()
     {
         Decision then = new(Verdict.Regressed, Basis.Time, new Confirmed(), [new WorkDisagrees(0.5)]), now = new(Verdict.Unsettled, Basis.Time, new TooNoisy(0.4, 200), []);
-        _trials.End(_trial, TrialStates.Finished, null, Settled(1, "1 of 1 regressed", then));
+        _trials.End(_trial, TrialState.Finished, null, Settled(1, "1 of 1 regressed", then));
         _trials.Settle(_trial, Settled(2, "0 of 1 regressed, 1 unsettled", now));
 
         _trials.Find(_trial)!.Headline.ShouldBe("1 of 1 regressed");
@@ -49,7 +49,7 @@ public sealed class SettlementTests : IDisposable
     public void The_same_rules_are_kept_once_beside_the_first_decision()
     {
         Decision then = new(Verdict.Regressed, Basis.Time, null, []);
-        _trials.End(_trial, TrialStates.Finished, null, Settled(1, "first", then));
+        _trials.End(_trial, TrialState.Finished, null, Settled(1, "first", then));
         foreach (int rules in new[] { 1, 1, 2, 2, 1 })
         {
             _trials.Settle(_trial, Settled(rules, $"anew by {rules}", then));
@@ -62,7 +62,7 @@ public sealed class SettlementTests : IDisposable
     public void A_bill_comes_back_as_it_was_added_up()
     {
         var bill = new Bill(new(10, 20), new(9, 11), new(18, 22), new(8, 12), new(1, 2), new(3, 4), [new(1, "a", "1", 5, new(10, 20), 10)], 10, [new(2, "b", "1", "failed")]);
-        _trials.End(_trial, TrialStates.Finished, null, new(1, "h", bill, new Dictionary<int, Decision>()));
+        _trials.End(_trial, TrialState.Finished, null, new(1, "h", bill, new Dictionary<int, Decision>()));
         Bill read = _trials.Settlements(_trial)[0].Decided.Bill!;
         read.Items.ShouldBe(bill.Items);
         read.LeftOut.ShouldBe(bill.LeftOut);
@@ -78,7 +78,7 @@ public sealed class SettlementTests : IDisposable
         ConstructorInfo made = code.GetConstructors().OrderByDescending(c => c.GetParameters().Length).First();
         object value = made.Invoke([.. made.GetParameters().Select((p, i) => Sample(p.ParameterType, i))]);
         Decision decision = value is Reason reason ? new(Verdict.Unsettled, Basis.Time, reason, []) : new(Verdict.Level, Basis.Time, null, [(Notice)value]);
-        _trials.End(_trial, TrialStates.Finished, null, Settled(1, "h", decision));
+        _trials.End(_trial, TrialState.Finished, null, Settled(1, "h", decision));
         Decision read = _trials.Settlements(_trial)[0].Decided.Lines[1];
         read.Reason.ShouldBe(decision.Reason);
         read.Notices.ShouldBe(decision.Notices);

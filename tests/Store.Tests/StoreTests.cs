@@ -104,7 +104,7 @@ public sealed class StoreTests : IDisposable
         TrialRecord running = NewTrial(), waiting = NewTrial();
         _trials.Start(running.Id);
         _trials.InterruptRunning("gone").ShouldHaveSingleItem();
-        _trials.Find(running.Id)!.State.ShouldBe(TrialStates.Interrupted);
+        _trials.Find(running.Id)!.State.ShouldBe(TrialState.Interrupted);
         _trials.Waiting().Select(t => t.Id).ShouldBe([waiting.Id]);
     }
 

@@ -133,5 +133,5 @@ public sealed class SqliteBoundsTests : IDisposable
     private async Task<ISubjectCopy> CopyAsync(ChangeBounds? bounds = null) =>
         await SqliteSubject.Open(_database.Path, _database.Copies, bounds: bounds).CopyAsync(Side.After, default);
 
-    private static ChangeStep Step(string sql) => new(1, sql, new(0, sql.Length), new(1, 1));
+    private static ChangeStep Step(string sql) => TestDatabase.Step(sql);
 }

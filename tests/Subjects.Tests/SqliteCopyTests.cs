@@ -159,6 +159,42 @@ public sealed class SqliteCopyTests : IAsyncLifetime
         }
     }
 
+    [Theory]
+    [InlineData("SELECT 1 FROM parcel WHERE depot = 1", null, null)]
+    [InlineData("SELECT * FORM parcel", null, null)]
+    [InlineData("SELECT * FROM parcl", "no such table: parcl", null)]
+    [InlineData("SELECT id, wieght FROM parcel", "no such column: wieght", 11)]
+    [InlineData("INSERT INTO parcel (id, size) VALUES (1, 2)", "table parcel has no column named size", null)]
+    [InlineData("SELECT id FROM parcel WHERE note REGEXP 'a'", "no such function: REGEXP: this build of SQLite", null)]
+    [InlineData("SELECT id FROM parcel ORDER BY note COLLATE icelandic", "no such collation sequence: icelandic: this build of SQLite", null)]
+    [InlineData("UPDATE parcel SET note = slugify(note)", "no such function: slugify: this build of SQLite", null)]
+    public async Task What_a_statement_names_that_is_not_there_is_told_before_anything_is_copied_and_in_the_trial(string sql, string? message, int? offset)
+    {
+        string strange = Path.Combine(_database.Folder, "a b?#%41'ä.db");
+        File.Copy(_database.Path, strange);
+        (int Statement, EngineException Complaint)? missing = SqliteSyntax.MissingIn(strange, ["SELECT 1", sql, "SELECT 2"], Limit).Cast<(int, EngineException)?>().SingleOrDefault();
+        missing?.Statement.ShouldBe(1);
+        missing?.Complaint.Message.ShouldStartWith(message ?? "");
+        (missing is null, missing?.Complaint.Offset).ShouldBe((message is null, offset ?? missing?.Complaint.Offset));
+        Directory.EnumerateFiles(_database.Folder).Order().ShouldBe(new[] { _database.Path, strange }.Order());
+        if (message is not null)
+        {
+            (await Inspect(sql)).Failure!.Reason.ShouldBe(missing!.Value.Complaint.Message);
+        }
+    }
+
+    [Fact]
+    public void A_file_that_stands_in_part_in_its_log_or_is_none_is_not_looked_into()
+    {
+        using Microsoft.Data.Sqlite.SqliteConnection open = _database.Connect();
+        using Microsoft.Data.Sqlite.SqliteCommand command = open.CreateCommand();
+        command.CommandText = "PRAGMA journal_mode = wal; CREATE TABLE fresh (a)";
+        command.ExecuteNonQuery();
+        SqliteSyntax.MissingIn(_database.Path, ["SELECT a FROM fresh", "SELECT a FROM older"], Limit).ShouldBeEmpty();
+        SqliteSyntax.MissingIn(_database.Folder, ["SELECT a FROM fresh"], Limit).ShouldBeEmpty();
+        SqliteSyntax.MissingIn("/nowhere", ["SELECT a FROM fresh"], Limit).ShouldBeEmpty();
+    }
+
     // SQLite manual, "EXPLAIN QUERY PLAN": its schema and statements, run for real; the texts are those of its examples
     // for SQLite 3.36 and later.
     [Theory]

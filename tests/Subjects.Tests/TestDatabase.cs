@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Tests;
 
@@ -23,6 +24,9 @@ public sealed class TestDatabase : IDisposable
     public string Copies { get; }
 
     public byte[] Hash => System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(Path));
+
+    /// <summary>A step of a change that is one statement.</summary>
+    internal static ChangeStep Step(string sql) => new(1, sql, new(0, sql.Length), new(1, 1));
 
     public SqliteConnection Connect()
     {

@@ -55,8 +55,8 @@ public sealed class JourneyTests(LedgerFixture ledger)
         browser.Press("Compare");
         browser.See("parcel is now read whole instead of searched through parcel_depot.");
         browser.Axe().ShouldBeEmpty();
-        browser.Navigate().GoToUrl(new Uri(ledger.Address, "/glossary#TemporaryStorage"));
-        browser.See(By.XPath("//article[@id='TemporaryStorage']//li"));
+        browser.Navigate().GoToUrl(new Uri(ledger.Address, "/glossary#temporaryStorage"));
+        browser.See(By.XPath("//article[@id='temporaryStorage']//li"));
         browser.Axe().ShouldBeEmpty();
     }
 

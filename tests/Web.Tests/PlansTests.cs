@@ -67,12 +67,12 @@ public sealed class PlansTests : RunningServer
         long book = (await Run("CREATE TABLE other(x)")).GetProperty("bookId").GetInt64();
         JsonElement page = await Post("/api/plans/compare", new { bookId = book, beforeSql = "SELECT * FROM parcel WHERE depot + 0 = 7", afterSql = "SELECT * FROM parcel WHERE depot = 7" });
         page.GetProperty("plans").GetProperty("sentence").GetString()!.ShouldContain("parcel is now searched through");
-        page.GetProperty("plans").GetProperty("before").GetProperty("findings").EnumerateArray().Select(f => f.GetProperty("kind").GetString()).ShouldContain("WrappedColumn");
+        page.GetProperty("plans").GetProperty("before").GetProperty("findings").EnumerateArray().Select(f => f.GetProperty("kind").GetString()).ShouldContain("wrappedColumn");
         (await Post("/api/plans/compare", new { bookId = book, beforeSql = "SELECT nowhere", afterSql = "DELETE FROM" }))
             .GetProperty("noteAfter").GetString()!.ShouldContain("cannot be explained");
         JsonElement catalogue = await Get($"/api/books/{book}/catalogue");
         catalogue.GetProperty("tables")[0].GetProperty("rows").GetInt64().ShouldBe(20_000);
-        catalogue.GetProperty("findings").EnumerateArray().Select(f => f.GetProperty("kind").GetString()).ShouldContain("DuplicateIndex");
+        catalogue.GetProperty("findings").EnumerateArray().Select(f => f.GetProperty("kind").GetString()).ShouldContain("duplicateIndex");
     }
 
     [Fact]

@@ -114,6 +114,11 @@ public sealed class ServerTests : RunningServer
         JsonElement check = await Post("/api/check", new { subject = _subject, workload = Workload, change = "DROP TABLE parcel", noiseCheck = false });
         check.GetProperty("problems").GetArrayLength().ShouldBe(0);
         check.GetProperty("statements")[0].GetProperty("cases")[0].GetProperty("binds").GetString().ShouldBe("d=7");
+        check.GetProperty("missing").GetArrayLength().ShouldBe(0);
+        JsonElement missing = (await Post("/api/check", new { subject = _subject, workload = "SELECT 1;\nSELECT note\n FROM parcl, parcel;", change = "DROP TABLE parcel", noiseCheck = false })).GetProperty("missing");
+        missing.GetArrayLength().ShouldBe(1);
+        missing[0].GetProperty("message").GetString().ShouldBe("Statement 2 will fail: no such table: parcl.");
+        missing[0].GetProperty("line").GetInt32().ShouldBe(2);
     }
 
     [Fact]

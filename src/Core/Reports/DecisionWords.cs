@@ -7,6 +7,8 @@ namespace SwiftLedger.Core.Reports;
 /// <summary>Puts decisions into sentences: the only place that does, for screens, command and reports.</summary>
 public static class DecisionWords
 {
+    private const int MostColumns = 3;
+
     /// <summary>The reason of a decision in words; null where the numbers say it.</summary>
     /// <param name="decision">Any decision.</param>
     public static string? Message(this Decision decision) => decision.Reason is { } reason ? Of(reason) : null;
@@ -17,7 +19,7 @@ public static class DecisionWords
 
     private static string Of(Reason reason) => reason switch
     {
-        OtherRows r => $"Not the same rows: {Rows(r.Before)} before, {Rows(r.After)} after{(r.Before == r.After ? ", with other contents" : "")}.",
+        OtherRows r => $"Not the same rows: {Rows(r.Before)} before, {Rows(r.After)} after{(r.Before == r.After ? ", with other contents" : "")}.{Differing(r.Columns)}",
         BeforeFailed f => $"Before side: {f.Failure.Reason}{Besides(f)}",
         AfterDidNotFinish f => $"The after side did not finish: {f.Failure.Reason} The before side took {Figures.Duration(f.BeforeMilliseconds * 1000)}.",
         BrokeAfter f => $"It broke on the after side only: {f.Failure.Reason}",
@@ -50,7 +52,7 @@ public static class DecisionWords
 
     private static string Of(Notice notice) => notice switch
     {
-        RowsMoved => "The rows differ between the sides: right only if the migration means to alter them.",
+        RowsMoved n => $"The rows differ between the sides: right only if the migration means to alter them.{Differing(n.Columns)}",
         OtherOrder => "The rows are the same but come in another order: the ORDER BY leaves ties open.",
         RowsVary => "The rows differ from run to run on one side, so the sides cannot be compared by their rows.",
         TailLeavesBand n => $"Level by the median, but the mean is {Figures.Ratio(n.MeanRatio)} and the 95th percentile {Figures.Ratio(n.P95Ratio)}: look at the samples.",
@@ -69,5 +71,19 @@ public static class DecisionWords
 
     private static string Claim(string counter) => KnownEngines.Subjects.Select(e => e.Counter!).FirstOrDefault(c => c.Name == counter || c.Besides?.Name == counter)?.ClaimOf(counter) ?? "the engine counted its work";
 
-    private static string Rows(long? rows) => rows is { } n ? $"{Figures.Three(n)} {(n == 1 ? "row" : "rows")}" : "no rows";
+    private static string Differing(IReadOnlyList<ColumnChange> columns) => string.Concat(columns.Take(MostColumns).Select(c => " " + Differing(c)))
+        + (columns.Count > MostColumns ? $" {columns.Count - MostColumns} more column{(columns.Count == MostColumns + 1 ? " differs" : "s differ")}." : "");
+
+    private static string Differing(ColumnChange c) => (c.Before, c.After) switch
+    {
+        (null, { } after) => $"Column {c.Place} ({after.Name}) is there only after.",
+        ({ } before, null) => $"Column {c.Place} ({before.Name}) is there only before.",
+        ({ } before, { } after) when before.Name == after.Name => $"Column {c.Place} ({before.Name}) is {before.Type} before and {after.Type} after.",
+        ({ } before, { } after) => $"Column {c.Place} is {Named(before)} before and {Named(after)} after.",
+        _ => "",
+    };
+
+    private static string Named(RowColumn c) => c.Type.Length == 0 ? c.Name : $"{c.Name} ({c.Type})";
+
+    private static string Rows(long? rows) => rows is { } n ? $"{Figures.Count(n)} {(n == 1 ? "row" : "rows")}" : "no rows";
 }

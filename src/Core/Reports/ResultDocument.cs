@@ -90,8 +90,19 @@ public sealed record ResultWork(string Counter, long Before, long After);
 
 public sealed record ResultPlan(string Shape, string Text);
 
+/// <summary>What one side of a line gave.</summary>
+/// <param name="MedianMs">Elapsed time of an execution.</param>
+/// <param name="P95Ms">Likewise, 95th percentile.</param>
+/// <param name="MeanMs">Likewise, mean.</param>
+/// <param name="CpuMs">Median CPU time of an execution; null where nobody tells it.</param>
+/// <param name="ColdMs">The first execution on a fresh connection.</param>
+/// <param name="Rows">Returned, or changed.</param>
+/// <param name="Counters">Of one execution, by the engine's names.</param>
+/// <param name="Plan">Null where there is none.</param>
+/// <param name="ServerMs">Of a server, time in its executor alone; null where it tells none.</param>
+/// <param name="OnlyHere">Rows that the other side does not give; null where they are the same, or were not compared row by row.</param>
 public sealed record ResultSide(
-    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan, double? ServerMs = null)
+    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan, double? ServerMs = null, RowsOnlyHere? OnlyHere = null)
 {
     public static ResultSide Of(Inspection? i, double[] microseconds, double[] cpu) => new(
         microseconds.Length == 0 ? null : Quantile.Median(microseconds) / 1000,
@@ -99,7 +110,7 @@ public sealed record ResultSide(
         microseconds.Length == 0 ? null : microseconds.Average() / 1000,
         cpu.Length == 0 ? null : Quantile.Median(cpu) / 1000,
         i?.ColdMilliseconds, i?.Rows, i?.Counters ?? new Dictionary<string, long>(),
-        i?.Plan is { } plan ? new(plan.Shape, plan.Text) : null, i?.ServerMilliseconds);
+        i?.Plan is { } plan ? new(plan.Shape, plan.Text) : null, i?.ServerMilliseconds, i?.OnlyHere);
 }
 
 /// <summary>One line. Ratios are after / before.</summary>

@@ -27,7 +27,7 @@ public static class TextTable
             text.Append(joined).Append("  ").AppendLine(row[^1]);
         }
 
-        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + result.Headline + "\n" + string.Concat(result.Subject.Notes.Select(n => n + "\n"));
+        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + string.Concat(RowsThatDiffer(result).Select(r => r + "\n")) + result.Headline + "\n" + string.Concat(result.Subject.Notes.Select(n => n + "\n"));
     }
 
     public static string Markdown(ResultDocument result)
@@ -40,6 +40,7 @@ public static class TextTable
             text.Append("| ").AppendJoin(" | ", Row(line).Select(EscapeMarkdown)).Append(" |\n");
         }
 
+        text.AppendJoin("", RowsThatDiffer(result).Select(r => $"\n{EscapeMarkdown(r)}\n"));
         return text.ToString();
     }
 
@@ -75,7 +76,8 @@ public static class TextTable
             text.Append("<tr>").AppendJoin("", Row(line).Select(c => $"<td>{WebUtility.HtmlEncode(c)}</td>")).Append("</tr>");
         }
 
-        text.Append("</tbody></table><h2>Change</h2><pre>").Append(WebUtility.HtmlEncode(result.Change))
+        text.Append("</tbody></table>").AppendJoin("", RowsThatDiffer(result).Select(r => $"<p>{WebUtility.HtmlEncode(r)}</p>"));
+        text.Append("<h2>Change</h2><pre>").Append(WebUtility.HtmlEncode(result.Change))
             .Append("</pre><h2>Workload</h2><pre>").Append(WebUtility.HtmlEncode(result.Workload)).Append("</pre></body></html>\n");
         return text.ToString();
     }
@@ -95,6 +97,13 @@ public static class TextTable
         l.SameRows switch { true => l.SameOrder == false ? "same, other order" : "same", false => "differ", null => "" },
         string.Join(" ", l.Notices.Prepend(l.Message ?? "")).Trim(),
     ];
+
+    /// <summary>The first rows that only one side gave, a sentence for each side of a line.</summary>
+    private static IEnumerable<string> RowsThatDiffer(ResultDocument result) => result.Lines.SelectMany(l => new[] { (Side: "before", l.Before.OnlyHere), (Side: "after", l.After.OnlyHere) }
+        .Where(s => s.OnlyHere is { Count: > 0 })
+        .Select(s => $"{l.Statement} ({l.Case}), only {s.Side}, {(s.OnlyHere!.Rows.Count < s.OnlyHere.Count ? $"the first of {Figures.Count(s.OnlyHere.Count)} rows" : s.OnlyHere.Count == 1 ? "1 row" : $"{Figures.Count(s.OnlyHere.Count)} rows")}: "
+            + $"{string.Join(", ", s.OnlyHere.Columns.Select(c => c.Name))}: {string.Join(" ", s.OnlyHere.Rows.Select(r => $"({string.Join(", ", r)})"))}.")
+        .Select(s => string.Concat(s.Select(c => char.IsControl(c) ? ' ' : c))));
 
     private static string Ms(double? milliseconds) => milliseconds is { } ms ? Figures.Three(ms) : "";
 

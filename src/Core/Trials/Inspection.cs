@@ -40,6 +40,9 @@ public sealed record Inspection(
     /// <param name="plan">Null where not even that is.</param>
     public static Inspection OfPlan(Plan? plan) => new(plan, null, null, false, null, null, true, new Dictionary<string, long>(), null, null);
 
+    /// <summary>Rows that the other side does not give; null where the sides give the same, or were not compared row by row.</summary>
+    public RowsOnlyHere? OnlyHere { get; init; }
+
     /// <summary>Why the plan has no counts, or what is special about them; null where there is nothing to say.</summary>
     public string? PlanNote { get; init; }
 

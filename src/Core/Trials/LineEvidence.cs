@@ -49,6 +49,9 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
         ? before == after && Before.Rows == After.Rows
         : null;
 
+    /// <summary>Columns that differ between the sides by name, type or number, where the rows that differ were read.</summary>
+    public IReadOnlyList<ColumnChange> ColumnChanges => Before?.OnlyHere is { } before && After?.OnlyHere is { } after ? ColumnChange.Between(before.Columns, after.Columns) : [];
+
     /// <summary>A rewrite that gives other rows: there is nothing to be measured.</summary>
     public bool GivesOtherRows => Brief.Rewritten && SameRows == false;
 

@@ -34,7 +34,11 @@ public abstract record Reason;
 /// <summary>A rewrite gives other rows.</summary>
 /// <param name="Before">Rows; null where none were counted.</param>
 /// <param name="After">Likewise.</param>
-public sealed record OtherRows(long? Before, long? After) : Reason;
+public sealed record OtherRows(long? Before, long? After) : Reason
+{
+    /// <summary>Columns that differ by name or type.</summary>
+    public IReadOnlyList<ColumnChange> Columns { get; init; } = [];
+}
 
 /// <summary>The before side could not be run.</summary>
 /// <param name="Other">What the after side failed with; null where it did not.</param>
@@ -139,7 +143,11 @@ public sealed record AsTold(string Sentence) : Reason;
 public abstract record Notice;
 
 /// <summary>The rows differ between the sides of a statement that was not rewritten.</summary>
-public sealed record RowsMoved : Notice;
+public sealed record RowsMoved : Notice
+{
+    /// <summary>Columns that differ by name or type.</summary>
+    public IReadOnlyList<ColumnChange> Columns { get; init; } = [];
+}
 
 /// <summary>The same rows come in another order.</summary>
 public sealed record OtherOrder : Notice;

@@ -24,7 +24,7 @@ public static class VerdictRule
 
         if (e.GivesOtherRows)
         {
-            return new(Verdict.Failed, Basis.Time, new OtherRows(e.Before!.Rows, e.After!.Rows), []);
+            return new(Verdict.Failed, Basis.Time, new OtherRows(e.Before!.Rows, e.After!.Rows) { Columns = e.ColumnChanges }, []);
         }
 
         List<Notice> notices = [.. AboutRows(e)];
@@ -69,7 +69,7 @@ public static class VerdictRule
     {
         if (e.SameRows == false)
         {
-            yield return new RowsMoved();
+            yield return new RowsMoved { Columns = e.ColumnChanges };
         }
 
         if (e is { SameOrder: false, SameRows: true })

@@ -143,6 +143,17 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
     }
 
+    public RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted)
+    {
+        if (_rolledBack)
+        {
+            return new PostgresInspector(Shared, limit, Holding.OpenTransaction).Rows(run, wanted);
+        }
+
+        using PostgresConnection fresh = Connect();
+        return new PostgresInspector(fresh, limit, Own).Rows(run, wanted);
+    }
+
     /// <summary>How executions on this side are held: what is there already may not be written to.</summary>
     private Holding Own => _readOnly ? Holding.ReadOnlyTransaction : Holding.Transaction;
 

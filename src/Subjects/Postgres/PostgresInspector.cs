@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Globalization;
+using System.Text;
 using Npgsql;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Measuring;
@@ -71,6 +72,18 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         }
     }
 
+    /// <summary>One untimed execution, of which the rows are kept whose hash is wanted.</summary>
+    /// <exception cref="EngineException">It failed, or took too long.</exception>
+    public RowsOnlyHere Rows(CaseRun run, Func<UInt128, bool> wanted)
+    {
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        MustBePlain(parameters);
+        parameters = Typed(parameters, run);
+        var picker = new RowPicker(wanted);
+        Undone(() => FirstExecution(parameters, Writes(run.Sql), picker));
+        return picker.Found;
+    }
+
     /// <summary>What the server means to do, as a session has it after a while; nothing is executed.</summary>
     /// <exception cref="EngineException">The server refused it.</exception>
     public Plan Planned(CaseRun run)
@@ -125,7 +138,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         return holding == Holding.OpenTransaction ? connection.Held(work) : connection.Undone(work, holding == Holding.ReadOnlyTransaction);
     }
 
-    private (double Milliseconds, RowHash Rows) FirstExecution(PostgresParameters parameters, bool writes)
+    private (double Milliseconds, RowHash Rows) FirstExecution(PostgresParameters parameters, bool writes, RowPicker? picker = null)
     {
         // What a write did is seen by the rows that it gives back.
         bool returning = writes && !parameters.Sql.Contains("RETURNING", StringComparison.OrdinalIgnoreCase) && !parameters.Sql.StartsWith("WITH", StringComparison.OrdinalIgnoreCase)
@@ -139,15 +152,16 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
             while (reader.Read())
             {
-                Add(hash, reader, buffer);
+                Add(hash, reader, buffer, picker);
             }
 
             return (Stopwatch.GetElapsedTime(start).TotalMilliseconds, hash);
         });
     }
 
-    private static void Add(RowHash hash, NpgsqlDataReader reader, byte[] buffer)
+    private static void Add(RowHash hash, NpgsqlDataReader reader, byte[] buffer, RowPicker? picker)
     {
+        string[] shown = picker is null ? [] : [.. Enumerable.Repeat("NULL", reader.FieldCount)];
         hash.Begin();
         for (int i = 0; i < reader.FieldCount; i++)
         {
@@ -161,12 +175,16 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             {
                 // In pieces: a value may have a gigabyte.
                 using Stream value = reader.GetStream(i);
-                hash.AddStream(3, value, buffer);
+                hash.AddStream(3, value, buffer, picker is null ? null : begin => shown[i] = IsNumber(reader.GetDataTypeOID(i)) ? RowsOnlyHere.Cut(Encoding.UTF8.GetString(RowPicker.Begin(begin))) : RowPicker.Quoted(begin));
             }
         }
 
-        hash.End();
+        UInt128 row = hash.End();
+        picker?.Offer(row, () => ([.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)], [.. shown.Select((value, i) => (reader.GetDataTypeName(i), value))]));
     }
+
+    /// <summary>Whether values of a type read as numbers, or as truths, and need no quotes: int8, int2, int4, oid, float4, float8, numeric; bool (pg_type.dat).</summary>
+    private static bool IsNumber(uint type) => type is 20 or 21 or 23 or 26 or 700 or 701 or 1700 or 16;
 
     private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters, bool writes) => AsKept(parameters, sql =>
         Explain(Counting, sql) is not { } seen ? (null, null) : parameters.Values.Count == 0 ? (seen, Helped(seen)) : WithPlanning(seen, sql, writes));

@@ -10,6 +10,9 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// <summary>A thin layer over the engine's own calls: errors become exceptions, and nothing happens behind one's back.</summary>
 internal sealed class SqliteConnection : IDisposable
 {
+    /// <summary>How the engine's complaints begin of what a build or an application brings along.</summary>
+    private static readonly string[] NotBuiltIn = ["no such function: ", "no such module: ", "no such collation sequence: ", "no such vfs: "];
+
     static SqliteConnection() => SqliteLibrary.Ensure();
 
     private SqliteConnection(sqlite3 handle) => Handle = handle;
@@ -156,6 +159,7 @@ internal sealed class SqliteConnection : IDisposable
         bool bound = code is raw.SQLITE_NOMEM or raw.SQLITE_TOOBIG;
         message = code == raw.SQLITE_NOMEM ? "It wanted more memory than a trial's processes may take (--most-megabytes)"
             : code == raw.SQLITE_TOOBIG ? $"{message}: a value or a row may have {SqliteBounds.LongestValue >> 20} MiB, a statement {SqliteBounds.LongestStatement >> 20}"
+            : NotBuiltIn.Any(n => message.StartsWith(n, StringComparison.Ordinal)) ? $"{message}: this build of SQLite ({EngineVersion}) has none, and what an application adds to its own connections is not here"
             : message;
         return new(message, sql is not null && at >= 0 ? CodeUnits(sql, at) : null) { Code = code.ToString(System.Globalization.CultureInfo.InvariantCulture), Bound = bound };
     }

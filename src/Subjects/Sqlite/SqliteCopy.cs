@@ -84,6 +84,12 @@ internal sealed class SqliteCopy : ISubjectCopy
         return Task.FromResult(_counter is null || found.Failure is not null || limit.IsSpent ? found : found.With(_counter.Count(_path, _settings, run, limit.Now)));
     }
 
+    public RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted)
+    {
+        using SqliteConnection fresh = Connect();
+        return new SqliteInspector(fresh, _watchdog, limit).Rows(run, wanted);
+    }
+
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
 
     public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new SqliteInspector(_shared, _watchdog, limit).Explained(run.Sql);

@@ -63,8 +63,18 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         }
     }
 
+    /// <summary>One untimed execution, of which the rows are kept whose hash is wanted.</summary>
+    /// <exception cref="EngineException">It failed, or took too long.</exception>
+    public RowsOnlyHere Rows(CaseRun run, Func<UInt128, bool> wanted)
+    {
+        var picker = new RowPicker(wanted);
+        using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
+        Count(prepared, picker);
+        return picker.Found;
+    }
+
     /// <summary>One untimed execution with its counters and rows.</summary>
-    private Counted Count(SqlitePreparedCase prepared)
+    private Counted Count(SqlitePreparedCase prepared, RowPicker? picker = null)
     {
         sqlite3_stmt statement = prepared.Statement;
         var hash = new RowHash();
@@ -75,7 +85,8 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         int rc;
         while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
         {
-            hash.Add(statement);
+            UInt128 row = hash.Add(statement);
+            picker?.Offer(row, () => SqliteRows.Shown(statement));
         }
 
         if (rc != raw.SQLITE_DONE)
@@ -90,7 +101,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         if (effect is not null)
         {
             rows = raw.sqlite3_changes(connection.Handle);
-            comparable = effect.AddTo(hash, rows);
+            comparable = effect.AddTo(hash, rows, picker);
         }
 
         watchdog.Disarm();

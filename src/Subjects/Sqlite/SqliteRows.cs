@@ -1,4 +1,6 @@
+using System.Globalization;
 using SQLitePCL;
+using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
@@ -6,12 +8,31 @@ namespace SwiftLedger.Subjects.Sqlite;
 internal static class SqliteRows
 {
     /// <summary>Takes the row that a statement stands on.</summary>
-    public static void Add(this RowHash hash, sqlite3_stmt statement)
+    public static UInt128 Add(this RowHash hash, sqlite3_stmt statement)
     {
         hash.Begin();
         hash.AddColumns(statement);
-        hash.End();
+        return hash.End();
     }
+
+    /// <summary>The row that a statement stands on, as literals with their storage classes.</summary>
+    public static (IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values) Shown(sqlite3_stmt statement)
+    {
+        int columns = raw.sqlite3_column_count(statement);
+        return ([.. Enumerable.Range(0, columns).Select(i => raw.sqlite3_column_name(statement, i).utf8_to_string())],
+            [.. Enumerable.Range(0, columns).Select(i => ShownValue(statement, i))]);
+    }
+
+    private static (string Type, string Value) ShownValue(sqlite3_stmt statement, int column) => raw.sqlite3_column_type(statement, column) switch
+    {
+        raw.SQLITE_INTEGER => ("integer", raw.sqlite3_column_int64(statement, column).ToString(CultureInfo.InvariantCulture)),
+        raw.SQLITE_FLOAT => ("real", Real(raw.sqlite3_column_double(statement, column))),
+        raw.SQLITE_TEXT => ("text", RowPicker.Quoted(raw.sqlite3_column_blob(statement, column))),
+        raw.SQLITE_BLOB => ("blob", RowsOnlyHere.Cut($"x'{Convert.ToHexStringLower(RowPicker.Begin(raw.sqlite3_column_blob(statement, column)))}'")),
+        _ => ("", "NULL"),
+    };
+
+    private static string Real(double value) => value.ToString("R", CultureInfo.InvariantCulture) is var text && text.All(c => c == '-' || char.IsAsciiDigit(c)) ? text + ".0" : text;
 
     public static void AddColumns(this RowHash hash, sqlite3_stmt statement)
     {

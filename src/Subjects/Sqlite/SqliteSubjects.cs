@@ -55,6 +55,8 @@ internal sealed class SqliteSubjects : ISubjectEngine
 
         public IEnumerable<(int Statement, EngineException Complaint)> CheckAll(IEnumerable<string> statements, TimeSpan longest) => SqliteSyntax.CheckAll(statements, longest);
 
+        public IReadOnlyList<(int Statement, EngineException Complaint)> MissingIn(string address, IEnumerable<string> statements, TimeSpan longest) => SqliteSyntax.MissingIn(address, statements, longest);
+
         public Plan Explain(IReadOnlyList<SchemaObject> schema, Catalog? catalog, string sql) => SqliteSketch.Explain(schema, catalog, sql);
     }
 }

@@ -5,6 +5,9 @@ namespace SwiftLedger.Subjects.Sqlite;
 /// <summary>Asks the engine's own parser about a statement, against an empty database in memory: nothing runs.</summary>
 public static class SqliteSyntax
 {
+    /// <summary>SQLITE_ERROR: the statement is at fault, and not the file or the machine.</summary>
+    private const string PlainError = "1";
+
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2);
 
     /// <summary>Checks statements one after the other, until one of them takes what is left of the time: that one is told, and those behind it stay unchecked.</summary>
@@ -43,6 +46,46 @@ public static class SqliteSyntax
             // "no such table" and the like: the empty database has none.
             return null;
         }
+    }
+
+    /// <summary>Prepares statements in a file that is opened as one that nobody changes: no lock is taken, and nothing appears beside it.</summary>
+    /// <param name="path">Where part of it stands in a log or a journal, it is not looked into: its schema might be another one.</param>
+    /// <param name="longest">Of all together.</param>
+    /// <returns>What is missing, by the statement's place from 0.</returns>
+    public static IReadOnlyList<(int Statement, EngineException Complaint)> MissingIn(string path, IEnumerable<string> statements, TimeSpan longest)
+    {
+        var missing = new List<(int, EngineException)>();
+        try
+        {
+            SqliteFile file = SqliteFile.Look(path);
+            if (file.HasWalContent || file.HasJournalContent)
+            {
+                return missing;
+            }
+
+            string uri = "file:" + string.Join('/', Path.GetFullPath(path).Split('/').Select(Uri.EscapeDataString)) + "?immutable=1";
+            using SqliteConnection connection = SqliteConnection.Open(uri, raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_URI);
+            SqliteGuard.Protect(connection);
+            SqliteBounds.Distrust(connection, longest);
+            connection.Ask("SELECT count(*) FROM sqlite_schema");
+            foreach ((int at, string sql) in statements.Index())
+            {
+                try
+                {
+                    connection.Prepare(sql).Dispose();
+                }
+                catch (EngineException e) when (e.Code == PlainError && !IsSyntax(e.Message))
+                {
+                    missing.Add((at, e));
+                }
+            }
+        }
+        catch (Exception e) when (e is EngineException or SubjectException)
+        {
+            // What is wrong with the file is told where it is named; a statement that takes too long, where its syntax is.
+        }
+
+        return missing;
     }
 
     /// <summary>The parser has one error code for everything; its words tell a broken statement from a missing table.</summary>

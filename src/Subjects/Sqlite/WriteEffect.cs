@@ -1,3 +1,4 @@
+using System.Globalization;
 using SQLitePCL;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -22,8 +23,9 @@ internal sealed class WriteEffect
 
     /// <summary>Adds the touched rows to a hash.</summary>
     /// <param name="changes">How many rows the statement says it changed.</param>
+    /// <param name="picker">Offered each row; null for none.</param>
     /// <returns>False where the engine does not report them all: tables WITHOUT ROWID, deletes of a whole table, or too many.</returns>
-    public bool AddTo(RowHash hash, long changes)
+    public bool AddTo(RowHash hash, long changes, RowPicker? picker = null)
     {
         raw.sqlite3_update_hook(_connection.Handle, (strdelegate_update?)null, null);
         if (_seen < changes || _touched.Count >= MostRows)
@@ -40,7 +42,8 @@ internal sealed class WriteEffect
                 hash.Begin();
                 hash.AddText(table.Key);
                 _ = raw.sqlite3_bind_int64(select, 1, rowId);
-                if (raw.sqlite3_step(select) == raw.SQLITE_ROW)
+                bool isThere = raw.sqlite3_step(select) == raw.SQLITE_ROW;
+                if (isThere)
                 {
                     hash.AddColumns(select);
                 }
@@ -49,7 +52,8 @@ internal sealed class WriteEffect
                     hash.AddNumber(6, rowId);
                 }
 
-                hash.End();
+                UInt128 row = hash.End();
+                picker?.Offer(row, () => isThere ? SqliteRows.Shown(select) : (["rowid", "is"], [("integer", rowId.ToString(CultureInfo.InvariantCulture)), ("", "deleted")]));
                 _ = raw.sqlite3_reset(select);
             }
         }

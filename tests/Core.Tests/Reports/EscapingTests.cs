@@ -1,5 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Tests.Trials;
 using SwiftLedger.Core.Trials;
 using Xunit;
 
@@ -36,5 +37,20 @@ public class EscapingTests
         markdown.ShouldContain(@"\[here\](http&#58;//elsewhere.example) !\[p\](x) &lt;img src=x> \`c\` \| www&#46;elsewhere.example");
         markdown.ShouldContain(@"Note of \[x\](y).");
         TextTable.Html(result).ShouldNotContain("<img");
+    }
+
+    [Fact]
+    public void Rows_that_differ_stand_in_each_report_and_are_no_markup()
+    {
+        const string value = "'<img src=x> [a](b)\n\u001b[31m'";
+        TrialBrief brief = TrialBrief.Read("-- name: huts\nSELECT 1", "ANALYZE", new()).Value;
+        Inspection Seen(string hash, long count) => Make.Inspection("SCAN a", 100, hash) with { OnlyHere = new([new("<b>", "text")], [[value]], count) };
+        ResultDocument result = ResultDocument.Of(
+            TrialAccount.Open(brief).With(new LineInspected(1, Seen("x", 25), Seen("y", 1))) with { Environment = new("SQLite", "3", new Dictionary<string, string>(), 0, "", 0, []) }, "/a.db", "", "");
+        TextTable.Plain(result).ShouldContain("huts (1), only before, the first of 25 rows: <b>: ('<img src=x> [a](b)  [31m').\nhuts (1), only after, 1 row: <b>: (");
+        TextTable.Markdown(result).ShouldContain(@"only after, 1 row: &lt;b>: ('&lt;img src=x> \[a\](b)");
+        string html = TextTable.Html(result);
+        html.ShouldContain("only after, 1 row: &lt;b&gt;: (");
+        html.ShouldNotContain("<img");
     }
 }

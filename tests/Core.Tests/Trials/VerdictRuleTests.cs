@@ -66,6 +66,22 @@ public class VerdictRuleTests
     }
 
     [Theory]
+    [InlineData("price", "numeric", "price", "integer", " Column 2 (price) is numeric before and integer after.")]
+    [InlineData("price", "numeric", "cost", "numeric", " Column 2 is price (numeric) before and cost (numeric) after.")]
+    [InlineData("price", "integer or real", "price", "real", "")]
+    [InlineData("price", "", "price", "real", "")]
+    [InlineData("price", "numeric", null, "", " Column 2 (price) is there only before.")]
+    [InlineData(null, "", "cost", "numeric", " Column 2 (cost) is there only after.")]
+    public void A_column_of_another_name_or_type_is_named(string? before, string typeBefore, string? after, string typeAfter, string said)
+    {
+        static RowsOnlyHere Rows(string? name, string type) => new(name is null ? [new("id", "integer")] : [new("id", "integer"), new(name, type)], [], 1);
+        LineEvidence e = Make.Evidence(rowsAfter: "x");
+        LineEvidence seen = e with { Before = e.Before! with { OnlyHere = Rows(before, typeBefore) }, After = e.After! with { OnlyHere = Rows(after, typeAfter) } };
+        Make.Decide(seen).Notes()[0].ShouldEndWith("means to alter them." + said);
+        Make.Decide(seen with { Brief = Make.Brief(rewritten: true) }).Message()!.ShouldEndWith("other contents." + said);
+    }
+
+    [Theory]
     [InlineData(300, Verdict.Regressed)]
     [InlineData(30, Verdict.Improved)]
     [InlineData(105, Verdict.Unsettled)]

@@ -47,7 +47,7 @@ public abstract class DepotOnServer : IDisposable
         GC.SuppressFinalize(this);
     }
 
-    private protected static ChangeStep Step(string sql) => new(1, sql, new(0, sql.Length), new(1, 1));
+    private protected static ChangeStep Step(string sql) => TestDatabase.Step(sql);
 
     private protected string NewFolder() => Directory.CreateDirectory(Path.Combine(CopiesFolder, Guid.NewGuid().ToString("n"))).FullName;
 

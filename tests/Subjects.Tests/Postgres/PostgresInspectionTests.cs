@@ -55,6 +55,30 @@ public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnS
         PostgresSubject.Clean(new(Address), Folder);
     }
 
+    // EXCEPT ALL (PostgreSQL manual, 7.4 "Combining Queries") is the difference of multisets; a column's type is said in front, for to it 12 and 12.00 are equal.
+    [Fact]
+    public async Task Rows_on_one_side_only_are_as_many_as_the_server_says_and_a_column_of_another_type_is_named()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        (RowsOnlyHere Before, RowsOnlyHere After) Compare(string before, string after, string binds = "") => RowSieve.Compare(
+            wanted => copy.Rows(new(before, BindLine.Pairs(binds)), Limit, wanted), wanted => copy.Rows(new(after, BindLine.Pairs(binds)), Limit, wanted)).ShouldNotBeNull();
+        long Count(string sql) => long.Parse(copy.Rows(new(sql, []), Limit, _ => true).Rows[0][0], CultureInfo.InvariantCulture);
+        for (int n = 1; n < 40; n++)
+        {
+            string a = $"SELECT (i * {n}) % 7 AS x, nullif(md5((i % {n})::text), md5('1')) AS y FROM generate_series(1, {50 + n}) i";
+            string b = $"SELECT (i * {n + 1}) % 5 AS x, nullif(md5((i % {n + 2})::text), md5('1')) AS y FROM generate_series(1, {60 - n}) i";
+            (RowsOnlyHere before, RowsOnlyHere after) = Compare(a, b);
+            (before.Count, after.Count).ShouldBe((Count($"SELECT count(*) FROM ({a} EXCEPT ALL {b}) d"), Count($"SELECT count(*) FROM ({b} EXCEPT ALL {a}) d")), $"n = {n}");
+        }
+
+        (RowsOnlyHere plain, RowsOnlyHere scaled) = Compare("SELECT 12::numeric AS price, 'it''s' AS name, NULL::int AS n WHERE :c IS NOT NULL OR 1 = :c", "SELECT 12::numeric(8, 2) AS price, 'it''s' AS name, NULL::int AS n WHERE 1 = :c", "c=1");
+        plain.Rows.ShouldBe([["12", "'it''s'", "NULL"]]);
+        scaled.Rows.ShouldBe([["12.00", "'it''s'", "NULL"]]);
+        ColumnChange.Between(plain.Columns, scaled.Columns).ShouldBe([new(1, new("price", "numeric"), new("price", "numeric(8, 2)"))]);
+        Compare("SELECT '' AS a", "SELECT repeat('ä', 1000000) AS a").After.Rows[0][0].ShouldBe("'" + new string('ä', RowsOnlyHere.LongestValue - 1) + "…");
+    }
+
     // PostgreSQL manual, "PREPARE": five custom plans, then a generic one where it is not estimated to be dearer.
     [Fact]
     public async Task The_plan_that_an_application_keeps_is_shown_and_the_one_for_its_values_told()

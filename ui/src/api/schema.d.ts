@@ -2064,6 +2064,7 @@ export interface components {
             steps: components["schemas"]["CheckedStep"][];
             problems: components["schemas"]["ProblemView"][];
             tooShort: null | string;
+            missing: components["schemas"]["ProblemView"][];
         };
         CheckRequest: {
             subject: null | string;
@@ -2098,6 +2099,16 @@ export interface components {
             line: number;
             text: string;
             rewrites: null | string;
+        };
+        /** @description A column whose name or type differs between the sides: `12` is another value than `12.00`. */
+        ColumnChange: {
+            /**
+             * Format: int32
+             * @description From 1.
+             */
+            place: number;
+            before: null | components["schemas"]["RowColumn"];
+            after: null | components["schemas"]["RowColumn"];
         };
         /** @description What a planner knows of a column's values. */
         ColumnStatistics: {
@@ -2262,8 +2273,13 @@ export interface components {
             first: string;
             last: string;
         };
+        /**
+         * @description What makes a plan cost more than it need; the glossary explains each at length.
+         * @enum {unknown}
+         */
+        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns";
         FindingView: {
-            kind: string;
+            kind: components["schemas"]["FindingKind"];
             title: string;
             text: string;
             /** Format: int32 */
@@ -2296,7 +2312,7 @@ export interface components {
             result: null | number;
         };
         GlossaryView: {
-            kind: string;
+            kind: components["schemas"]["FindingKind"];
             title: string;
             what: string;
             why: string;
@@ -2394,6 +2410,8 @@ export interface components {
         NoticeRowsMoved: {
             /** @enum {string} */
             code?: "rowsMoved";
+            /** @description Columns that differ by name or type. */
+            columns?: components["schemas"]["ColumnChange"][];
         };
         /** @description The rows of one side differ from run to run. */
         NoticeRowsVary: {
@@ -2745,6 +2763,8 @@ export interface components {
              * @description Likewise.
              */
             after: null | number;
+            /** @description Columns that differ by name or type. */
+            columns?: components["schemas"]["ColumnChange"][];
         };
         /** @description The first and the second half disagree. */
         ReasonRatioMoved: {
@@ -2930,25 +2950,49 @@ export interface components {
             shape: string;
             text: string;
         };
+        /** @description What one side of a line gave. */
         ResultSide: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Elapsed time of an execution.
+             */
             medianMs: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Likewise, 95th percentile.
+             */
             p95Ms: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Likewise, mean.
+             */
             meanMs: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Median CPU time of an execution; null where nobody tells it.
+             */
             cpuMs: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The first execution on a fresh connection.
+             */
             coldMs: null | number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Returned, or changed.
+             */
             rows: null | number;
+            /** @description Of one execution, by the engine's names. */
             counters: {
                 [key: string]: number;
             };
             plan: null | components["schemas"]["ResultPlan"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of a server, time in its executor alone; null where it tells none.
+             */
             serverMs?: null | number;
+            onlyHere?: null | components["schemas"]["RowsOnlyHere"];
         };
         ResultStep: {
             /** Format: int32 */
@@ -3017,6 +3061,25 @@ export interface components {
             before: number;
             /** Format: int64 */
             after: number;
+        };
+        /** @description A column of a result. */
+        RowColumn: {
+            /** @description As the result names it. */
+            name: string;
+            /** @description The engine's name of its type; where each value has its own, those of the rows that are shown. Empty where all are NULL. */
+            type: string;
+        };
+        /** @description Rows that one side gave and the other did not; a row that came oftener here is among them so many times. */
+        RowsOnlyHere: {
+            /** @description Of this side, in their order. */
+            columns: components["schemas"]["RowColumn"][];
+            /** @description The first of them, with a literal for each column, cut at int RowsOnlyHere.LongestValue characters. */
+            rows: string[][];
+            /**
+             * Format: int64
+             * @description How many there are.
+             */
+            count: number;
         };
         RulesView: {
             /** Format: int32 */

@@ -33,6 +33,7 @@ export function NewTrialView() {
   const found = check.data?.problems ?? [];
   const refused = start.error instanceof Refused ? start.error.problems : [];
   const problems = touched ? found : [];
+  const missing = touched ? (check.data?.missing ?? []) : [];
   const of = (part: string) => problems.filter((p) => p.part === part);
   const go = (p: Problem) =>
     (p.part === "change" ? setChangePlace : setWorkloadPlace)({ line: p.line ?? 1, column: p.column ?? 1 });
@@ -95,6 +96,7 @@ export function NewTrialView() {
               aria-label="Statements found"
             >
               {draft.workload !== "" && <Problems problems={of("workload")} go={go} />}
+              {draft.workload !== "" && <Problems problems={missing} go={go} />}
               <Statements
                 statements={check.data?.statements ?? []}
                 go={(line) => setWorkloadPlace({ line, column: 1 })}
@@ -120,6 +122,12 @@ export function NewTrialView() {
                         : ""}
                   </span>
                 </div>
+                {problems.length === 0 && missing.length > 0 && (
+                  <p className="mt-2 border-l-2 border-unsettled pl-2">
+                    {missing.length === 1 ? "1 statement names" : `${missing.length} statements name`} what
+                    this database does not have, and will fail.
+                  </p>
+                )}
                 {problems.length === 0 && check.data?.tooShort && (
                   <p className="mt-2 border-l-2 border-unsettled pl-2">{check.data.tooShort}</p>
                 )}

@@ -35,7 +35,7 @@ const catalogue = {
   tables: [table("parcel", 250_000, 25_000), table("depot", 200, 200), table("cab", null, null)],
   findings: [
     {
-      kind: "UnusedIndex",
+      kind: "unusedIndex",
       title: "An index that no statement of the workload uses",
       text: "No statement goes through parcel_i.",
       operator: null,

@@ -50,7 +50,7 @@ test("a chosen operator is explained, and where the statement asks for it is mar
 test("a finding shows its share, its remedy, its operator, and leads to the glossary", async () => {
   await show(<Whole of={comparison()} />);
   const link = await screen.findByRole("link", { name: finding.title });
-  expect(link.getAttribute("href")).toBe("/glossary#WholeTableForFewRows");
+  expect(link.getAttribute("href")).toBe("/glossary#wholeTableForFewRows");
   expect(screen.getByText("90.0 % of the time")).toBeTruthy();
   fireEvent.click(screen.getByRole("button", { name: "show" }));
   expect(screen.getByRole("button", { name: "SCAN parcel" }).getAttribute("aria-pressed")).toBe("true");
@@ -118,7 +118,7 @@ test("the glossary explains each finding with what people do", async () => {
   serve({
     "GET /api/glossary": [
       {
-        kind: "LargeOffset",
+        kind: "largeOffset",
         title: "A large offset",
         what: "Rows are skipped.",
         why: "It grows.",
@@ -129,7 +129,7 @@ test("the glossary explains each finding with what people do", async () => {
   });
   await show(<GlossaryView />);
   expect(await screen.findByText("Page by key.")).toBeTruthy();
-  expect(screen.getByRole("link", { name: "A large offset" }).getAttribute("href")).toBe("#LargeOffset");
+  expect(screen.getByRole("link", { name: "A large offset" }).getAttribute("href")).toBe("#largeOffset");
 });
 
 test("what could not be read is said above, with the text still open below it", async () => {

@@ -34,7 +34,7 @@ const side = (over: Partial<Schemas["PlanSideView"]> = {}): Schemas["PlanSideVie
 });
 
 export const finding: Schemas["FindingView"] = {
-  kind: "WholeTableForFewRows",
+  kind: "wholeTableForFewRows",
   title: "A table read whole for few rows",
   text: "parcel is read whole: 250,000 rows for the 250 that pass its conditions.",
   operator: 0,

@@ -13,6 +13,7 @@ import { type Choice, operatorOf } from "../plans/choice";
 import { Findings } from "../plans/Findings";
 import { ShortAccount } from "../plans/PlanAccount";
 import { PlanMeasures } from "../plans/PlanMeasures";
+import { RowsThatDiffer } from "./RowsThatDiffer";
 import { SamplesChart } from "./SamplesChart";
 
 type Props = { trial: number; line: number; live: boolean; close: () => void };
@@ -75,6 +76,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
       }
     >
       {r.time && <Interval page={page} />}
+      <RowsThatDiffer r={r} />
       <h3 className="section flex items-baseline justify-between gap-3">
         <span>
           Plans

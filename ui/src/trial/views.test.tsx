@@ -214,11 +214,22 @@ test("rows that differ are said with both counts, and a rewrite shows both texts
     verdict: "failed",
     sameRows: false,
     time: null,
-    after: { ...line(1).result.after, rows: 6 },
+    before: {
+      ...line(1).result.before,
+      onlyHere: { columns: [{ name: "id", type: "integer" }], rows: [["12"], ["13"]], count: 7 },
+    },
+    after: {
+      ...line(1).result.after,
+      rows: 6,
+      onlyHere: { columns: [{ name: "id", type: "text" }], rows: [], count: 0 },
+    },
   });
   serve({ "GET /api/trials/4/lines/2": linePage({ line: differing, afterSql: "SELECT 2" }) });
   await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
   expect(await screen.findByText("rows differ: 7 before, 6 after")).toBeTruthy();
+  const before = screen.getByRole("region", { name: "Only before: 2 of 7 rows" });
+  expect([...before.querySelectorAll("td")].map((c) => c.textContent)).toEqual(["12", "13"]);
+  expect(screen.getByText("None only after.")).toBeTruthy();
   expect(screen.getByLabelText("SQL of the statement").textContent).toBe("SELECT 1");
   expect(screen.getByLabelText("SQL of the rewrite").textContent).toBe("SELECT 2");
 });
