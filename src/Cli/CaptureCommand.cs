@@ -17,6 +17,7 @@ internal static class CaptureCommand
     private static readonly Option<string> Book = new("--book") { Description = "Name of the book; opened when there is none yet.", Required = true };
     private static readonly Option<string> Source = new("--source") { Description = "The server or application instance.", DefaultValueFactory = _ => "server" };
     private static readonly Option<string?> Form = new("--form") { Description = $"{string.Join(", ", CaptureForms.Names)}; found out when left out." };
+    private static readonly Option<string?> EngineName = new("--engine") { Description = $"{string.Join(", ", KnownEngines.All)}: whose statements they are, where the capture does not say; left out, that of the book's database." };
     private static readonly Option<string?> Prefix = new("--prefix") { Description = "The server's log_line_prefix; the usual ones are tried when left out." };
     private static readonly Option<int> Most = new("--most-patterns") { Description = "New patterns beyond this many count as everything else.", DefaultValueFactory = _ => 20_000 };
 
@@ -29,7 +30,7 @@ internal static class CaptureCommand
     {
         var command = new Command("capture", "Read a log or trace of executed statements into a book.")
         {
-            Paths, Book, Source, Form, Prefix, Columns, Most, ApartCalls, ApartSeconds, ApartShare,
+            Paths, Book, Source, Form, EngineName, Prefix, Columns, Most, ApartCalls, ApartSeconds, ApartShare,
         };
         command.SetAction((parsed, stop) => Task.Run(() => Run(parsed, stop), stop));
         return command;
@@ -72,21 +73,49 @@ internal static class CaptureCommand
             }
         }
 
+        if (parsed.GetValue(EngineName) is { } engine && KnownEngines.Named(engine) is null)
+        {
+            Console.Error.WriteLine($"'{engine}' is no engine whose statements are known; there are {string.Join(", ", KnownEngines.All)}.");
+            return ExitCode.BadInput;
+        }
+
         var ledger = new LedgerDatabase(LedgerHome.FromEnvironment().LedgerFile);
         BookRecord book = new BookStore(ledger, TimeProvider.System).OpenByName(parsed.GetValue(Book)!);
         var import = new CaptureImport(new(ledger, TimeProvider.System));
         var apart = new KeepApart(
             parsed.GetValue(Most), parsed.GetValue(ApartCalls), parsed.GetValue(ApartSeconds) is { } s ? TimeSpan.FromSeconds(s) : null, parsed.GetValue(ApartShare) / 100);
-        var request = new CaptureRequest(parsed.GetValue(Source)!, parsed.GetValue(Form), parsed.GetValue(Prefix), parsed.GetValue(Columns), apart);
-        bool readable = true;
-        foreach (string file in files)
+        var request = new CaptureRequest(parsed.GetValue(Source)!.Trim(), parsed.GetValue(Form), parsed.GetValue(Prefix), parsed.GetValue(Columns), apart)
         {
-            CaptureReport report = ReadOne(import, book.Id, file, request, stop);
+            Engine = parsed.GetValue(EngineName) is { } named ? KnownEngines.Named(named) : null,
+        };
+        bool readable = true;
+        var read = new List<CaptureReport>();
+        foreach (string file in files.OrderBy(f => CaptureForms.RankInOneLog(FormOf(f, request))))
+        {
+            CaptureReport report = ReadOne(import, book.Id, file, request with { ToldAlready = OtherFormsOf(FormOf(file, request), read) }, stop);
+            read.Add(report);
             Print(report);
             readable &= report.Problem is null || report.Statements > 0;
         }
 
         return readable ? ExitCode.Good : ExitCode.BadInput;
+    }
+
+    /// <summary>What was read of the same log in other forms.</summary>
+    private static IReadOnlyList<(DateTime From, DateTime To)> OtherFormsOf(string form, List<CaptureReport> read) =>
+        [.. read.Where(r => r.Span is not null && r.Form != form && CaptureForms.AreOneLog(r.Form, form)).Select(r => r.Span!.Value)];
+
+    /// <summary>The form of a file by its beginning; empty where it has none that is known, or cannot be looked at beforehand.</summary>
+    private static string FormOf(string file, CaptureRequest request)
+    {
+        try
+        {
+            return file == "-" || RegularFile.NotOne(file) is not null ? "" : CaptureImport.FormOf(file, request);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or InvalidDataException)
+        {
+            return "";
+        }
     }
 
     private static CaptureReport ReadOne(CaptureImport import, long book, string file, CaptureRequest request, CancellationToken stop)
@@ -126,6 +155,11 @@ internal static class CaptureCommand
         if (report.NotKeptApart > 0)
         {
             Console.WriteLine($"  {Figures.Count(report.NotKeptApart)} statements count as everything else: their patterns are too rare, or the book keeps no more apart");
+        }
+
+        if (report.ToldAlready > 0)
+        {
+            Console.WriteLine($"  {Figures.Count(report.ToldAlready)} statements are left out: the same log was read in another form, and each counts once");
         }
 
         foreach (Rejection rejection in report.Rejections)

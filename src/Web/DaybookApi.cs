@@ -142,7 +142,7 @@ internal static class DaybookApi
         return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, stretch.Minutes(),
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
-            samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
+            samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, e.Retried, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
             samples.Notes(pattern.Id), plans.OfPattern(pattern.Id, chosen).Select(PlanOf).ToList(), SharesOf(daybook, daybook.Sources(id), extent, pattern.Id), inWorkload));
     }
 

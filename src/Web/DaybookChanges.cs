@@ -129,11 +129,16 @@ internal static class DaybookChanges
     }
 
     private static async Task<Results<Ok<CaptureView>, UnprocessableEntity<ProblemReport>>> CaptureAsync(
-        HttpRequest request, string book, string source, string name, string? form, string? prefix, string? columns, BookStore books, CaptureStore captures, LedgerHome home, CancellationToken stop)
+        HttpRequest request, string book, string source, string name, string? form, string? prefix, string? columns, string? engine, BookStore books, CaptureStore captures, LedgerHome home, CancellationToken stop)
     {
         if (string.IsNullOrWhiteSpace(book) || string.IsNullOrWhiteSpace(source))
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("capture", "A capture belongs to a book and comes from a source: both need a name."));
+        }
+
+        if (engine is not null && KnownEngines.Named(engine) is null)
+        {
+            return TypedResults.UnprocessableEntity(ProblemReport.Because("engine", $"'{engine}' is no engine whose statements are known; there are {string.Join(", ", KnownEngines.All)}."));
         }
 
         if (request.HttpContext.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
@@ -155,7 +160,7 @@ internal static class DaybookChanges
                 () =>
                 {
                     using FileStream file = File.OpenRead(spool);
-                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix, columns), stop: stop);
+                    return new CaptureImport(captures).Read(id, file, name, new(source.Trim(), form, prefix, columns) { Engine = engine is null ? null : KnownEngines.Named(engine) }, stop: stop);
                 }, stop);
             return report.Problem is { } problem && report.Statements == 0
                 ? TypedResults.UnprocessableEntity(ProblemReport.Because("capture", problem))

@@ -73,7 +73,8 @@ public sealed record SampleView(
         s.Application, s.User, s.Plan);
 }
 
-public sealed record ErrorView(string Code, long Calls, string First, string Last);
+/// <param name="Retried">How many of them were followed by another try of the same statement with the same values.</param>
+public sealed record ErrorView(string Code, long Calls, long Retried, string First, string Last);
 
 /// <summary>One pattern of a book.</summary>
 /// <param name="ByDay">Its history, a point a day.</param>

@@ -23,13 +23,14 @@ internal sealed class TraceReceiver : IDisposable
     private readonly BookStore _books;
     private readonly CaptureStore _captures;
     private readonly ILogger _log;
+    private readonly TimeProvider _clock;
     private readonly ITimer _idle;
     private readonly SemaphoreSlim _one = new(1);
     private readonly Dictionary<long, (CaptureFold Fold, CaptureFileRecord File)> _folds = [];
 
     public TraceReceiver(BookStore books, CaptureStore captures, TimeProvider clock, ILogger<TraceReceiver> log)
     {
-        (_books, _captures, _log) = (books, captures, log);
+        (_books, _captures, _log, _clock) = (books, captures, log, clock);
         _idle = clock.CreateTimer(_ => CloseTraces(), null, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan);
     }
 
@@ -98,11 +99,14 @@ internal sealed class TraceReceiver : IDisposable
         {
             CaptureFileRecord file = _captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
                 ?? _captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
-            open = (new(KnownEngines.Default.Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book)), file);
+            open = (new((_captures.EngineOf(book) ?? KnownEngines.Default).Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book)) { DialectOf = name => KnownEngines.Named(name)?.Dialect }, file);
         }
 
+        // A trace is over when no more of it comes: its own times say nothing of that, for it may be sent late.
+        DateTimeOffset now = _clock.GetUtcNow();
+        open.Fold.ArriveAt(now.Ticks);
         int rejected = protobuf ? OtlpProtobuf.Read(body, open.Fold) : OtlpJson.Read(body, 0, open.Fold);
-        open.Fold.CloseQuietUnits(Quiet);
+        open.Fold.CloseQuietUnits((now - Quiet).Ticks);
         FoldedBatch batch = open.Fold.Drain();
         open.File = open.File with { ReadTo = open.File.ReadTo + body.Length, Statements = open.File.Statements + batch.Statements };
         _captures.Apply(book, batch, open.File);

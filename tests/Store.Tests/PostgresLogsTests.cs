@@ -5,6 +5,7 @@ using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Store.Captures;
 using SwiftLedger.Testing;
 using Xunit;
 
@@ -95,6 +96,7 @@ public sealed class PostgresLogsTests
         }
 
         stderr.ShouldBe(csv, ignoreOrder: true);
+        TheyCountOnce(logs);
 
         var expected = new Dictionary<string, long>();
         foreach (JsonElement row in JsonDocument.Parse(counted).RootElement.EnumerateArray())
@@ -110,6 +112,34 @@ public sealed class PostgresLogsTests
         csv.Values.Sum(c => c.Errors).ShouldBe(2);
         found.Values.Max().ShouldBe(120);
     }
+
+    /// <summary>The three forms of one log together tell what one of them tells.</summary>
+    private static void TheyCountOnce(Dictionary<string, byte[]> logs)
+    {
+        string folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+        try
+        {
+            var ledger = new LedgerDatabase(Path.Combine(folder, "ledger.db"));
+            long book = new BookStore(ledger, TimeProvider.System).OpenByName("Depot").Id;
+            var import = new CaptureImport(new(ledger, TimeProvider.System));
+            List<CaptureReport> read = [];
+            foreach ((string end, byte[] log) in logs.OrderBy(l => CaptureForms.RankInOneLog(CaptureForms.Choose(l.Value, null, PrefixOf(l.Key)).Form!.Name)))
+            {
+                string form = CaptureForms.Choose(log, null, PrefixOf(end)).Form!.Name;
+                read.Add(import.Read(book, new MemoryStream(log), "server." + end, new("server", Prefix: PrefixOf(end)) { ToldAlready = [.. read.Where(r => r.Span is not null && CaptureForms.AreOneLog(r.Form, form)).Select(r => r.Span!.Value)] }));
+            }
+
+            read[0].Statements.ShouldBeGreaterThan(100);
+            read.Skip(1).ShouldAllBe(r => r.Statements == 0 && r.ToldAlready == read[0].Statements && r.Problem == null);
+        }
+        finally
+        {
+            Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static string? PrefixOf(string end) => end == "log" ? "%m [%p] %q%u@%d %e %c " : null;
 
     private static Dictionary<string, (long Calls, long Errors, long Ticks)> Fold(ICaptureForm form, byte[] log)
     {

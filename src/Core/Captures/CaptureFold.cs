@@ -46,7 +46,17 @@ public sealed record FoldedBatch(
     IReadOnlyDictionary<PlanUseKey, PlanUse> Plans,
     IReadOnlyList<SchemaStatement> SchemaStatements,
     IReadOnlyList<Rejection> Rejections,
-    long Statements);
+    long Statements)
+{
+    /// <summary>When its first statement ended, UTC; null where it has none.</summary>
+    public DateTime? From { get; init; }
+
+    /// <summary>When its last statement ended.</summary>
+    public DateTime? To { get; init; }
+
+    /// <summary>How many of its failures, and of those before, were followed by another try.</summary>
+    public IReadOnlyDictionary<ErrorKey, long> Retries { get; init; } = new Dictionary<ErrorKey, long>();
+}
 
 /// <summary>
 /// Folds observed statements into patterns, minute by minute, in bounded memory: what has piled up is drained from time to time
@@ -75,16 +85,21 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     // Patterns that are not kept apart yet, with their calls and time. Bounded: those seen once are forgotten when it is full.
     private readonly Dictionary<ulong, (long Calls, long Ticks)> _candidates = [];
     private long _ticks, _read;
-    private DateTime _latest = DateTime.UnixEpoch.AddYears(1);
+    private DateTime? _from, _to;
     private Dictionary<CellKey, Cell> _cells = [];
     private List<FoundPattern> _found = [];
     private readonly HashSet<PatternSamples> _touched = [];
     private Dictionary<TagKey, long> _tags = [];
     private Dictionary<ErrorKey, long> _errors = [];
     private List<SchemaStatement> _schema = [];
-    private readonly UnitFold _units = new(dialect);
+    private readonly UnitFold _units = new();
+    private readonly SqlDialect _dialect = dialect;
+    private (string Name, SqlDialect Dialect)? _named;
     private readonly PlanUses _plans = new(readPlan);
     private long _statements;
+
+    /// <summary>Rules of an engine by its name, for statements of which the capture names it; null where there is none of that name.</summary>
+    public Func<string, SqlDialect?> DialectOf { get; init; } = _ => null;
 
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
     public int Waiting => _cells.Count;
@@ -110,21 +125,23 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
         _statements++;
         _read++;
-        _latest = observation.At > _latest ? observation.At : _latest;
+        DateTime end = observation.At + (observation.Duration ?? default);
+        (_from, _to) = (end < _from ? end : _from ?? end, end > _to ? end : _to ?? end);
         _ticks += observation.Duration?.Ticks ?? 0;
-        ulong pattern = PatternOf(observation);
+        SqlDialect dialect = observation.Engine.IsEmpty ? _dialect : Named(observation.Engine);
+        ulong pattern = PatternOf(observation, dialect);
         NotKeptApart += pattern == EverythingElse ? observation.Calls : 0;
         int minute = Stretches.MinuteOf(observation.At);
         ref Cell? cell = ref CollectionsMarshal.GetValueRefOrAddDefault(_cells, new(pattern, from, minute), out _);
         (cell ??= new()).Count(observation);
 
-        _units.Take(observation, pattern, from);
+        Dictionary<string, string>? tags = CommentTags.MayHold(observation.Sql) ? CommentTags.Read(observation.Sql) : null;
+        _units.Take(observation, pattern, from, dialect, tags);
         if (pattern != EverythingElse)
         {
             _plans.Take(observation, pattern, from);
         }
 
-        Dictionary<string, string>? tags = CommentTags.MayHold(observation.Sql) ? CommentTags.Read(observation.Sql) : null;
         CountTags(pattern, from, tags);
         if (observation.Failed)
         {
@@ -148,8 +165,13 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         rejected = (rejected.Count + 1, known ? rejected.First : line);
     }
 
-    /// <summary>Ends the units of work in which nothing has happened for that long before the latest statement.</summary>
-    public void CloseQuietUnits(TimeSpan quiet) => _units.CloseQuiet(_latest - quiet);
+    /// <summary>Says what the statements taken from now on came at: see <see cref="CloseQuietUnits"/>.</summary>
+    /// <param name="arrival">By any measure that grows.</param>
+    public void ArriveAt(long arrival) => _units.Arrival = arrival;
+
+    /// <summary>Ends the units of work of which nothing has come since an arrival.</summary>
+    /// <param name="arrival">As <see cref="ArriveAt"/> was told it.</param>
+    public void CloseQuietUnits(long arrival) => _units.CloseQuiet(arrival);
 
     /// <summary>Ends the units of work that are open: the capture has ended.</summary>
     public void CloseUnits() => _units.CloseAll();
@@ -165,21 +187,21 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
         _touched.Clear();
         var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _plans.Drain(), _schema,
-            _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements);
+            _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements) { From = _from, To = _to, Retries = _units.DrainRetries() };
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         _rejections.Clear();
-        _statements = 0;
+        (_statements, _from, _to) = (0, null, null);
         return batch;
     }
 
     private static void Increase<TKey>(Dictionary<TKey, long> counts, TKey key)
         where TKey : notnull => CollectionsMarshal.GetValueRefOrAddDefault(counts, key, out _)++;
 
-    private ulong PatternOf(in Observation observation)
+    private ulong PatternOf(in Observation observation, SqlDialect dialect)
     {
         ReadOnlySpan<char> sql = observation.Sql;
         // 128 bits, so that two texts never pass for one.
-        UInt128 text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql)) : 0;
+        UInt128 text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql), ReferenceEquals(dialect, _dialect) ? 0 : dialect.Id.GetHashCode(StringComparison.Ordinal)) : 0;
         if (text != 0 && _texts.TryGetValue(text, out ulong known))
         {
             return known;
@@ -187,7 +209,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
         ulong hash = SqlPattern.HashOf(sql, dialect);
         hash = hash == EverythingElse ? 1 : hash;
-        if (!_patterns.ContainsKey(hash) && !TryKeepApart(observation, hash))
+        if (!_patterns.ContainsKey(hash) && !TryKeepApart(observation, hash, dialect))
         {
             return EverythingElse;
         }
@@ -205,7 +227,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         return hash;
     }
 
-    private bool TryKeepApart(in Observation observation, ulong hash)
+    private bool TryKeepApart(in Observation observation, ulong hash, SqlDialect dialect)
     {
         ReadOnlySpan<char> sql = observation.Sql;
         if (_patterns.Count >= apart.MostPatterns)
@@ -257,6 +279,16 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
                 Increase(_tags, new(pattern, from, key, value));
             }
         }
+    }
+
+    private SqlDialect Named(ReadOnlySpan<char> engine)
+    {
+        if (_named is not { } last || !engine.SequenceEqual(last.Name))
+        {
+            _named = last = (engine.ToString(), DialectOf(engine.ToString()) ?? _dialect);
+        }
+
+        return last.Dialect;
     }
 
     private string Interned(ReadOnlySpan<char> name)

@@ -15,7 +15,7 @@ public sealed record CsvColumns(IReadOnlyDictionary<string, int> Places, double 
 
     /// <summary>The fields of an observed statement. The duration goes by its unit: <c>s</c>, <c>ms</c>, <c>us</c> or <c>ns</c>.</summary>
     public static IReadOnlyList<string> Fields { get; } =
-        ["at", "s", "ms", "us", "ns", "sql", "binds", "rows", "rowsRead", "rowsWritten", "error", "message", "session", "unit", "app", "db", "user", "source", "plan"];
+        ["at", "s", "ms", "us", "ns", "sql", "binds", "rows", "rowsRead", "rowsWritten", "error", "message", "session", "unit", "app", "db", "user", "source", "plan", "engine"];
 
     private static readonly Dictionary<string, double> Units = new(StringComparer.Ordinal)
     {

@@ -62,7 +62,7 @@ public sealed class CsvForm(CsvColumns columns) : ICaptureForm
     private void Take(ReadOnlySpan<byte> bytes, ICaptureSink sink)
     {
         _text.Clear();
-        _text.Reserve(LengthOf("sql") + LengthOf("binds") + LengthOf("error") + LengthOf("message") + LengthOf("source") + LengthOf("plan"));
+        _text.Reserve(LengthOf("sql") + LengthOf("binds") + LengthOf("error") + LengthOf("message") + LengthOf("source") + LengthOf("plan") + LengthOf("engine"));
         ReadOnlySpan<char> sql = Text(bytes, "sql");
         string duration = Word(bytes, _duration);
         double ticks = 0;
@@ -89,6 +89,7 @@ public sealed class CsvForm(CsvColumns columns) : ICaptureForm
             Message = Text(bytes, "message"),
             Source = Text(bytes, "source"),
             Plan = Text(bytes, "plan"),
+            Engine = Text(bytes, "engine"),
             Session = Raw(bytes, "session"),
             Unit = Raw(bytes, "unit"),
             Application = Raw(bytes, "app"),

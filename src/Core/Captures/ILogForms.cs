@@ -15,6 +15,9 @@ public interface ILogForms
     /// <summary>The form that is what lines are taken for once their prefix is given; null where none has prefixes.</summary>
     string? OfPrefix { get; }
 
+    /// <summary>Those of them in which a server may write one log at once, the one that tells most first.</summary>
+    IReadOnlyList<string> OneLog => [];
+
     /// <summary>The form that a capture surely has; null where it may have another.</summary>
     /// <param name="head">Its first bytes.</param>
     /// <param name="lines">Its first lines that are not empty; at least one.</param>

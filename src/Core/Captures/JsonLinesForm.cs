@@ -8,18 +8,30 @@ namespace SwiftLedger.Core.Captures;
 /// <remarks>
 /// Fields: <c>at</c> (ISO 8601, when it began), <c>ms</c>, <c>sql</c>, <c>binds</c> (object: name or number to value), <c>rows</c>, <c>rowsRead</c>,
 /// <c>rowsWritten</c>, <c>error</c> (SQLSTATE or any code), <c>message</c>, <c>session</c>, <c>unit</c>, <c>app</c>, <c>db</c>, <c>user</c>, <c>source</c>,
-/// <c>plan</c>. Only <c>at</c> and <c>sql</c> must be there. A first line <c>{"schema":"swift-ledger/capture/1"}</c> names the form.
+/// <c>plan</c>, <c>engine</c>. Only <c>at</c> and <c>sql</c> must be there. A first line
+/// <c>{"schema":"swift-ledger/capture/1","engine":"PostgreSQL"}</c> names the form, and the engine of the statements that do not name their own.
 /// </remarks>
 public sealed class JsonLinesForm : ICaptureForm
 {
     public const string Schema = "swift-ledger/capture/1";
 
     private readonly Utf8Buffer _text = new();
+    private string _engine = "";
     private readonly StringBuilder _binds = new();
 
     public string Name => "json-lines";
 
     public long Line { get; set; } = 1;
+
+    /// <inheritdoc/>
+    public long Aside { get; private set; }
+
+    /// <summary>The engine that the first line names.</summary>
+    public string Held
+    {
+        get => _engine;
+        set => _engine = value;
+    }
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink) => Lines.TakeEach(bytes, this, Take, sink);
 
@@ -36,7 +48,7 @@ public sealed class JsonLinesForm : ICaptureForm
         double? ms = null;
         long? rows = null, rowsRead = null, rowsWritten = null;
         bool schema = false;
-        ReadOnlySpan<char> sql = default, error = default, message = default, source = default, plan = default;
+        ReadOnlySpan<char> sql = default, error = default, message = default, source = default, plan = default, engine = default;
         ReadOnlySpan<byte> session = default, unit = default, app = default, db = default, user = default;
         try
         {
@@ -119,6 +131,10 @@ public sealed class JsonLinesForm : ICaptureForm
                 {
                     plan = JsonText.Decode(ref json, _text);
                 }
+                else if (name.SequenceEqual("engine"u8))
+                {
+                    engine = JsonText.Decode(ref json, _text);
+                }
                 else if (name.SequenceEqual("schema"u8))
                 {
                     schema = json.ValueTextEquals(Schema);
@@ -137,6 +153,8 @@ public sealed class JsonLinesForm : ICaptureForm
 
         if (schema && sql.IsEmpty)
         {
+            Aside++;
+            _engine = engine.ToString();
             return;
         }
 
@@ -149,6 +167,7 @@ public sealed class JsonLinesForm : ICaptureForm
         sink.Observe(new Observation
         {
             Line = Line,
+            Engine = engine.IsEmpty ? _engine : engine,
             At = at.Value,
             Duration = ms is { } m ? TimeSpan.FromTicks((long)Math.Round(m * TimeSpan.TicksPerMillisecond)) : null,
             Sql = sql,

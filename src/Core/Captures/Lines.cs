@@ -25,6 +25,9 @@ internal static class Lines
 
         next = at + length + 1;
         line = bytes.Slice(at, length > 0 && bytes[at + length - 1] == '\r' ? length - 1 : length);
+
+        // Files that were put behind each other bring their byte order marks along.
+        line = line.StartsWith("\uFEFF"u8) ? line[3..] : line;
         return true;
     }
 

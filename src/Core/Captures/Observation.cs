@@ -14,6 +14,9 @@ public ref struct Observation
     /// <summary>Where it stands in the capture, from 1.</summary>
     public long Line { get; init; }
 
+    /// <summary>The engine whose statement it is, as the capture names it; empty where it does not.</summary>
+    public ReadOnlySpan<char> Engine { get; init; }
+
     /// <summary>How many executions it stands for: more than one only where the capture does not tell them apart, and no duration.</summary>
     public long Calls { get; init; } = 1;
 
@@ -34,7 +37,10 @@ public ref struct Observation
     /// <param name="most">Characters of a text that stands as it is; what a reader made is whole.</param>
     public readonly ReadOnlySpan<char> Binds(int most = int.MaxValue) => ReadBinds is { } read ? read(Parameters) : Parameters.Length > most ? Parameters[..most] : Parameters;
 
-    /// <summary>Empty where the statement succeeded; <c>XX000</c> where it failed and the capture has no code.</summary>
+    /// <summary>Stands for the code of a failure of which the capture tells none.</summary>
+    public const string WithoutCode = "without code";
+
+    /// <summary>Empty where the statement succeeded; <see cref="WithoutCode"/> where it failed and the capture has no code.</summary>
     public ReadOnlySpan<char> SqlState { get; init; }
 
     /// <summary>The engine's message where the statement failed.</summary>
@@ -89,6 +95,9 @@ public interface ICaptureForm
 
     /// <summary>The number of the line that the next piece begins with, from 1; set where reading is taken up again or a line is left out.</summary>
     long Line { get; set; }
+
+    /// <summary>Entries that are of this form and tell of no statement: so a quiet log is told from one of another form.</summary>
+    long Aside => 0;
 
     /// <summary>Bytes; a longer entry is left out, and said.</summary>
     int LongestEntry => 8 << 20;

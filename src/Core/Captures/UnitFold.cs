@@ -1,3 +1,5 @@
+using System.IO.Hashing;
+using System.Runtime.InteropServices;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Captures;
@@ -88,11 +90,15 @@ public sealed class Repeat
 }
 
 /// <summary>
-/// Follows units of work: the statements of one trace, or of one session with no longer pause between them than
-/// <see cref="LongestPause"/>, and finds those that ask the same thing for each row of a list.
+/// Follows units of work and finds those that ask the same thing for each row of a list, and tries that were refused and repeated.
 /// </summary>
-/// <param name="dialect">Of the statements.</param>
-public sealed class UnitFold(SqlDialect dialect)
+/// <remarks>
+/// A unit is what the capture names as one, a trace, the tag of a request, or a transaction: what is repeated there is. Of a session
+/// alone nobody knows where one unit ends and the next begins, for a pool lends it to many: there a pattern that comes again and again,
+/// with no longer pause than <see cref="LongestPause"/> and one other statement at the most in between, is repeated where chance does
+/// not explain it (<see cref="SessionMix"/>).
+/// </remarks>
+public sealed class UnitFold
 {
     /// <summary>A session that pauses longer has begun another unit.</summary>
     public static readonly TimeSpan LongestPause = TimeSpan.FromMilliseconds(250);
@@ -100,24 +106,45 @@ public sealed class UnitFold(SqlDialect dialect)
     /// <summary>Fewer repetitions are not worth a word.</summary>
     public const int LeastRepeats = 4;
 
-    private const int MostUnits = 4_096, MostSteps = 4_000, MostKept = 24;
+    /// <summary>A statement that is sent again this long after it was refused is no second try any more.</summary>
+    public static readonly TimeSpan LongestTry = TimeSpan.FromMinutes(1);
+
+    private const int MostUnits = 50_000, MostStepsOpen = 500_000, MostSteps = 4_000, MostKept = 24, MostKeptOfSession = 240, MostRefused = 10_000;
     private const double MostlyFollowed = 0.9;
 
     private readonly Dictionary<ulong, Unit> _open = [];
+    private readonly SessionMix _mix = new();
+    private readonly Dictionary<ulong, Refused> _refused = [];
     private Dictionary<RepeatKey, Repeat> _found = [];
+    private Dictionary<ErrorKey, long> _retries = [];
+    private long _steps;
+
+    /// <summary>What the statements taken from now on came at, by any measure that grows: see <see cref="CloseQuiet"/>.</summary>
+    public long Arrival { get; set; }
 
     /// <summary>Takes the next statement of a capture.</summary>
-    public void Take(in Observation o, ulong pattern, string source)
+    /// <param name="o">The statement.</param>
+    /// <param name="pattern">Its hash.</param>
+    /// <param name="source">The server or application instance.</param>
+    /// <param name="dialect">Of the statement.</param>
+    /// <param name="tags">Of its comments; null for none.</param>
+    public void Take(in Observation o, ulong pattern, string source, SqlDialect dialect, Dictionary<string, string>? tags = null)
     {
-        bool traced = !o.Unit.IsEmpty;
-        ReadOnlySpan<byte> name = traced ? o.Unit : o.Session;
-        if (name.IsEmpty)
+        string? request = tags is null ? null : CommentTags.RequestOf(tags);
+        bool named = !o.Unit.IsEmpty || request is not null;
+        if (!named && o.Session.IsEmpty)
         {
             return;
         }
 
-        ulong key = System.IO.Hashing.XxHash3.HashToUInt64(name, source.GetHashCode(StringComparison.Ordinal)) ^ (traced ? 1UL : 0);
-        if (_open.TryGetValue(key, out Unit? unit) && !traced && o.At - unit.End > LongestPause)
+        ulong seed = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(source.AsSpan()));
+        ulong session = o.Session.IsEmpty ? 0 : XxHash3.HashToUInt64(o.Session, (long)seed);
+        ulong transaction = !named && Transactions.IsOne(o.Transaction) ? XxHash3.HashToUInt64(o.Transaction, (long)session) : 0;
+        ulong key = !o.Unit.IsEmpty ? XxHash3.HashToUInt64(o.Unit, (long)seed) ^ 1
+            : request is not null ? XxHash3.HashToUInt64(MemoryMarshal.AsBytes(request.AsSpan()), (long)seed) ^ 2
+            : transaction != 0 ? transaction : session;
+        CountTry(o, named ? key : session, pattern, source);
+        if (_open.TryGetValue(key, out Unit? unit) && key == session && (o.At - unit.End > LongestPause || unit.Steps >= MostSteps))
         {
             Close(unit);
             _open.Remove(key);
@@ -126,21 +153,23 @@ public sealed class UnitFold(SqlDialect dialect)
 
         if (unit is null)
         {
-            if (_open.Count >= MostUnits)
-            {
-                CloseAll();
-            }
-
-            _open[key] = unit = new(source);
+            MakeRoom();
+            _open[key] = unit = new(source, key == session);
         }
 
-        unit.Add(o, pattern, SchemaWords.Writes(o.Sql, dialect));
+        unit.Arrival = Arrival;
+        ulong group = key == session ? _mix.Count(o, seed, session, pattern) : 0;
+        if (!o.Failed && !Transactions.IsControl(o.Sql))
+        {
+            _steps += unit.Add(o, pattern, SchemaWords.Writes(o.Sql, dialect), session, group) ? 1 : 0;
+        }
     }
 
-    /// <summary>Ends the units that have been quiet since a time: no more of them is to come.</summary>
-    public void CloseQuiet(DateTime since)
+    /// <summary>Ends the units of which nothing has come since something else did: no more of them is to come.</summary>
+    /// <param name="arrival">By <see cref="Arrival"/>.</param>
+    public void CloseQuiet(long arrival)
     {
-        foreach ((ulong key, Unit unit) in _open.Where(u => u.Value.End < since).ToList())
+        foreach ((ulong key, Unit unit) in _open.Where(u => u.Value.Arrival < arrival).ToList())
         {
             Close(unit);
             _open.Remove(key);
@@ -166,9 +195,58 @@ public sealed class UnitFold(SqlDialect dialect)
         return found;
     }
 
+    /// <summary>Hands over which failures were followed by another try of the same statement with the same values.</summary>
+    public IReadOnlyDictionary<ErrorKey, long> DrainRetries()
+    {
+        Dictionary<ErrorKey, long> retries = _retries;
+        _retries = [];
+        return retries;
+    }
+
+    /// <summary>Where more is open than memory allows, the quarter in which least has happened of late ends.</summary>
+    private void MakeRoom()
+    {
+        if (_open.Count < MostUnits && _steps < MostStepsOpen)
+        {
+            return;
+        }
+
+        foreach ((ulong key, Unit unit) in _open.OrderBy(u => u.Value.End).Take((_open.Count / 4) + 1).ToList())
+        {
+            Close(unit);
+            _open.Remove(key);
+        }
+    }
+
+    private void CountTry(in Observation o, ulong key, ulong pattern, string source)
+    {
+        if (_refused.Count == 0 && !o.Failed)
+        {
+            return;
+        }
+
+        ulong text = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(o.Sql), unchecked((long)XxHash3.HashToUInt64(MemoryMarshal.AsBytes(o.Parameters))));
+        ulong statement = key ^ text;
+        if (_refused.Remove(statement, out Refused before) && o.At - before.At <= LongestTry)
+        {
+            CollectionsMarshal.GetValueRefOrAddDefault(_retries, before.Error, out _)++;
+        }
+
+        if (o.Failed)
+        {
+            if (_refused.Count >= MostRefused)
+            {
+                _refused.Clear();
+            }
+
+            _refused[statement] = new(o.At, new(pattern, source, Stretch.Hour.StartOf(Stretches.MinuteOf(o.At)), o.SqlState.ToString()));
+        }
+    }
+
     private void Close(Unit unit)
     {
-        foreach ((RepeatKey key, Repeat repeat) in unit.Repeats())
+        _steps -= unit.Steps;
+        foreach ((RepeatKey key, Repeat repeat) in unit.Repeats(_mix))
         {
             if (_found.TryGetValue(key, out Repeat? sum))
             {
@@ -181,50 +259,66 @@ public sealed class UnitFold(SqlDialect dialect)
         }
     }
 
-    private readonly record struct Step(ulong Pattern, DateTime At, long Ticks, long? Rows, bool Writes);
+    private readonly record struct Refused(DateTime At, ErrorKey Error);
 
-    private sealed class Unit(string source)
+    // Kept: where its values are kept, from 0; below where they are not.
+    private readonly record struct Step(ulong Pattern, DateTime At, long Ticks, long? Rows, bool Writes, int Kept);
+
+    /// <param name="source">The server or application instance.</param>
+    /// <param name="supposed">Whether only the pauses of a session say that it is one unit.</param>
+    private sealed class Unit(string source, bool supposed)
     {
         private readonly List<Step> _steps = new(2);
-        private List<UnitStep>? _kept;
+        private List<string>? _binds;
+        private ulong _session, _group;
 
         public DateTime End { get; private set; }
 
-        public void Add(in Observation o, ulong pattern, bool writes)
-        {
-            if (_steps.Count >= MostSteps)
-            {
-                return;
-            }
+        public long Arrival { get; set; }
 
-            _steps.Add(new(pattern, o.At, o.Duration?.Ticks ?? -1, o.RowsReturned, writes));
+        public int Steps => _steps.Count;
+
+        /// <returns>False where there is no room left for it.</returns>
+        public bool Add(in Observation o, ulong pattern, bool writes, ulong session, ulong group)
+        {
+            (_session, _group) = (session, group);
             DateTime end = o.At + (o.Duration ?? default);
             End = end > End ? end : End;
-
-            // Texts are made only once a second statement shows that there is a unit at all; the first is kept without its parameters.
-            if (_steps.Count >= 2 && (_kept?.Count ?? 0) < MostKept)
+            if (_steps.Count >= MostSteps)
             {
-                _kept ??= [new(_steps[0].Pattern, _steps[0].At, Milliseconds(_steps[0].Ticks), "")];
-                _kept.Add(new(pattern, o.At, o.Duration?.TotalMilliseconds,
-                    o.Binds(300).ToString()));
+                return false;
             }
+
+            // Texts are made only once a second statement shows that there is a unit at all; in a session, once a pattern comes again.
+            bool kept = supposed ? _steps.Count > 0 && (_steps[^1].Pattern == pattern || (_steps.Count > 1 && _steps[^2].Pattern == pattern)) && (_binds?.Count ?? 0) < MostKeptOfSession
+                : _steps.Count > 0 && _steps.Count < MostKept;
+            if (kept)
+            {
+                (_binds ??= [""]).Add(o.Binds(300).ToString());
+            }
+
+            _steps.Add(new(pattern, o.At, o.Duration?.Ticks ?? -1, o.RowsReturned, writes, kept ? _binds!.Count - 1 : _steps.Count == 0 ? 0 : -1));
+            return true;
         }
 
-        public IEnumerable<(RepeatKey Key, Repeat Repeat)> Repeats()
+        public IEnumerable<(RepeatKey Key, Repeat Repeat)> Repeats(SessionMix mix)
         {
             if (_steps.Count < LeastRepeats)
             {
                 yield break;
             }
 
-            Dictionary<ulong, int[]> repeated = Enumerable.Range(0, _steps.Count).GroupBy(i => _steps[i].Pattern)
-                .Where(g => g.Key != CaptureFold.EverythingElse && g.Count() >= LeastRepeats).ToDictionary(g => g.Key, g => g.ToArray());
-            Dictionary<ulong, ulong> writes = repeated.Select(r => (r.Key, Write: WriteBehind(r.Value, repeated))).Where(r => r.Write != 0).ToDictionary(r => r.Key, r => r.Write);
-            foreach ((ulong pattern, int[] at) in repeated.Where(r => !writes.ContainsValue(r.Key)))
+            // Spans come when they end, and by several ways: the one around others comes last.
+            List<Step> steps = [.. _steps.OrderBy(s => s.At)];
+            List<int[]> groups = [.. Enumerable.Range(0, steps.Count).GroupBy(i => steps[i].Pattern).Where(g => g.Key != CaptureFold.EverythingElse)
+                .SelectMany(g => supposed ? Clusters([.. g]).Where(c => mix.IsBeyondChance(_group, _session, g.Key, c.Length)) : [[.. g]])
+                .Where(g => g.Length >= LeastRepeats).OrderBy(g => g[0])];
+            Dictionary<int[], int[]> writes = groups.Select(g => (Read: g, Write: WriteBehind(steps, g, groups))).Where(p => p.Write is not null).ToDictionary(p => p.Read, p => p.Write!);
+            foreach (int[] at in groups.Where(g => !writes.ContainsValue(g)))
             {
-                Step? before = at[0] > 0 ? _steps[at[0] - 1] : null;
-                ulong then = writes.GetValueOrDefault(pattern);
-                var repeat = new Repeat { Units = 1, Statements = at.Length, Least = at.Length, Most = at.Length, Example = _kept ?? [] };
+                Step? before = at[0] > 0 ? steps[at[0] - 1] : null;
+                int[]? then = writes.GetValueOrDefault(at);
+                var repeat = new Repeat { Units = 1, Statements = at.Length, Least = at.Length, Most = at.Length, Example = Example(steps, at) };
                 repeat.OneForEachRow = before?.Rows == at.Length ? 1 : 0;
                 if (before?.Rows is { } rows)
                 {
@@ -233,43 +327,66 @@ public sealed class UnitFold(SqlDialect dialect)
 
                 foreach (int i in at)
                 {
-                    repeat.Ticks += Math.Max(0, _steps[i].Ticks);
-                    if (i + 1 < _steps.Count && _steps[i].Ticks >= 0 && _steps[i + 1].At - _steps[i].At is var apart && apart.Ticks >= _steps[i].Ticks)
+                    repeat.Ticks += Math.Max(0, steps[i].Ticks);
+                    if (i + 1 < steps.Count && steps[i].Ticks >= 0 && steps[i + 1].At - steps[i].At is var apart && apart.Ticks >= steps[i].Ticks)
                     {
-                        repeat.GapTicks += apart.Ticks - _steps[i].Ticks;
+                        repeat.GapTicks += apart.Ticks - steps[i].Ticks;
                         repeat.Gaps++;
                     }
                 }
 
-                if (then != 0)
+                if (then is not null)
                 {
-                    repeat.Statements += repeated[then].Length;
-                    repeat.Ticks += repeated[then].Sum(i => Math.Max(0, _steps[i].Ticks));
+                    repeat.Statements += then.Length;
+                    repeat.Ticks += then.Sum(i => Math.Max(0, steps[i].Ticks));
                 }
 
-                yield return (new(before?.Pattern ?? 0, pattern, source, then), repeat);
+                yield return (new(before?.Pattern ?? 0, steps[at[0]].Pattern, source, then is null ? 0 : steps[then[0]].Pattern), repeat);
             }
         }
 
-        /// <summary>The write that stands right behind nearly all of a pattern's executions, and as a rule has a value in common with them; else 0.</summary>
-        private ulong WriteBehind(int[] at, Dictionary<ulong, int[]> repeated)
+        /// <summary>Where a pattern comes with one other statement between two of it at the most.</summary>
+        private static IEnumerable<int[]> Clusters(int[] at)
         {
-            if (_steps[at[0]].Writes || at[0] + 1 >= _steps.Count || !_steps[at[0] + 1].Writes)
+            int start = 0;
+            for (int i = 1; i <= at.Length; i++)
             {
-                return 0;
+                if (i == at.Length || at[i] - at[i - 1] > SessionMix.Reach)
+                {
+                    if (i - start >= LeastRepeats)
+                    {
+                        yield return at[start..i];
+                    }
+
+                    start = i;
+                }
+            }
+        }
+
+        /// <summary>The statements from the one before the first repetition on, as far as their values are kept.</summary>
+        private List<UnitStep> Example(List<Step> steps, int[] at) =>
+            [.. steps.Skip(Math.Max(0, supposed ? at[0] - 1 : 0)).Take(supposed ? at[^1] - at[0] + 2 : steps.Count)
+                .Where(s => s.Kept >= 0 || supposed).Take(MostKept).Select(s => new UnitStep(s.Pattern, s.At, Milliseconds(s.Ticks), s.Kept < 0 ? "" : _binds![s.Kept]))];
+
+        /// <summary>The write that stands right behind nearly all of a pattern's executions, and as a rule has a value in common with them; else null.</summary>
+        private int[]? WriteBehind(List<Step> steps, int[] at, List<int[]> groups)
+        {
+            if (steps[at[0]].Writes || at[0] + 1 >= steps.Count || !steps[at[0] + 1].Writes)
+            {
+                return null;
             }
 
-            ulong write = _steps[at[0] + 1].Pattern;
-            int followed = at.Count(i => i + 1 < _steps.Count && _steps[i + 1].Pattern == write);
-            return repeated.ContainsKey(write) && followed >= at.Length * MostlyFollowed && at.Where(i => i + 1 < (_kept?.Count ?? 0)).All(i => MayShareARow(_kept![i], _kept[i + 1]))
-                ? write : 0;
+            ulong write = steps[at[0] + 1].Pattern;
+            int followed = at.Count(i => i + 1 < steps.Count && steps[i + 1].Pattern == write);
+            return followed >= at.Length * MostlyFollowed && at.Where(i => i + 1 < steps.Count).All(i => MayShareARow(steps[i], steps[i + 1]))
+                ? groups.FirstOrDefault(g => steps[g[0]].Pattern == write && (!supposed || g.Contains(at[0] + 1))) : null;
         }
 
         /// <summary>Whether two statements have a parameter value in common, as far as their parameters were kept.</summary>
-        private static bool MayShareARow(UnitStep read, UnitStep write)
+        private bool MayShareARow(Step read, Step write)
         {
             static IEnumerable<string> Values(string binds) => binds.Split(", ", StringSplitOptions.RemoveEmptyEntries).Select(b => b[(b.IndexOf('=', StringComparison.Ordinal) + 1)..]);
-            return read.Binds.Length == 0 || write.Binds.Length == 0 || Values(read.Binds).Intersect(Values(write.Binds)).Any();
+            return read.Kept < 0 || write.Kept < 0 || _binds![read.Kept].Length == 0 || _binds[write.Kept].Length == 0 || Values(_binds[read.Kept]).Intersect(Values(_binds[write.Kept])).Any();
         }
 
         private static double? Milliseconds(long ticks) => ticks < 0 ? null : ticks / (double)TimeSpan.TicksPerMillisecond;

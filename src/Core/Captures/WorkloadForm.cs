@@ -32,6 +32,13 @@ public sealed class WorkloadForm(DateTime readAt, SqlDialect dialect) : ICapture
             sink.Reject(Line + (problem.Place?.Line ?? 1) - 1, problem.Message);
         }
 
+        // What is mostly none is no workload file, whatever some of it may look like.
+        if (workload.Problems.Count > workload.Value.Statements.Count / 2)
+        {
+            Line += Lines.Count(bytes);
+            return bytes.Length;
+        }
+
         int from = 0;
         foreach (WorkloadStatement statement in workload.Value.Statements)
         {

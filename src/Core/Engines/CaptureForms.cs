@@ -28,14 +28,17 @@ public static class CaptureForms
     /// <param name="name">One of <see cref="Names"/>; null to find out.</param>
     /// <param name="prefix">The server's prefix of lines; null to try the usual ones.</param>
     /// <param name="columns">What the columns of a CSV file hold, see <see cref="CsvColumns.Parse"/>; null where they are named as our own fields.</param>
+    /// <param name="engine">Whose statements they are where the capture does not say; null for the default one.</param>
     /// <param name="readAt">What a workload file's day of calls ends with, UTC.</param>
-    public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix, string? columns = null, DateTime readAt = default)
+    public static FormChoice Choose(ReadOnlySpan<byte> head, string? name, string? prefix, string? columns = null, DateTime readAt = default, Engine? engine = null)
     {
         List<string> lines = FirstLines(head);
         if (lines.Count == 0)
         {
             return new(null, "There is nothing in it yet.", KnownEngines.Default);
         }
+
+        Engine whose = engine ?? KnownEngines.Default;
 
         name ??= prefix is not null ? Logs.Select(l => l.Logs.OfPrefix).First(p => p is not null)! : columns is not null ? "csv" : Guess(head, lines);
         if (Logs.FirstOrDefault(l => l.Logs.Names.Contains(name)) is { Logs: not null } found)
@@ -49,11 +52,34 @@ public static class CaptureForms
             "json-lines" => (new JsonLinesForm(), ""),
             "otlp-json" => (new OtlpJson(), ""),
             "csv" => CsvColumns.Parse(head, columns, out string wrong) is { } read ? (new CsvForm(read), "") : ((ICaptureForm?)null, wrong),
-            "workload" => (new WorkloadForm(readAt, KnownEngines.Default.Dialect), ""),
+            "workload" => OfWorkload(lines, readAt, ref whose),
             _ => (null, $"'{name}' is no form of capture; there are {string.Join(", ", Names)}."),
         };
-        return new(form, problem, KnownEngines.Default);
+        return new(form, problem, whose);
     }
+
+    /// <summary>A workload file may say whose statements it holds, in a comment of its own: <c>-- engine: PostgreSQL</c>.</summary>
+    private static (ICaptureForm? Form, string Problem) OfWorkload(List<string> lines, DateTime readAt, ref Engine engine)
+    {
+        const string names = "-- engine:";
+        if (lines.FirstOrDefault(l => l.StartsWith(names, StringComparison.Ordinal)) is { } line)
+        {
+            if (KnownEngines.Named(line[names.Length..]) is not { } named)
+            {
+                return (null, $"'{line[names.Length..].Trim()}' is no engine whose statements are known; there are {string.Join(", ", KnownEngines.All)}.");
+            }
+
+            engine = named;
+        }
+
+        return (new WorkloadForm(readAt, engine.Dialect), "");
+    }
+
+    /// <summary>Whether a server may write one log in both forms at once.</summary>
+    public static bool AreOneLog(string form, string other) => Logs.Any(l => l.Logs.OneLog.Contains(form) && l.Logs.OneLog.Contains(other));
+
+    /// <summary>Where a form stands among those of one log, from 0: what tells most is read first. 0 for any other form.</summary>
+    public static int RankInOneLog(string form) => Logs.Select(l => l.Logs.OneLog.ToList().IndexOf(form)).Where(i => i >= 0).FirstOrDefault();
 
     private static string Guess(ReadOnlySpan<byte> head, List<string> lines)
     {

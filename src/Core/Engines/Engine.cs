@@ -36,6 +36,9 @@ public sealed class Engine
     /// <summary>Short and unchanging: stands in options and captures.</summary>
     public string Id => Dialect.Id;
 
+    /// <summary>What OpenTelemetry's <c>db.system.name</c> calls it, and what speaks its language; see <see cref="KnownEngines.Named"/>.</summary>
+    public IReadOnlyList<string> SystemNames { get; init; } = [];
+
     public override string ToString() => Name;
 }
 

@@ -24,6 +24,9 @@ public static class KnownEngines
     /// <summary>The engine with this <see cref="Engine.Id"/>, in any case; null where there is none.</summary>
     public static Engine? Find(string id) => All.FirstOrDefault(e => e.Id.Equals(id, StringComparison.OrdinalIgnoreCase));
 
+    /// <summary>The engine that a text names: by its <see cref="Engine.Id"/>, its name, or a name of <see cref="Engine.SystemNames"/>, in any case; null where there is none.</summary>
+    public static Engine? Named(string name) => All.FirstOrDefault(e => e.SystemNames.Prepend(e.Name).Prepend(e.Id).Contains(name.Trim(), StringComparer.OrdinalIgnoreCase));
+
     /// <summary>The engine that a database belongs to, by its address; the default one for a file, or for none.</summary>
     public static Engine OfSubject(string? address) => address is null ? Default : Subjects.FirstOrDefault(e => e.Addresses!.Owns(address)) ?? Default;
 

@@ -13,6 +13,13 @@ public static class CommentTags
     /// <summary>Tags that name one single execution: no use in counting them.</summary>
     public static bool IsTrace(string key) => key is "traceparent" or "tracestate" or "trace_id" or "span_id" or "request_id";
 
+    /// <summary>The request or trace that tags name as the one that a statement was sent for; null where they name none.</summary>
+    /// <remarks>W3C Trace Context, 3.2: the trace's id is the second field of <c>traceparent</c>.</remarks>
+    /// <param name="tags">Of a statement.</param>
+    public static string? RequestOf(IReadOnlyDictionary<string, string> tags) =>
+        tags.TryGetValue("traceparent", out string? parent) && parent.Split('-') is [_, { Length: > 0 } trace, ..] ? trace
+        : tags.GetValueOrDefault("trace_id") ?? tags.GetValueOrDefault("request_id");
+
     /// <summary>The pairs of the last comment, or else of the first; none where no comment there reads like tags.</summary>
     public static Dictionary<string, string> Read(ReadOnlySpan<char> sql)
     {

@@ -5,12 +5,13 @@ namespace SwiftLedger.Core.Sql;
 
 /// <summary>
 /// Folds a statement into its pattern, as UTF-8: literals and parameters become <c>?</c>, literal lists behind IN and in VALUES
-/// become <c>(...)</c> whatever their length, equal rows of VALUES become one, case is folded outside quotes (ASCII
+/// become <c>(...)</c> whatever their length, those in <c>ARRAY[...]</c> likewise, a cast of each of them included, equal rows of VALUES become one, case is folded outside quotes (ASCII
 /// only, as both engines do), comments and the last semicolon go, and one space stands where a space helps reading.
 /// </summary>
 /// <remarks>
 /// <para>A sign before a number belongs to the number where no operand precedes it. NULL, TRUE and FALSE count as literals,
-/// but not behind IS, NOT, SET or DEFAULT, where they are part of the grammar.</para>
+/// but not behind IS, NOT, SET or DEFAULT, where they are part of the grammar. A text that is a program of its own, as behind DO or in the
+/// definition of a function, stands as it is: two programs have nothing in common.</para>
 /// <para>Most statements are spaced as their pattern is. So tokens are not copied one by one: the writer keeps the run of source
 /// characters that are right as they stand but for their case, and copies it when something else has to be written.</para>
 /// </remarks>
@@ -25,6 +26,9 @@ internal ref struct PatternWriter : IDisposable
     private int _runEnd;
     private int _wordStart;
     private LastWritten _last;
+    private readonly SqlDialect _dialect;
+    private bool _first = true;
+    private bool _mayHoldProgram;
     private bool _inValues;
     private int _depth;
     private int _rowStart;
@@ -37,6 +41,7 @@ internal ref struct PatternWriter : IDisposable
     public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect, Span<byte> scratch)
     {
         _sql = sql;
+        _dialect = dialect;
         _lexer = new(sql, dialect);
         _buffer = scratch;
         _last = LastWritten.Nothing;
@@ -52,12 +57,21 @@ internal ref struct PatternWriter : IDisposable
                 WriteSemicolonBefore(token.Kind);
             }
 
+            if (_first)
+            {
+                _first = false;
+                _mayHoldProgram = token.Kind == TokenKind.Word && BeginsProgram(_lexer.TextOf(token));
+            }
+
             switch (token.Kind)
             {
                 case TokenKind.Word when !IsLiteral(token.Start, token.Length):
                     Extend(token.Start, token.Length, _last.Gap());
                     _wordStart = token.Start;
                     _last = _last == LastWritten.Dot ? LastWritten.Operand : LastWritten.Word;
+                    break;
+                case TokenKind.String when _mayHoldProgram && IsProgram(token.Start):
+                    WriteAsItStands(token.Start, token.Length);
                     break;
                 case TokenKind.Word or TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
                     WriteMark(token.Start, token.Length);
@@ -260,6 +274,14 @@ internal ref struct PatternWriter : IDisposable
     private void WriteOperator(int start, int length)
     {
         ReadOnlySpan<char> text = _sql.Slice(start, length);
+        if (length == 1 && text[0] == '[' && _last == LastWritten.Word && _sql[_wordStart.._runEnd].Equals("array", StringComparison.OrdinalIgnoreCase) && TrySkipLiteralList())
+        {
+            StartRunAt(_lexer.Position);
+            Append("[...]");
+            _last = LastWritten.Operand;
+            return;
+        }
+
         if (length == 1 && text[0] is '-' or '+')
         {
             Classify();
@@ -298,7 +320,7 @@ internal ref struct PatternWriter : IDisposable
         return _last is not (LastWritten.GrammarOfNull or LastWritten.Dot);
     }
 
-    /// <summary>Whether only literals and parameters, also in nested parentheses, stand up to the closing one.</summary>
+    /// <summary>Whether only literals and parameters, also in nested parentheses or brackets and with casts, stand up to the closing one.</summary>
     private bool TrySkipLiteralList()
     {
         SqlLexer ahead = _lexer;
@@ -324,10 +346,32 @@ internal ref struct PatternWriter : IDisposable
                 case TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
                     any = true;
                     break;
+                case TokenKind.Operator when ahead.TextOf(token) is "[":
+                    depth++;
+                    break;
+                case TokenKind.Operator when ahead.TextOf(token) is "]":
+                    if (--depth == 0)
+                    {
+                        _lexer = any ? ahead : _lexer;
+                        return any;
+                    }
+
+                    break;
+                case TokenKind.Operator when any && ahead.TextOf(token) is "::":
+                    if (!TrySkipType(ref ahead))
+                    {
+                        return false;
+                    }
+
+                    break;
                 case TokenKind.Operator when ahead.IsSign(token):
                     break;
                 case TokenKind.Word when Keywords.IsLiteral(ahead.TextOf(token)):
                     any = true;
+                    break;
+                case TokenKind.Word when IsTypeBefore(ahead):
+                    break;
+                case TokenKind.Word when ahead.TextOf(token).Equals("array", StringComparison.OrdinalIgnoreCase):
                     break;
                 default:
                     return false;
@@ -335,6 +379,81 @@ internal ref struct PatternWriter : IDisposable
         }
 
         return false;
+    }
+
+    /// <summary>Skips a type behind <c>::</c>: a name with its schema, more words as in <c>character varying</c>, a length, brackets.</summary>
+    private static bool TrySkipType(ref SqlLexer lexer)
+    {
+        bool named = false;
+        while (true)
+        {
+            SqlLexer ahead = lexer;
+            if (!ahead.TryReadSignificant(out Token token))
+            {
+                return named;
+            }
+
+            switch (token.Kind)
+            {
+                case TokenKind.Word or TokenKind.QuotedIdentifier:
+                    named = true;
+                    break;
+                case TokenKind.Dot when named:
+                    break;
+                case TokenKind.OpenParen when named:
+                    while (ahead.TryReadSignificant(out Token inner) && inner.Kind != TokenKind.CloseParen)
+                    {
+                        if (inner.Kind is not (TokenKind.Number or TokenKind.Comma))
+                        {
+                            return false;
+                        }
+                    }
+
+                    break;
+                case TokenKind.Operator when named && ahead.TextOf(token) is "[":
+                    while (ahead.TryReadSignificant(out Token inner) && ahead.TextOf(inner) is not "]")
+                    {
+                        if (inner.Kind != TokenKind.Number)
+                        {
+                            return false;
+                        }
+                    }
+
+                    break;
+                default:
+                    return named;
+            }
+
+            lexer = ahead;
+        }
+    }
+
+    /// <summary>Whether a word names the type of the literal behind it, as in <c>date '2026-07-18'</c>.</summary>
+    private static bool IsTypeBefore(SqlLexer ahead) => ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.String;
+
+    private static bool BeginsProgram(ReadOnlySpan<char> word) =>
+        word.Equals("do", StringComparison.OrdinalIgnoreCase) || word.Equals("create", StringComparison.OrdinalIgnoreCase) || word.Equals("prepare", StringComparison.OrdinalIgnoreCase);
+
+    /// <summary>Whether a text is a program: behind DO, or AS of a CREATE FUNCTION or PROCEDURE (PostgreSQL manual), or FROM of a PREPARE (MySQL reference manual).</summary>
+    private readonly bool IsProgram(int start)
+    {
+        var lexer = new SqlLexer(_sql[..start], _dialect);
+        string first = "", last = "";
+        bool routine = false;
+        for (int n = 0; lexer.TryReadSignificant(out Token token); n++)
+        {
+            last = token.Kind == TokenKind.Word ? lexer.TextOf(token).ToString().ToLowerInvariant() : "";
+            first = n == 0 ? last : first;
+            routine |= n is > 0 and < 4 && last is "function" or "procedure";
+        }
+
+        return first switch
+        {
+            "do" => last != "language",
+            "create" => routine && last == "as",
+            "prepare" => last == "from",
+            _ => false,
+        };
     }
 
     private void Append(ReadOnlySpan<char> text)

@@ -1,6 +1,4 @@
 using System.Buffers;
-using System.Buffers.Binary;
-using System.IO.Compression;
 using System.Security.Cryptography;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
@@ -13,7 +11,14 @@ namespace SwiftLedger.Store.Captures;
 /// <param name="Prefix">The server's log_line_prefix; null to try the usual ones.</param>
 /// <param name="Columns">What the columns of a CSV file hold, see <see cref="CsvColumns.Parse"/>; null where they are named as our own fields.</param>
 /// <param name="Apart">Which patterns are kept apart; null for the usual rules.</param>
-public sealed record CaptureRequest(string Source, string? Form = null, string? Prefix = null, string? Columns = null, KeepApart? Apart = null);
+public sealed record CaptureRequest(string Source, string? Form = null, string? Prefix = null, string? Columns = null, KeepApart? Apart = null)
+{
+    /// <summary>Whose statements they are where the capture does not say; null for the engine of the book's subject.</summary>
+    public Engine? Engine { get; init; }
+
+    /// <summary>Spans that were read in another form of the same log; null for none.</summary>
+    public IReadOnlyList<(DateTime From, DateTime To)>? ToldAlready { get; init; }
+}
 
 /// <summary>What came of reading one capture.</summary>
 /// <param name="Problem">Why nothing, or not all, could be read; null where all was.</param>
@@ -23,25 +28,30 @@ public sealed record CaptureRequest(string Source, string? Form = null, string? 
 /// <param name="NotKeptApart">Statements counted as everything else.</param>
 public sealed record CaptureReport(
     string Name, string Form, string? Problem, long Statements, long Bytes, long SkippedBytes, long UnreadBytes, long NotKeptApart,
-    IReadOnlyList<Rejection> Rejections);
+    IReadOnlyList<Rejection> Rejections)
+{
+    /// <summary>Statements left out, since another form of the same log told them.</summary>
+    public long ToldAlready { get; init; }
+
+    /// <summary>When the first and the last statement of the file ended, UTC, also those read before; null where it has none.</summary>
+    public (DateTime From, DateTime To)? Span { get; init; }
+}
 
 /// <summary>Reads a capture from a stream into a book, piece by piece.</summary>
 public sealed class CaptureImport(CaptureStore store)
 {
     private const int FirstBuffer = 1 << 20, MostWaiting = 40_000;
 
-    private static ReadOnlySpan<byte> GzipMagic => [0x1F, 0x8B];
-
-    /// <param name="stream">Plain or gzip; read from its start to its end.</param>
+    /// <param name="stream">Plain or gzip; UTF-8, or UTF-16 as some shells write it; read from its start to its end.</param>
     /// <param name="told">Called now and then with the bytes done, unpacked.</param>
     /// <exception cref="OperationCanceledException">What was stored until then stays, and reading can be taken up again.</exception>
     public CaptureReport Read(long bookId, Stream stream, string name, CaptureRequest request, Action<long>? told = null, CancellationToken stop = default)
     {
-        (Stream plain, long? length) = Unpacked(stream);
         byte[] buffer = ArrayPool<byte>.Shared.Rent(FirstBuffer);
         try
         {
-            return new Reading(store, bookId, plain, length, name, request, told, stop).Run(ref buffer);
+            using var bytes = new CaptureBytes(stream);
+            return new Reading(store, bookId, bytes, name, request, told, stop).Run(ref buffer);
         }
         finally
         {
@@ -49,35 +59,26 @@ public sealed class CaptureImport(CaptureStore store)
         }
     }
 
-    /// <summary>The stream as it reads unpacked, and what its gzip trailer says of its length; null where it has none.</summary>
-    private static (Stream Plain, long? Length) Unpacked(Stream stream)
+    /// <summary>The form that a file would be read in; empty where none fits.</summary>
+    /// <exception cref="IOException">It cannot be read.</exception>
+    public static string FormOf(string path, CaptureRequest request)
     {
-        Span<byte> magic = stackalloc byte[2];
-        if (!stream.CanSeek)
-        {
-            int there = stream.ReadAtLeast(magic, 2, throwOnEndOfStream: false);
-            var whole = new PrefixedStream(magic[..there].ToArray(), stream);
-            return (magic[..there].SequenceEqual(GzipMagic) ? new GZipStream(whole, CompressionMode.Decompress) : whole, null);
-        }
-
-        int read = stream.ReadAtLeast(magic, 2, throwOnEndOfStream: false);
-        stream.Position = 0;
-        if (!magic[..read].SequenceEqual(GzipMagic) || stream.Length < 18)
-        {
-            return (stream, null);
-        }
-
-        // RFC 1952: the last four bytes are the unpacked length, modulo 2^32, of the last member.
-        Span<byte> trailer = stackalloc byte[4];
-        stream.Position = stream.Length - 4;
-        stream.ReadExactly(trailer);
-        stream.Position = 0;
-        return (new GZipStream(stream, CompressionMode.Decompress), BinaryPrimitives.ReadUInt32LittleEndian(trailer));
+        using var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        using var bytes = new CaptureBytes(stream);
+        byte[] head = new byte[CaptureForms.HeadBytes];
+        int length = bytes.Open().ReadAtLeast(head, head.Length, throwOnEndOfStream: false);
+        ReadOnlySpan<byte> text = head.AsSpan(0, length);
+        return CaptureForms.Choose(text.StartsWith("\uFEFF"u8) ? text[3..] : text, request.Form, request.Prefix, request.Columns).Form?.Name ?? "";
     }
 
     private sealed class Reading(
-        CaptureStore store, long bookId, Stream stream, long? packedLength, string name, CaptureRequest request, Action<long>? told, CancellationToken stop)
+        CaptureStore store, long bookId, CaptureBytes bytes, string name, CaptureRequest request, Action<long>? told, CancellationToken stop)
     {
+        private const int HeadHashed = 4096;
+        private const string EndsEarly = "The gzip stream ends early or is damaged; what came before counts.";
+
+        private Stream _stream = bytes.Open();
+        private PrefixDigests _digests = new();
         private int _start;
         private int _end;
         private long _offset;
@@ -87,30 +88,37 @@ public sealed class CaptureImport(CaptureStore store)
         public CaptureReport Run(ref byte[] buffer)
         {
             Fill(ref buffer, CaptureForms.HeadBytes);
-            ReadOnlySpan<byte> head = buffer.AsSpan(0, _end);
-            FormChoice choice = CaptureForms.Choose(head, request.Form, request.Prefix, request.Columns, store.Now);
+            ReadOnlySpan<byte> head = buffer.AsSpan(0, _end), text = head.StartsWith(Mark) ? head[Mark.Length..] : head;
+            FormChoice choice = CaptureForms.Choose(text, request.Form, request.Prefix, request.Columns, store.Now, request.Engine ?? store.EngineOf(bookId));
             if (choice.Form is not { } form)
             {
                 return new(name, request.Form ?? "", _broken ?? choice.Problem, 0, 0, 0, 0, 0, []);
             }
 
-            CaptureFileRecord file = KnownFile(head) ?? store.AddFile(bookId, request.Source, name, form.Name, Math.Min(_end, HeadHashed), HashOf(head));
+            (CaptureFileRecord? known, bool shorter) = KnownFile(ref buffer);
+            CaptureFileRecord file = known ?? new() { Source = request.Source, Name = name, Form = form.Name, HeadLength = Math.Min(_end, HeadHashed), HeadHash = HashOf(buffer.AsSpan(0, _end)) };
             long skipped = file.ReadTo;
-            if (!TrySkip(ref buffer, skipped))
+            if (shorter || !TrySkip(ref buffer, skipped))
             {
                 return new(name, form.Name, "It is shorter than it was when it was read last; nothing was counted again.", 0, 0, skipped, 0, 0, []);
             }
 
+            if (skipped == 0 && buffer.AsSpan(_start, _end - _start).StartsWith(Mark))
+            {
+                Taken(buffer, Mark.Length);
+            }
+
             form.Line = file.Lines + 1;
             form.Held = file.Held;
-            var fold = new CaptureFold(choice.Engine.Dialect, AnyPlan.Read, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId));
+            var fold = new CaptureFold(choice.Engine.Dialect, AnyPlan.Read, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId)) { DialectOf = name => KnownEngines.Named(name)?.Dialect };
+            var once = new ToldAlready(fold, request.ToldAlready ?? []);
             var rejections = new List<Rejection>();
             long statements = 0;
             while (true)
             {
                 stop.ThrowIfCancellationRequested();
-                int taken = form.Consume(buffer.AsSpan(_start, _end - _start), _ended, fold);
-                _start += taken;
+                int taken = form.Consume(buffer.AsSpan(_start, _end - _start), _ended, once);
+                Taken(buffer, taken);
                 if (fold.Waiting >= MostWaiting)
                 {
                     statements += Store(fold, ref file, form, rejections);
@@ -132,26 +140,46 @@ public sealed class CaptureImport(CaptureStore store)
                 Fill(ref buffer, taken == 0 ? held + (held / 2) + 1 : held + 1);
             }
 
-            form.Finish(fold);
+            form.Finish(once);
             fold.CloseUnits();
-            statements += Store(fold, ref file, form, rejections);
+
+            // A damaged stream throws; one that is merely cut reads as if it ended there, but its last bytes are no length then.
+            _broken ??= !bytes.IsRecoded && bytes.PackedLength > _offset + _end ? EndsEarly : null;
+            FoldedBatch rest = fold.Drain();
+            if (statements == 0 && form.Aside == 0 && once.LeftOut == 0 && NothingIn(rest) is { } nothing)
+            {
+                return new(name, form.Name, _broken ?? $"Nothing in it could be read as {form.Name}, and it is not kept as read: {nothing}", 0, 0, skipped, 0, 0, rest.Rejections);
+            }
+
+            statements += Store(rest, ref file, form, rejections);
+
             if (statements > 0)
             {
                 store.RollUp(bookId);
             }
 
-            // A damaged stream throws; one that is merely cut reads as if it ended there, but its last bytes are no length then.
-            _broken ??= packedLength > _offset + _end ? EndsEarly : null;
-            return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, Rejection.Together(rejections));
+            return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, Rejection.Together(rejections))
+            {
+                ToldAlready = once.LeftOut,
+                Span = file is { FirstAt: { } first, LastAt: { } last } ? (new(first, DateTimeKind.Utc), new(last, DateTimeKind.Utc)) : null,
+            };
         }
 
-        private const int HeadHashed = 4096;
-        private const string EndsEarly = "The gzip stream ends early or is damaged; what came before counts.";
+        private static ReadOnlySpan<byte> Mark => "\uFEFF"u8;
 
-        private long Store(CaptureFold fold, ref CaptureFileRecord file, ICaptureForm form, List<Rejection> rejections)
+        /// <summary>Moves on behind what was read.</summary>
+        private void Taken(byte[] buffer, int count)
         {
-            FoldedBatch batch = fold.Drain();
+            _digests.Append(buffer.AsSpan(_start, count));
+            _start += count;
+        }
+
+        private long Store(CaptureFold fold, ref CaptureFileRecord file, ICaptureForm form, List<Rejection> rejections) => Store(fold.Drain(), ref file, form, rejections);
+
+        private long Store(FoldedBatch batch, ref CaptureFileRecord file, ICaptureForm form, List<Rejection> rejections)
+        {
             rejections.AddRange(batch.Rejections);
+            file = file.Id != 0 ? file : store.AddFile(bookId, file.Source, file.Name, file.Form, file.HeadLength, file.HeadHash);
             file = file with
             {
                 Name = name,
@@ -160,43 +188,88 @@ public sealed class CaptureImport(CaptureStore store)
                 Statements = file.Statements + batch.Statements,
                 Held = form.Held,
                 Rejections = CaptureStore.Together(file.Rejections, batch.Rejections),
+                Digests = _digests.Kept,
+                FirstAt = batch.From is { } from ? Math.Min(from.Ticks, file.FirstAt ?? long.MaxValue) : file.FirstAt,
+                LastAt = batch.To is { } to ? Math.Max(to.Ticks, file.LastAt ?? 0) : file.LastAt,
             };
             store.Apply(bookId, batch, file);
             return batch.Statements;
         }
 
-        /// <summary>The same file is known by its first bytes, whatever it is called now.</summary>
-        private CaptureFileRecord? KnownFile(ReadOnlySpan<byte> head)
+        /// <summary>
+        /// The same file is known by what it held as far as it was read, whatever it is called now. Where several were, the one of which
+        /// most was read.
+        /// </summary>
+        /// <returns>Null where it was not read before; and whether it has become shorter since.</returns>
+        private (CaptureFileRecord? File, bool Shorter) KnownFile(ref byte[] buffer)
         {
-            foreach (CaptureFileRecord file in store.Files(bookId))
+            byte[] head = buffer.AsSpan(0, Math.Min(_end, HeadHashed)).ToArray();
+            List<CaptureFileRecord> alike = [.. store.Files(bookId).Where(f => f.HeadLength <= head.Length && f.Source == request.Source && f.HeadHash.AsSpan().SequenceEqual(SHA256.HashData(head.AsSpan(0, (int)f.HeadLength)))).OrderBy(f => f.ReadTo)];
+            if (alike.Count == 0 || alike.FirstOrDefault(f => f.Digests.Length == 0) is { } old)
             {
-                if (file.HeadLength <= head.Length && file.Source == request.Source && file.HeadHash.AsSpan().SequenceEqual(SHA256.HashData(head[..(int)file.HeadLength])))
-                {
-                    return file;
-                }
+                return (alike.FirstOrDefault(f => f.Digests.Length == 0), false);
             }
 
-            return null;
+            if (!bytes.CanReopen)
+            {
+                bytes.PutAside(buffer.AsSpan(0, _end), _stream);
+            }
+
+            (CaptureFileRecord? File, PrefixDigests Digests)? found = null;
+            bool shorter = false;
+            var digests = new PrefixDigests();
+            Stream whole = bytes.Open();
+            byte[] piece = ArrayPool<byte>.Shared.Rent(FirstBuffer);
+            foreach (CaptureFileRecord file in alike)
+            {
+                int read = 1;
+                while (digests.Length < file.ReadTo && (read = ReadSome(whole, piece.AsSpan(0, (int)Math.Min(piece.Length, file.ReadTo - digests.Length)))) > 0)
+                {
+                    digests.Append(piece.AsSpan(0, read));
+                }
+
+                if (read == 0)
+                {
+                    if (found is null && digests.MayBeginWith(file.Digests))
+                    {
+                        (found, shorter) = ((file, digests), true);
+                    }
+
+                    break;
+                }
+
+                found = digests.IsWhole(file.Digests) ? (file, digests.Clone()) : found;
+            }
+
+            ArrayPool<byte>.Shared.Return(piece);
+            _stream = bytes.Open();
+            (_start, _end, _offset, _ended, _broken) = (0, 0, 0, false, null);
+            Fill(ref buffer, CaptureForms.HeadBytes);
+            _digests = found?.Digests ?? new();
+            return (found?.File, shorter);
         }
 
         private static byte[] HashOf(ReadOnlySpan<byte> head) => SHA256.HashData(head[..Math.Min(head.Length, HeadHashed)]);
 
-        private bool TrySkip(ref byte[] buffer, long bytes)
+        /// <summary>Why nothing was found in what was read; null where something was, or there was nothing to find.</summary>
+        private static string? NothingIn(FoldedBatch batch) => batch.Statements == 0 && batch.Rejections.MaxBy(r => r.Count) is { } most ? $"{most.Reason} So it is in line {most.FirstLine}, and {(most.Count == 1 ? "in no other" : $"{most.Count} times")}." : null;
+
+        private bool TrySkip(ref byte[] buffer, long count)
         {
-            if (stream.CanSeek && bytes > _offset + _end)
+            if (bytes.IsPlain && count > _offset + _end)
             {
-                if (bytes > stream.Length)
+                if (count > _stream.Length)
                 {
                     return false;
                 }
 
-                stream.Position = _offset = bytes;
+                _stream.Position = _offset = count;
                 (_start, _end, _ended) = (0, 0, false);
                 Fill(ref buffer, 1);
                 return true;
             }
 
-            while (_offset + _end < bytes)
+            while (_offset + _end < count)
             {
                 if (_ended)
                 {
@@ -208,7 +281,7 @@ public sealed class CaptureImport(CaptureStore store)
                 Fill(ref buffer, 1);
             }
 
-            _start = (int)(bytes - _offset);
+            _start = (int)(count - _offset);
             return true;
         }
 
@@ -219,12 +292,12 @@ public sealed class CaptureImport(CaptureStore store)
             int end;
             while ((end = buffer.AsSpan(_start, _end - _start).IndexOf((byte)'\n')) < 0 && !_ended)
             {
-                _start = _end;
+                Taken(buffer, _end - _start);
                 Fill(ref buffer, 1);
             }
 
             form.Line++;
-            _start = end < 0 ? _end : _start + end + 1;
+            Taken(buffer, end < 0 ? _end - _start : end + 1);
         }
 
         /// <summary>Reads until at least that many bytes are there, or the stream has ended.</summary>
@@ -247,13 +320,13 @@ public sealed class CaptureImport(CaptureStore store)
 
             while (!_ended && _end < Math.Max(wanted, Math.Min(buffer.Length, FirstBuffer)) && _end < buffer.Length)
             {
-                int read = ReadSome(buffer.AsSpan(_end));
+                int read = ReadSome(_stream, buffer.AsSpan(_end));
                 _ended = read == 0;
                 _end += read;
             }
         }
 
-        private int ReadSome(Span<byte> target)
+        private int ReadSome(Stream stream, Span<byte> target)
         {
             try
             {

@@ -2,6 +2,7 @@ using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 
 namespace SwiftLedger.Store.Captures;
 
@@ -34,6 +35,15 @@ public sealed record CaptureFileRecord
 
     /// <summary>See <see cref="ICaptureForm.Held"/>.</summary>
     public string Held { get; init; } = "";
+
+    /// <summary>See <see cref="PrefixDigests.Kept"/>; empty where none were kept.</summary>
+    public byte[] Digests { get; init; } = [];
+
+    /// <summary>When its first statement ended, ticks UTC; null where it has none.</summary>
+    public long? FirstAt { get; init; }
+
+    /// <summary>When its last statement ended, likewise.</summary>
+    public long? LastAt { get; init; }
 }
 
 /// <summary>Writes folded captures into the ledger: each batch in one transaction with how far the file was read.</summary>
@@ -43,7 +53,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     public static readonly TimeSpan MinutesStay = TimeSpan.FromDays(2);
 
     private const string FileColumns =
-        "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections, held AS Held";
+        "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections, held AS Held, digests AS Digests, first_at AS FirstAt, last_at AS LastAt";
 
     /// <summary>The time, UTC.</summary>
     internal DateTime Now => clock.GetUtcNow().UtcDateTime;
@@ -52,6 +62,13 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         return connection.Query<CaptureFileRecord>($"SELECT {FileColumns} FROM capture_file WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
+    }
+
+    /// <summary>The engine of a book's subject; null where it has none yet.</summary>
+    public Engine? EngineOf(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.ExecuteScalar<string?>("SELECT subject FROM book WHERE id = @bookId", new { bookId }) is { } subject ? KnownEngines.OfSubject(subject) : null;
     }
 
     /// <summary>The hashes of the patterns that a book keeps apart.</summary>
@@ -86,9 +103,11 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
             ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
             """, batch.Tags.Select(t => new { pattern = ids.Pattern(t.Key.Pattern), source = ids.Source(t.Key.Source), key = t.Key.Key, value = t.Key.Value, calls = t.Value }), transaction);
         connection.Execute("""
-            INSERT INTO error_count VALUES (@pattern, @source, @hour, @state, @calls)
+            INSERT INTO error_count (pattern_id, source_id, hour, sql_state, calls) VALUES (@pattern, @source, @hour, @state, @calls)
             ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
             """, batch.Errors.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
+        connection.Execute("UPDATE error_count SET retried = retried + @calls WHERE pattern_id = @pattern AND source_id = @source AND hour = @hour AND sql_state = @state",
+            batch.Retries.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
         RepeatStore.Write(connection, transaction, batch.Repeats, ids);
         PlanUseStore.Write(connection, transaction, batch.Plans, ids);
         foreach (SchemaStatement statement in batch.SchemaStatements.OrderBy(s => s.At))
@@ -97,8 +116,8 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         }
 
         connection.Execute(
-            "UPDATE capture_file SET read_to = @ReadTo, lines = @Lines, statements = @Statements, read_at = @now, rejections = @Rejections, name = @Name, held = @Held WHERE id = @Id",
-            new { file.ReadTo, file.Lines, file.Statements, now = clock.Now(), file.Rejections, file.Name, file.Held, file.Id }, transaction);
+            "UPDATE capture_file SET read_to = @ReadTo, lines = @Lines, statements = @Statements, read_at = @now, rejections = @Rejections, name = @Name, held = @Held, digests = @Digests, first_at = @FirstAt, last_at = @LastAt WHERE id = @Id",
+            new { file.ReadTo, file.Lines, file.Statements, now = clock.Now(), file.Rejections, file.Name, file.Held, file.Digests, file.FirstAt, file.LastAt, file.Id }, transaction);
         transaction.Commit();
     }
 

@@ -13,6 +13,8 @@ public sealed record RepeatRecord(PatternRecord? Before, PatternRecord Repeated,
 /// <summary>Repeated statements of a book.</summary>
 public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
 {
+    private const int MostKept = 1_000;
+
     /// <summary>Over all sources, by what the repetitions take and wait.</summary>
     public IReadOnlyList<RepeatRecord> OfBook(long bookId)
     {
@@ -83,6 +85,13 @@ public sealed class RepeatStore(LedgerDatabase ledger, DaybookStore daybook)
             r.Value.ListRowsByRepeats,
             example = JsonSerializer.Serialize(r.Value.Example),
         }), transaction);
+        if (repeats.Count > 0)
+        {
+            connection.Execute("""
+                DELETE FROM repeat WHERE rowid IN (
+                    SELECT rowid FROM repeat WHERE source_id IN (SELECT id FROM source WHERE book_id = @Book) ORDER BY total + gap DESC LIMIT -1 OFFSET @MostKept)
+                """, new { ids.Book, MostKept }, transaction);
+        }
     }
 
     private sealed record Row

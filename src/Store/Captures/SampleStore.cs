@@ -44,8 +44,8 @@ public sealed record SampleRecord
 /// <summary>A tag's value, with how many of the pattern's calls carried it.</summary>
 public sealed record TagCount(string Key, string Value, long Calls);
 
-/// <summary>An error's code, how often it came, and in which hours first and last.</summary>
-public sealed record ErrorCount(string SqlState, long Calls, long FirstHour, long LastHour);
+/// <summary>An error's code, how often it came, in which hours first and last, and how often the same statement was tried again.</summary>
+public sealed record ErrorCount(string SqlState, long Calls, long FirstHour, long LastHour, long Retried);
 
 /// <summary>What somebody wrote about a pattern.</summary>
 public sealed record NoteRecord(long Id, string Text, string WrittenAt);
@@ -98,9 +98,9 @@ public sealed class SampleStore(LedgerDatabase ledger, TimeProvider clock)
     public IReadOnlyList<ErrorCount> Errors(long patternId)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Query<(string State, long Calls, long First, long Last)>("""
-            SELECT sql_state, sum(calls), min(hour), max(hour) FROM error_count WHERE pattern_id = @patternId GROUP BY sql_state ORDER BY sum(calls) DESC
-            """, new { patternId }).Select(e => new ErrorCount(e.State, e.Calls, e.First, e.Last)).ToList();
+        return connection.Query<(string State, long Calls, long First, long Last, long Retried)>("""
+            SELECT sql_state, sum(calls), min(hour), max(hour), sum(retried) FROM error_count WHERE pattern_id = @patternId GROUP BY sql_state ORDER BY sum(calls) DESC
+            """, new { patternId }).Select(e => new ErrorCount(e.State, e.Calls, e.First, e.Last, e.Retried)).ToList();
     }
 
     public IReadOnlyList<NoteRecord> Notes(long patternId)

@@ -83,7 +83,7 @@ public class PostgresLogTests
     }
 
     [Fact]
-    public void Parse_and_bind_are_no_calls_of_their_own()
+    public void Parse_and_bind_are_no_calls_of_their_own_and_their_time_is_the_executions()
     {
         List<Seen> seen = Caught.By(new StderrLog(new("%m [%p] ")), """
             2026-03-02 10:15:00.000 UTC [1] LOG:  duration: 0.100 ms  parse <unnamed>: SELECT $1
@@ -94,7 +94,52 @@ public class PostgresLogTests
 
             """).Statements;
         Seen only = seen.ShouldHaveSingleItem();
-        (only.Ms, only.Binds).ShouldBe((0.3, "1=4"));
+        (only.Ms, only.Binds).ShouldBe((0.6, "1=4"));
+        only.At.ShouldBe(new DateTime(2026, 3, 2, 10, 15, 0, DateTimeKind.Utc).AddMilliseconds(-0.6));
+    }
+
+    [Theory]
+    [InlineData("duration: 1 ms  parse p1: SELECT 1|duration: 2 ms  bind p1: SELECT 1|duration: 4 ms  execute p1: SELECT 1|duration: 8 ms  bind p1: SELECT 1|duration: 16 ms  execute p1: SELECT 1", "SELECT 1 7|SELECT 1 24")]
+    [InlineData("duration: 1 ms  parse p1: SELECT 1|duration: 2 ms  bind p1: SELECT 1|duration: 4 ms  statement: SELECT 2", "SELECT 2 4")]
+    [InlineData("duration: 1 ms  parse p1: SELECT 1|duration: 2 ms  parse p2: SELECT 2|duration: 4 ms  execute p2: SELECT 2", "SELECT 2 6")]
+    [InlineData("duration: 1 ms  bind p1/c1: SELECT 1|duration: 2 ms  execute p1/c1: SELECT 1|duration: 4 ms  execute fetch from p1/c1: SELECT 1|duration: 8 ms  execute fetch from p1/c1: SELECT 1|duration: 16 ms  statement: SELECT 2", "SELECT 1 15|SELECT 2 16")]
+    [InlineData("duration: 1 ms|duration: 2 ms|execute p1: SELECT 1|duration: 4 ms|statement: SELECT 2|duration: 8 ms", "SELECT 1 7|SELECT 2 8")]
+    [InlineData("duration: 1 ms|execute p1/c1: SELECT 1|duration: 2 ms|execute fetch from p1/c1: SELECT 1|duration: 4 ms|duration: 8 ms|execute p2: SELECT 2|duration: 16 ms", "SELECT 1 7|SELECT 2 24")]
+    [InlineData("duration: 1 ms  parse p1: SELECT 1|execute p1: SELECT 1|duration: 2 ms", "SELECT 1 3")]
+    public void What_a_driver_does_in_steps_is_one_call_with_the_time_of_all(string messages, string calls)
+    {
+        string log = string.Concat(messages.Split('|').Select(m => $"2026-03-02 10:15:00.000 UTC [1] LOG:  {m}\n2026-03-02 10:15:00.000 UTC [2] LOG:  duration: 99 ms  parse q: SELECT 3\n"));
+        foreach (int piece in new[] { int.MaxValue, 130 })
+        {
+            string.Join('|', Caught.By(new StderrLog(new("%m [%p] ")), log, piece).Statements.Select(s => $"{s.Sql} {s.Ms}")).ShouldBe(calls);
+        }
+    }
+
+    // Names as people make them: any character but a line's end, with what stands around them in the usual prefixes.
+    [Theory]
+    [InlineData("%m [%p] %a ", "PostgreSQL JDBC Driver", "", "")]
+    [InlineData("%m [%p] %a ", "LOG: x  ", "", "")]
+    [InlineData("%m [%p] %q%u@%d/%a ", "web/2 [a@b]", "anna@huts.example", "huts")]
+    [InlineData("%m [%p] %q%u@%d ", "", "anna@huts.example", "the huts -> \"x\"")]
+    [InlineData("%t [%p]: [%l-1] user=%u,db=%d,app=%a,client=%h ", "a,client=b, c", "o'hara", "d,e")]
+    [InlineData("%t:%r:%u@%d:[%p]:", "", "u", "d:[1]:x")]
+    [InlineData("%m [%p] %q[user=%u,db=%d,app=%a] ", "night job] [", "u", "d")]
+    [InlineData("%a|%u|%d|%m|%p ", "LOG:  duration: 1 ms  statement: SELECT 2", "LOG:  ", "x:  y")]
+    public void Names_may_hold_whatever_people_put_into_them(string prefix, string application, string user, string database)
+    {
+        string head = prefix.Replace("%m", "2026-03-02 10:15:00.000 UTC", StringComparison.Ordinal).Replace("%t", "2026-03-02 10:15:00 UTC", StringComparison.Ordinal)
+            .Replace("%p", "77", StringComparison.Ordinal).Replace("%q", "", StringComparison.Ordinal).Replace("%l", "3", StringComparison.Ordinal).Replace("%r", "10.0.0.1(5000)", StringComparison.Ordinal)
+            .Replace("%h", "10.0.0.1", StringComparison.Ordinal).Replace("%u", user, StringComparison.Ordinal).Replace("%d", database, StringComparison.Ordinal).Replace("%a", application, StringComparison.Ordinal);
+        Caught caught = Caught.By(new StderrLog(new(prefix)), $"{head}LOG:  duration: 5 ms  statement: SELECT 1\n{head}LOG:  duration: 6 ms  statement: SELECT ' LOG:  '\n");
+        caught.Rejected.ShouldBeEmpty();
+        caught.Statements.Select(s => (s.Sql, s.Ms, s.Application, s.Database)).ShouldBe([("SELECT 1", 5.0, application, database), ("SELECT ' LOG:  '", 6.0, application, database)]);
+    }
+
+    [Fact]
+    public void Of_the_usual_prefixes_the_one_that_says_most_is_taken()
+    {
+        string[] lines = ["2026-03-02 10:15:00.000 UTC [1] root@huts/web LOG:  duration: 5 ms  statement: SELECT 1", "2026-03-02 10:15:00.000 UTC [1] LOG:  checkpoint starting: time"];
+        CaptureForms.Choose(Encoding.UTF8.GetBytes(string.Join('\n', lines) + "\n"), null, null).Prefix.ShouldBe("%m [%p] %q%u@%d/%a ");
     }
 
     // As a server of version 16 and one of 18 wrote it, with its own statement's line behind it.

@@ -35,6 +35,40 @@ public class SqlPatternTests
         }, iter: 500);
     }
 
+    // By the grammar of PostgreSQL (manual, 4.2.9 "Type Casts", 8.15 "Arrays", 4.1.2.7 "Constants of Other Types"): what is a list of constants there, whatever their types.
+    [Theory]
+    [InlineData("SELECT a FROM t WHERE b IN ($1::int, $2::int)")]
+    [InlineData("SELECT a FROM t WHERE b IN (1)")]
+    [InlineData("SELECT a FROM t WHERE b IN ('1'::pg_catalog.int4, -2::integer, $3)")]
+    [InlineData("SELECT a FROM t WHERE b IN ($1::character varying(20), 'x'::varchar(3)[])")]
+    [InlineData("SELECT a FROM t WHERE b IN (DATE '2026-07-18', date '2026-07-19')")]
+    [InlineData("SELECT a FROM t WHERE b IN ('a'::timestamp without time zone, NULL::\"My type\")")]
+    [InlineData("select a from t where b in ( /* x */ ?, ?,? )")]
+    public void Lists_of_constants_fold_alike_with_casts_or_without(string sql) => SqlPattern.Of(sql, Dialects.PostgreSql).Text.ShouldBe("select a from t where b in (...)");
+
+    [Theory]
+    [InlineData("SELECT ARRAY[1,2,3]", "select array[...]")]
+    [InlineData("SELECT x FROM t WHERE y = ANY (ARRAY [$1::uuid, $2::uuid])", "select x from t where y = any (array[...])")]
+    [InlineData("SELECT ARRAY[[1,2],[3,4]]", "select array[...]")]
+    [InlineData("SELECT ARRAY[a, 2]", "select array [ a, ? ]")]
+    [InlineData("SELECT a[1] FROM t", "select a [ ? ] from t")]
+    [InlineData("INSERT INTO t VALUES ($1::int, $2::text), ($3::int, $4::text)", "insert into t values (...)")]
+    [InlineData("SELECT a FROM t WHERE b IN ($1::int, c)", "select a from t where b in (?::int, c)")]
+    public void Arrays_of_constants_fold_whatever_their_length(string sql, string pattern) => SqlPattern.Of(sql, Dialects.PostgreSql).Text.ShouldBe(pattern);
+
+    // Two programs have nothing in common but the word in front of them.
+    [Theory]
+    [InlineData("DO $$BEGIN PERFORM a(); END$$", "DO $$BEGIN DELETE FROM b; END$$")]
+    [InlineData("DO 'BEGIN PERFORM a(); END'", "DO 'BEGIN PERFORM b(); END'")]
+    [InlineData("DO LANGUAGE plpgsql $x$BEGIN a; END$x$", "DO LANGUAGE plpgsql $x$BEGIN b; END$x$")]
+    [InlineData("CREATE FUNCTION f() RETURNS int LANGUAGE sql AS $$SELECT 1$$", "CREATE FUNCTION f() RETURNS int LANGUAGE sql AS $$SELECT 2$$")]
+    [InlineData("CREATE OR REPLACE PROCEDURE p() LANGUAGE sql AS 'INSERT INTO a VALUES (1)'", "CREATE OR REPLACE PROCEDURE p() LANGUAGE sql AS 'TRUNCATE b'")]
+    [InlineData("SELECT \"a\"", "SELECT \"b\"")]
+    [InlineData("SELECT a FROM t WHERE b IN (SELECT 1)", "SELECT a FROM t WHERE b IN (1)")]
+    [InlineData("SELECT a FROM t WHERE b IS NULL", "SELECT a FROM t WHERE b IS NOT NULL")]
+    [InlineData("SELECT a::int FROM t", "SELECT a::text FROM t")]
+    public void Unlike_texts_never_fold_into_one(string one, string other) => SqlPattern.Of(one, Dialects.PostgreSql).ShouldNotBe(SqlPattern.Of(other, Dialects.PostgreSql));
+
     // XXH3 of the UTF-8 text, so that any language can make the same name; this value was computed by System.IO.Hashing.
     [Fact]
     public void The_hash_is_xxh3_of_the_folded_text()

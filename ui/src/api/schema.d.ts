@@ -1779,6 +1779,7 @@ export interface paths {
                     form?: string;
                     prefix?: string;
                     columns?: string;
+                    engine?: string;
                 };
                 header?: never;
                 path?: never;
@@ -2270,6 +2271,8 @@ export interface components {
             code: string;
             /** Format: int64 */
             calls: number;
+            /** Format: int64 */
+            retried: number;
             first: string;
             last: string;
         };

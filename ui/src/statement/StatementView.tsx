@@ -217,6 +217,7 @@ function Errors({ page }: { page: Statement }) {
               <td className="num">{count(e.calls)}</td>
               <td>
                 between {moment(e.first)} and {moment(e.last)}, by hours
+                {e.retried > 0 && `; ${count(e.retried)} tried again`}
               </td>
             </tr>
           ))}

@@ -16,6 +16,9 @@ public sealed class OtlpJson : ICaptureForm
 
     public long Line { get; set; } = 1;
 
+    /// <inheritdoc/>
+    public long Aside { get; private set; }
+
     public int LongestEntry => 64 << 20;
 
     public int Consume(ReadOnlySpan<byte> bytes, bool last, ICaptureSink sink)
@@ -110,6 +113,14 @@ public sealed class OtlpJson : ICaptureForm
 
     private void Take(JsonElement request, ICaptureSink sink)
     {
+        // An export of other signals is none of ours, and an empty one is one.
+        if (request.ValueKind != JsonValueKind.Object || (request.EnumerateObject().Any() && !request.TryGetProperty("resourceSpans", out _)))
+        {
+            sink.Reject(Line, NoRequest);
+            return;
+        }
+
+        Aside++;
         try
         {
             for (int rejected = Read(request, Line, sink); rejected > 0; rejected--)

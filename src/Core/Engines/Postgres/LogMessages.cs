@@ -12,8 +12,9 @@ namespace SwiftLedger.Core.Engines.Postgres;
 /// parameters, errors with their statement, and the plans of auto_explain.
 /// </summary>
 /// <remarks>
-/// PostgreSQL manual, 20.8 "Error Reporting and Logging" and F.4 "auto_explain". The times of <c>parse</c> and <c>bind</c> are left
-/// aside, as pg_stat_statements does: what counts as a call is the execution.
+/// PostgreSQL manual, 20.8 "Error Reporting and Logging" and F.4 "auto_explain". What counts as a call is the execution. The times of
+/// <c>parse</c> and <c>bind</c> before it belong to it, for a plan is made in them, and those in which the rest of its rows is fetched;
+/// in pg_stat_statements they count as planning, or not at all.
 /// </remarks>
 internal sealed class LogMessages
 {
@@ -27,21 +28,36 @@ internal sealed class LogMessages
     private bool _plansSeen;
     private int _taken;
 
+    // What preparing took of each session, until it executes: under an empty text where the log tells durations alone.
+    private readonly Dictionary<string, Prepared> _prepared = new(StringComparer.Ordinal);
+
     /// <summary>See <see cref="ICaptureForm.Held"/>: JSON.</summary>
     public string Held
     {
-        get => _waiting.Count == 0 ? "" : JsonSerializer.Serialize(_waiting.Values);
+        get => _waiting.Count + _prepared.Count == 0 ? "" : JsonSerializer.Serialize(new HeldBack([.. _waiting.Values], new(_prepared)));
         set
         {
-            foreach (Waiting waiting in value.Length == 0 ? [] : JsonSerializer.Deserialize<List<Waiting>>(value) ?? [])
+            // A list alone was kept before what preparing took was.
+            HeldBack held = value.Length == 0 ? new([], [])
+                : value[0] == '[' ? new(JsonSerializer.Deserialize<List<Waiting>>(value) ?? [], []) : JsonSerializer.Deserialize<HeldBack>(value) ?? new([], []);
+            foreach (Waiting waiting in held.Waiting)
             {
                 _waiting[Text(waiting.Session)] = waiting;
+            }
+
+            foreach ((string session, Prepared prepared) in held.Prepared)
+            {
+                _prepared[session] = prepared;
             }
         }
     }
 
+    /// <summary>How many messages were taken, of whatever they tell.</summary>
+    public long Taken { get; private set; }
+
     public void Take(scoped in LogEntry entry, ICaptureSink sink)
     {
+        Taken++;
         if (IsError(entry.Severity))
         {
             TakeError(entry, sink);
@@ -53,11 +69,18 @@ internal sealed class LogMessages
         {
             TakeDuration(entry, message["duration: ".Length..], sink);
         }
-        else if (TryReadStatement(message, out ReadOnlySpan<char> sql, out bool executes) && executes)
+        else if (TryReadStatement(message, out ReadOnlySpan<char> sql, out Step step) && step != Step.Prepare)
         {
             // log_statement: the duration may come later, or never.
+            if (step == Step.Fetch && _waiting.TryGetValue(Text(entry.Session), out Waiting? portal) && sql.SequenceEqual(portal.Sql))
+            {
+                _waiting[Text(entry.Session)] = portal with { Fetching = true };
+                return;
+            }
+
             HandOver(entry.Session, sink);
-            Wait(entry, sql, plan: [], entry.At, duration: null, sink);
+            TimeSpan preparing = TakePrepared(entry.Session, sql, step);
+            Wait(entry, sql, plan: [], entry.At - preparing, duration: null, sink, preparing, step == Step.OfPortal);
         }
     }
 
@@ -96,7 +119,7 @@ internal sealed class LogMessages
             Sql = entry.Statement,
             Parameters = ParametersIn(entry.Detail),
             ReadBinds = LoggedParameters.ToBinds,
-            SqlState = entry.SqlState.IsEmpty ? "XX000" : Text(entry.SqlState),
+            SqlState = entry.SqlState.IsEmpty ? Observation.WithoutCode : Text(entry.SqlState),
             Message = entry.Message,
             Session = entry.Session,
             Transaction = entry.Transaction,
@@ -119,10 +142,20 @@ internal sealed class LogMessages
         rest = rest[(end + 3)..].TrimStart(' ');
         if (rest.IsEmpty)
         {
-            // log_duration: it belongs to the statement that this session logged before.
-            if (_waiting.Remove(Text(entry.Session), out Waiting? waiting))
+            // log_duration: it belongs to the statement that this session logged before, or to preparing the one that it logs next.
+            string session = Text(entry.Session);
+            if (!_waiting.TryGetValue(session, out Waiting? waiting) || (waiting is { Portal: true, Fetching: false, Duration: not null }))
             {
-                sink.Observe(waiting.ToObservation(duration));
+                Prepare(entry.Session, [], duration);
+            }
+            else if (waiting.Portal)
+            {
+                _waiting[session] = waiting with { Fetching = false, Duration = (waiting.Duration ?? waiting.Preparing) + duration };
+            }
+            else
+            {
+                _waiting.Remove(session);
+                sink.Observe(waiting.ToObservation(duration + waiting.Preparing));
             }
 
             return;
@@ -134,11 +167,26 @@ internal sealed class LogMessages
             return;
         }
 
-        if (!TryReadStatement(rest, out ReadOnlySpan<char> sql, out bool executes) || !executes)
+        if (!TryReadStatement(rest, out ReadOnlySpan<char> sql, out Step step))
         {
             return;
         }
 
+        if (step == Step.Prepare)
+        {
+            Prepare(entry.Session, sql, duration);
+            return;
+        }
+
+        if (step == Step.Fetch && _waiting.TryGetValue(Text(entry.Session), out Waiting? portal) && portal.Duration is { } soFar && sql.SequenceEqual(portal.Sql))
+        {
+            _waiting[Text(entry.Session)] = portal with { Duration = soFar + duration };
+            return;
+        }
+
+        TimeSpan preparing = TakePrepared(entry.Session, sql, step);
+        DateTime began = entry.At - duration - preparing;
+        duration += preparing;
         Waiting? before = null;
         if (_waiting.Count > 0 && _waiting.Remove(Text(entry.Session), out before) && !(before.Plan.Length > 0 && sql.SequenceEqual(before.Sql)))
         {
@@ -146,9 +194,9 @@ internal sealed class LogMessages
             before = null;
         }
 
-        if (before is null && _plansSeen)
+        if (before is null && (_plansSeen || step == Step.OfPortal))
         {
-            Wait(entry, sql, plan: [], entry.At - duration, duration, sink);
+            Wait(entry, sql, plan: [], began, duration, sink, portal: step == Step.OfPortal);
             return;
         }
 
@@ -160,7 +208,7 @@ internal sealed class LogMessages
         sink.Observe(new Observation
         {
             Line = entry.Line,
-            At = entry.At - duration,
+            At = began,
             Duration = duration,
             Sql = sql,
             Parameters = ParametersIn(entry.Detail),
@@ -218,7 +266,25 @@ internal sealed class LogMessages
 
     private static ulong HashOf(ReadOnlySpan<char> sql) => XxHash3.HashToUInt64(MemoryMarshal.AsBytes(sql));
 
-    private void Wait(scoped in LogEntry entry, ReadOnlySpan<char> sql, ReadOnlySpan<char> plan, DateTime began, TimeSpan? duration, ICaptureSink sink)
+    private void Prepare(ReadOnlySpan<byte> session, ReadOnlySpan<char> sql, TimeSpan took)
+    {
+        if (_prepared.Count >= MostSessions)
+        {
+            _prepared.Clear();
+        }
+
+        string name = Text(session);
+        ulong hash = HashOf(sql);
+        _prepared[name] = _prepared.TryGetValue(name, out Prepared? known) && known.Sql == hash ? known with { Ticks = known.Ticks + took.Ticks } : new(hash, took.Ticks);
+    }
+
+    /// <summary>What preparing a statement took that a session executes now; what was prepared and is another one, was not executed.</summary>
+    private TimeSpan TakePrepared(ReadOnlySpan<byte> session, ReadOnlySpan<char> sql, Step step) =>
+        _prepared.Count > 0 && _prepared.Remove(Text(session), out Prepared? prepared) && step != Step.Simple && (prepared.Sql == HashOf([]) || prepared.Sql == HashOf(sql))
+            ? TimeSpan.FromTicks(prepared.Ticks) : default;
+
+    private void Wait(
+        scoped in LogEntry entry, ReadOnlySpan<char> sql, ReadOnlySpan<char> plan, DateTime began, TimeSpan? duration, ICaptureSink sink, TimeSpan preparing = default, bool portal = false)
     {
         if (_waiting.Count >= MostSessions)
         {
@@ -227,7 +293,7 @@ internal sealed class LogMessages
 
         _waiting[Text(entry.Session)] = new(
             entry.Line, began, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToArray(),
-            entry.Transaction.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray());
+            entry.Transaction.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray(), preparing) { Portal = portal };
     }
 
     private void HandOver(ReadOnlySpan<byte> session, ICaptureSink sink)
@@ -239,9 +305,9 @@ internal sealed class LogMessages
     }
 
     /// <summary>Reads <c>statement: ...</c>, <c>execute name: ...</c>, and the steps before it that are no call of their own.</summary>
-    private static bool TryReadStatement(ReadOnlySpan<char> text, out ReadOnlySpan<char> sql, out bool executes)
+    private static bool TryReadStatement(ReadOnlySpan<char> text, out ReadOnlySpan<char> sql, out Step step)
     {
-        executes = false;
+        step = default;
         sql = default;
         int colon = text.IndexOf(": ");
         if (colon < 0)
@@ -251,17 +317,46 @@ internal sealed class LogMessages
 
         ReadOnlySpan<char> head = text[..colon];
         sql = text[(colon + 2)..];
-        executes = head is "statement" or "fastpath function call" || head.StartsWith("execute ");
-        return executes || head.StartsWith("parse ") || head.StartsWith("bind ");
+        step = head is "statement" or "fastpath function call" ? Step.Simple
+            : head.StartsWith("execute fetch from ") ? Step.Fetch
+            : head.StartsWith("execute ") ? head.Contains('/') ? Step.OfPortal : Step.Execute
+            : head.StartsWith("parse ") || head.StartsWith("bind ") ? Step.Prepare
+            : default;
+        return step != default;
     }
+
+    /// <summary>What a message with a statement tells of it (postgres.c: exec_simple_query, exec_parse_message, exec_bind_message, exec_execute_message).</summary>
+    private enum Step
+    {
+        None,
+        Simple,
+        Prepare,
+        Execute,
+
+        /// <summary>An execution through a portal with a name, of which more rows may be fetched later.</summary>
+        OfPortal,
+
+        /// <summary>More rows of an execution.</summary>
+        Fetch,
+    }
+
+    private sealed record Prepared(ulong Sql, long Ticks);
+
+    private sealed record HeldBack(List<Waiting> Waiting, Dictionary<string, Prepared> Prepared);
 
     private static ReadOnlySpan<char> ParametersIn(ReadOnlySpan<char> detail) =>
         detail.StartsWith("parameters: ", StringComparison.OrdinalIgnoreCase) ? detail["parameters: ".Length..] : [];
 
     private sealed record Waiting(
         long Line, DateTime At, TimeSpan? Duration, string Sql, string Parameters, string Plan, byte[] Session, byte[] Transaction, byte[] Application,
-        byte[] Database, byte[] User)
+        byte[] Database, byte[] User, TimeSpan Preparing = default)
     {
+        /// <summary>Whether more rows of it may be fetched.</summary>
+        public bool Portal { get; init; }
+
+        /// <summary>Whether the next duration is that of a fetch.</summary>
+        public bool Fetching { get; init; }
+
         public Observation ToObservation(TimeSpan? duration)
         {
             return new()

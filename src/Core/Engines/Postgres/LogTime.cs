@@ -73,9 +73,16 @@ internal sealed class LogTime
     {
         int start = at < text.Length && text[at] == ' ' ? at + 1 : at;
         int end = start;
-        while (end < text.Length && (char.IsAsciiLetterOrDigit((char)text[end]) || text[end] is (byte)'+' or (byte)'-' or (byte)':'))
+        bool numeric = end < text.Length && text[end] is (byte)'+' or (byte)'-';
+        while (end < text.Length && (char.IsAsciiDigit((char)text[end]) || (!numeric && char.IsAsciiLetter((char)text[end])) || (numeric && end == start)))
         {
             end++;
+        }
+
+        // "+05:30", and no colon that only follows.
+        if (numeric && end == start + 3 && end + 2 < text.Length && text[end] == ':' && Digits(text, end + 1, 2) >= 0 && (end + 3 == text.Length || !char.IsAsciiDigit((char)text[end + 3])))
+        {
+            end += 3;
         }
 
         if (end == start)

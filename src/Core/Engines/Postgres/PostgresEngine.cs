@@ -14,6 +14,7 @@ public static class PostgresEngine
         Addresses = new ConnectionStrings(),
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
         Logs = new ServerLogs(),
+        SystemNames = ["postgresql", "postgres", "cockroachdb", "redshift", "aws.redshift"],
     };
 
     private sealed class ExplainedPlans() : PlanLanguage(PostgresDialect.Dialect)

@@ -15,6 +15,9 @@ public abstract class ServerLog : ICaptureForm
         set => Messages.Held = value;
     }
 
+    /// <inheritdoc/>
+    public long Aside => Messages.Taken;
+
     private protected LogTime Time { get; } = new();
 
     private protected LogMessages Messages { get; } = new();

@@ -7,13 +7,9 @@ namespace SwiftLedger.Core.Engines.Postgres;
 /// <remarks>PostgreSQL manual, 19.8 "Error Reporting and Logging".</remarks>
 internal sealed class ServerLogs : ILogForms
 {
-    private static readonly string[] Severities =
-    [
-        "LOG:  ", "ERROR:  ", "FATAL:  ", "PANIC:  ", "WARNING:  ", "NOTICE:  ", "INFO:  ", "DEBUG", "DETAIL:  ", "STATEMENT:  ", "HINT:  ", "CONTEXT:  ",
-        "QUERY:  ",
-    ];
-
     public IReadOnlyList<string> Names { get; } = ["pg-stderr", "pg-csv", "pg-json"];
+
+    public IReadOnlyList<string> OneLog { get; } = ["pg-json", "pg-csv", "pg-stderr"];
 
     public string? OfPrefix => "pg-stderr";
 
@@ -42,9 +38,9 @@ internal sealed class ServerLogs : ILogForms
         {
             foreach (string text in given is null ? LinePrefix.Usual : [given])
             {
-                var prefix = new LinePrefix(text);
+                var prefix = new LinePrefix(text, supposed: given is null);
                 int fitting = heads.Count(l => Fits(prefix, l));
-                if (fitting > most)
+                if (fitting > most || (fitting == most && fitting > 0 && prefix.Telling > best!.Telling))
                 {
                     (best, most) = (prefix, fitting);
                 }
@@ -68,11 +64,7 @@ internal sealed class ServerLogs : ILogForms
 
     private static bool Fits(LinePrefix prefix, string line)
     {
-        byte[] bytes = Encoding.UTF8.GetBytes(line);
         var fields = default(PrefixFields);
-        return prefix.TryRead(bytes, new(), ref fields, out int length) && IsSeverity(line[Math.Min(line.Length, Encoding.UTF8.GetCharCount(bytes, 0, length))..]);
+        return prefix.TryRead(Encoding.UTF8.GetBytes(line), new(), ref fields, out _);
     }
-
-    private static bool IsSeverity(string rest) =>
-        Severities.Any(s => rest.StartsWith(s, StringComparison.Ordinal));
 }

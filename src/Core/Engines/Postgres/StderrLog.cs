@@ -124,23 +124,15 @@ public sealed class StderrLog : ServerLog
 
         head = new() { At = at, Next = next, Length = line.Length };
         var fields = default(PrefixFields);
-        if (line.IsEmpty || line[0] == '\t' || !_prefix.TryRead(line, Time, ref fields, out int after))
-        {
-            return true;
-        }
-
-        ReadOnlySpan<byte> rest = line[after..];
-        int colon = rest.IndexOf((byte)':');
-        if (colon is < 2 or > 12 || !rest[colon..].StartsWith(":  "u8)
-            || (rest[..colon].IndexOfAnyExceptInRange((byte)'A', (byte)'Z') is >= 0 and int other && !char.IsAsciiDigit((char)rest[other])))
+        if (line.IsEmpty || line[0] == '\t' || !_prefix.TryRead(line, Time, ref fields, out Range severity))
         {
             return true;
         }
 
         head.Fits = true;
         head.Fields = fields;
-        head.Severity = rest[..colon];
-        head.Text = at + after + colon + 3;
+        head.Severity = line[severity];
+        head.Text = at + severity.End.Value + ":  ".Length;
         return true;
     }
 
