@@ -3,7 +3,9 @@ using System.Globalization;
 using System.Text;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Captures.Otlp;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Postgres;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 
@@ -12,19 +14,17 @@ namespace SwiftLedger.Benchmarks;
 /// <summary>Reading captures, stage by stage, beside a plain scan of the same file for line ends.</summary>
 internal static class CaptureBench
 {
-    private const int Patterns = 300, SpansATrace = 12;
-
     public static Task RunAsync()
     {
         string folder = Directory.CreateTempSubdirectory("capture-bench").FullName;
+        Report.Line($"Made logs: {MadeLog.MakeUp}.");
         try
         {
             // A small one only warms the machine up: code is compiled while it runs.
-            Measure(folder, "csvlog", WriteCsv, () => new CsvLog(), 100, 40_000, silent: true);
-            Measure(folder, "csvlog", WriteCsv, () => new CsvLog(), 100, 5_600_000);
-            Report.Target("  resident at most so far", PeakResidentMegabytes(), "MB", 300);
-            Measure(folder, "stderr log", WriteStderr, () => new StderrLog(new("%m [%p] %q%u@%d ")), 100, 1_600_000);
-            Measure(folder, "OTLP JSON", WriteOtlp, () => new OtlpJson(), 50, 480_000);
+            Measure(folder, "plain log", (m, w) => m.WriteStderr(w), () => new StderrLog(new("%m [%p] %q%u@%d/%a ")), 100, 20_000, silent: true);
+            Measure(folder, "plain log", (m, w) => m.WriteStderr(w), () => new StderrLog(new("%m [%p] %q%u@%d/%a ")), 100, 510_000);
+            Measure(folder, "csvlog", (m, w) => m.WriteCsv(w), () => new CsvLog(), 100, 300_000);
+            Measure(folder, "OTLP JSON", (m, w) => m.WriteOtlp(w), () => new OtlpJson(), 50, 300_000);
         }
         finally
         {
@@ -34,69 +34,87 @@ internal static class CaptureBench
         return Task.CompletedTask;
     }
 
-    private static void Measure(string folder, string name, Action<StreamWriter, int, DateTime> write, Func<ICaptureForm> form, double target, int statements, bool silent = false)
+    /// <summary>The logs alone, to be read by hand.</summary>
+    public static Task WriteAsync()
+    {
+        foreach ((string name, Action<MadeLog, StreamWriter> write) in new (string, Action<MadeLog, StreamWriter>)[] { ("plain.log", (m, w) => m.WriteStderr(w)), ("log.csv", (m, w) => m.WriteCsv(w)), ("traces.json", (m, w) => m.WriteOtlp(w)) })
+        {
+            using var writer = new StreamWriter(name, append: false, new UTF8Encoding(false), 1 << 20);
+            write(new(300_000), writer);
+        }
+
+        return Task.CompletedTask;
+    }
+
+    private static void Measure(string folder, string name, Action<MadeLog, StreamWriter> write, Func<ICaptureForm> form, double target, int statements, bool silent = false)
     {
         string path = Path.Combine(folder, $"{name.Replace(' ', '-')}-{statements}");
         using (var writer = new StreamWriter(path, append: false, new UTF8Encoding(false), 1 << 20))
         {
-            for (int i = 0; i < statements; i++)
-            {
-                write(writer, i, new DateTime(2026, 7, 6, 0, 0, 0, DateTimeKind.Utc).AddMilliseconds(i * 20));
-            }
+            write(new(statements), writer);
         }
 
         double megabytes = new FileInfo(path).Length / 1e6;
         double scan = Seconds(() => ScanLines(path));
         double parse = Seconds(() => Feed(path, form(), new NoSink()));
-        string home = Path.Combine(folder, $"ledger-{name.Replace(' ', '-')}-{statements}");
-        Directory.CreateDirectory(home);
-        var ledger = new LedgerDatabase(Path.Combine(home, "ledger.db"));
-        long book = new BookStore(ledger, TimeProvider.System).OpenByName("bench").Id;
-        long read = 0;
-        double store = Seconds(() =>
+        double fold = Seconds(() => Feed(path, form(), new CaptureFold(Dialect, AnyPlan.Read, "server", new(), []) { DialectOf = n => KnownEngines.Named(n)?.Dialect }, drain: true));
+        if (silent)
         {
-            using FileStream stream = File.OpenRead(path);
-            read = new CaptureImport(new(ledger, TimeProvider.System)).Read(book, stream, name, new("server")).Statements;
-        });
+            File.Delete(path);
+            return;
+        }
+
+        (double store, double resident, long read) = AsAUserDoes(path, Path.Combine(folder, $"home-{name.Replace(' ', '-')}"));
         File.Delete(path);
         if (read != statements)
         {
             throw new InvalidOperationException($"{read} of {statements} statements were read.");
         }
 
-        if (silent)
-        {
-            return;
-        }
-
-        Report.Line($"{$"{name}, {megabytes:0} MB: read, folded and stored",-58} {megabytes / store,10:0} MB/s   target >= {target:0} MB/s   {(megabytes / store >= target ? "met" : "MISSED")}");
-        Report.Line($"{"  read",-58} {megabytes / parse,10:0} MB/s");
-        Report.Line($"{"  plain scan for line ends",-58} {megabytes / scan,10:0} MB/s   ratio {store / scan:0.0}");
+        Report.Line($"{$"{name}, {megabytes:0} MB, {statements:N0} calls: swift-ledger capture, whole",-70} {megabytes / store,6:0} MB/s   target >= {target:0} MB/s   {(megabytes / store >= target ? "met" : "MISSED")}");
+        Report.Target("  resident at most", resident, "MB", 300);
+        Report.Line($"{"  read",-70} {megabytes / parse,6:0} MB/s");
+        Report.Line($"{"  read and folded",-70} {megabytes / fold,6:0} MB/s");
+        Report.Line($"{"  plain scan for line ends",-70} {megabytes / scan,6:0} MB/s   ratio {store / scan:0.0}");
     }
 
-    /// <summary>The kernel's high-water mark of this process.</summary>
-    private static double PeakResidentMegabytes() =>
-        double.Parse(File.ReadLines("/proc/self/status").First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal)).Split(' ', StringSplitOptions.RemoveEmptyEntries)[1],
-            CultureInfo.InvariantCulture) / 1024;
-
-    private static string Sql(int i) =>
-        $"SELECT b.id, m.name, b.party FROM booking_{i % Patterns} b JOIN member m ON m.id = b.member_id WHERE b.hut_id = {i % 212} AND b.state = 'open' ORDER BY b.first_night";
-
-    private static void WriteCsv(StreamWriter writer, int i, DateTime at) => writer.Write(string.Create(CultureInfo.InvariantCulture,
-        $"{at:yyyy-MM-dd HH:mm:ss.fff} UTC,\"walker\",\"huts\",{1000 + (i % 40)},\"127.0.0.1:5{i % 40}\",6a4f0e{i % 40:x2}.3e8,{i},\"SELECT\",2026-07-06 00:00:00 UTC,3/{i},0,LOG,00000,\"duration: {0.2 + (i % 97 / 50.0):0.000} ms  statement: {Sql(i)}\",,,,,,,,,\"huts-app\",\"client backend\",,0\n"));
-
-    private static void WriteStderr(StreamWriter writer, int i, DateTime at) => writer.Write(string.Create(CultureInfo.InvariantCulture,
-        $"{at:yyyy-MM-dd HH:mm:ss.fff} UTC [{1000 + (i % 40)}] walker@huts LOG:  duration: {0.2 + (i % 97 / 50.0):0.000} ms  statement: {Sql(i)}\n"));
-
-    /// <summary>One export request a line, with the spans of one trace, as a collector writes them to a file.</summary>
-    private static void WriteOtlp(StreamWriter writer, int i, DateTime at)
+    /// <summary>The command itself, from its start to its end, in a process and a ledger of its own.</summary>
+    /// <returns>Seconds, megabytes resident at most, and what the ledger then counts.</returns>
+    private static (double Seconds, double Resident, long Statements) AsAUserDoes(string path, string home)
     {
-        bool first = i % SpansATrace == 0, last = (i + 1) % SpansATrace == 0;
-        long start = (at - DateTime.UnixEpoch).Ticks * 100, end = start + 200_000 + (i % 97 * 20_000);
-        writer.Write(first ? "{\"resourceSpans\":[{\"resource\":{\"attributes\":[{\"key\":\"service.name\",\"value\":{\"stringValue\":\"huts-app\"}}]},\"scopeSpans\":[{\"scope\":{\"name\":\"db\"},\"spans\":[" : ",");
-        writer.Write(string.Create(CultureInfo.InvariantCulture,
-            $"{{\"traceId\":\"{i / SpansATrace:x32}\",\"spanId\":\"{i:x16}\",\"name\":\"SELECT booking\",\"kind\":3,\"startTimeUnixNano\":\"{start}\",\"endTimeUnixNano\":\"{end}\",\"attributes\":[{{\"key\":\"db.system.name\",\"value\":{{\"stringValue\":\"postgresql\"}}}},{{\"key\":\"db.query.text\",\"value\":{{\"stringValue\":\"{Sql(i)}\"}}}}]}}"));
-        writer.Write(last ? "]}]}]}\n" : "");
+        Directory.CreateDirectory(home);
+        string program = Path.Combine(AppContext.BaseDirectory, "..", "..", "SwiftLedger.Cli", "release", "swift-ledger");
+        var start = new ProcessStartInfo(program, ["capture", path, "--book", "bench", "--engine", "postgresql"]) { RedirectStandardOutput = true };
+        start.Environment["SWIFT_LEDGER_HOME"] = home;
+        long began = Stopwatch.GetTimestamp();
+        double resident = 0;
+        using (Process process = Process.Start(start)!)
+        {
+            while (!process.WaitForExit(20))
+            {
+                resident = Math.Max(resident, PeakResidentMegabytes(process.Id));
+            }
+        }
+
+        double seconds = Stopwatch.GetElapsedTime(began).TotalSeconds;
+        var captures = new CaptureStore(new(Path.Combine(home, "ledger.db")), TimeProvider.System);
+        return (seconds, resident, captures.Files(1).Sum(f => f.Statements));
+    }
+
+    private static SqlDialect Dialect => KnownEngines.Named("postgresql")!.Dialect;
+
+    /// <summary>The kernel's high-water mark of a process; 0 where it has ended.</summary>
+    private static double PeakResidentMegabytes(int process)
+    {
+        try
+        {
+            return File.ReadLines($"/proc/{process}/status").FirstOrDefault(l => l.StartsWith("VmHWM:", StringComparison.Ordinal)) is { } line
+                ? double.Parse(line.Split(' ', StringSplitOptions.RemoveEmptyEntries)[1], CultureInfo.InvariantCulture) / 1024 : 0;
+        }
+        catch (IOException)
+        {
+            return 0;
+        }
     }
 
     private static void ScanLines(string path)
@@ -112,7 +130,7 @@ internal static class CaptureBench
         GC.KeepAlive(lines);
     }
 
-    private static void Feed(string path, ICaptureForm form, ICaptureSink sink)
+    private static void Feed(string path, ICaptureForm form, ICaptureSink sink, bool drain = false)
     {
         byte[] buffer = new byte[1 << 20];
         int held = 0;
@@ -122,6 +140,7 @@ internal static class CaptureBench
             int taken = form.Consume(buffer.AsSpan(0, held + read), false, sink);
             held = held + read - taken;
             buffer.AsSpan(taken, held).CopyTo(buffer);
+            _ = drain && sink is CaptureFold { Waiting: > 40_000 } fold ? fold.Drain() : null;
         }
     }
 

@@ -214,11 +214,13 @@ internal static class DaybookApi
 
     private static (int From, int To) SpanOf(string? from, string? to, (int From, int To) extent)
     {
-        int Minute(string? text, int otherwise) =>
+        // A minute of which the span holds a part belongs to it.
+        int Minute(string? text, int otherwise, TimeSpan up) =>
             DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset time)
-                ? Math.Clamp(Stretches.MinuteOf(time.UtcDateTime), extent.From, extent.To) : otherwise;
-        (int first, int last) = (Minute(from, extent.From), Minute(to, extent.To));
-        return first < last ? (first, last) : extent;
+                ? Stretches.MinuteOf(time.UtcDateTime + up) : otherwise;
+        (int first, int last) = (Minute(from, extent.From, default), Minute(to, extent.To, TimeSpan.FromMinutes(1) - TimeSpan.FromTicks(1)));
+        last = last > first ? last : first + 1;
+        return last <= extent.From || first >= extent.To ? extent : (Math.Max(first, extent.From), Math.Min(last, extent.To));
     }
 
     private static Stretch StretchFor(int minutes, int from, int minutesFrom) =>

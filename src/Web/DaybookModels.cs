@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Web;
@@ -98,14 +99,46 @@ public sealed record SourceShare(string Name, long Calls, double Seconds, double
 /// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
 public sealed record EffectRow(
     string Hash, string Text, Movement Movement, string Message, string Mix, bool MixMoved, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
-    double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High);
+    double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High)
+{
+    /// <summary>How its calls moved, like hours of the day against like hours; null where none came in hours that both sides have.</summary>
+    public CallsChange? Calls { get; init; }
+
+    /// <summary>How its failures moved; null where a side has no call.</summary>
+    public FailureChange? Failures { get; init; }
+
+    /// <summary>How its calls and its failures moved, in sentences; empty where neither did beyond chance.</summary>
+    public IReadOnlyList<string> Moves { get; init; } = [];
+
+    /// <summary>What of the change of a day comes of more calls, in database-seconds.</summary>
+    public double OfMoreCalls { get; init; }
+
+    /// <summary>And what of dearer ones: the two add up.</summary>
+    public double OfDearerCalls { get; init; }
+}
+
+/// <summary>How often a statement is called since a deployment.</summary>
+/// <param name="Ratio">After / before of a day by the hours compared.</param>
+/// <param name="Low">Lower end of its interval.</param>
+/// <param name="High">Upper end of its interval.</param>
+/// <param name="Before">Calls of such a day.</param>
+/// <param name="After">Likewise.</param>
+/// <param name="Standing">Above where it is called more often, Below where less often; Inside where as often.</param>
+public sealed record CallsChange(double Ratio, double Low, double High, double Before, double After, Standing Standing);
 
 /// <param name="BeforeFrom">Start of the span before; it ends with the deployment.</param>
 /// <param name="AfterTo">End of the span after.</param>
 /// <param name="Patterns">How many there are: more than are compared, where a limit was given.</param>
 public sealed record EffectPage(
     DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, int Patterns,
-    IReadOnlyList<EffectRow> Effects);
+    IReadOnlyList<EffectRow> Effects)
+{
+    /// <summary>What of the change of a day comes of more calls, of all patterns, in database-seconds.</summary>
+    public double OfMoreCalls { get; init; }
+
+    /// <summary>And what of dearer ones: the two add up.</summary>
+    public double OfDearerCalls { get; init; }
+}
 
 public sealed record StepView(string Hash, string Text, string At, double? Ms, string Binds);
 

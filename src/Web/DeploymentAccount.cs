@@ -21,22 +21,33 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
         var spans = DeploymentSpans.Of(Minute(deployment), [.. all.Where(d => d.Id != deployment.Id).Select(Minute)], extent, days);
         (int from, int before, int after, int to) = spans;
         (double daysBefore, double daysAfter) = (spans.DaysBefore, spans.DaysAfter);
-        (Dictionary<long, double> x, Dictionary<long, double> y) = Both(
+        (Dictionary<long, (double Seconds, double Calls)> costBefore, Dictionary<long, (double Seconds, double Calls)> costAfter) = Both(
             () => PerDay(sources, from, before, daysBefore), () => PerDay(sources, after, to, daysAfter));
+        Dictionary<long, double> x = costBefore.ToDictionary(c => c.Key, c => c.Value.Seconds), y = costAfter.ToDictionary(c => c.Key, c => c.Value.Seconds);
+        double ofMoreCalls = x.Keys.Union(y.Keys).Sum(p => DeploymentEffects.OfMoreCalls(x.GetValueOrDefault(p), costBefore.GetValueOrDefault(p).Calls, y.GetValueOrDefault(p), costAfter.GetValueOrDefault(p).Calls));
+        (IReadOnlyList<int> observedBefore, IReadOnlyList<int> observedAfter) = Both(() => Observed(sources, from, before), () => Observed(sources, after, to));
         IReadOnlyList<long> patterns = DeploymentEffects.Ranked(x, y);
         List<DeploymentEffect> effects = patterns.Take(limit).Chunk(ComparedAtOnce)
             .SelectMany(some =>
             {
                 var (hoursBefore, hoursAfter) = Both(() => daybook.Hours(sources, from, before, some), () => daybook.Hours(sources, after, to, some));
-                return Compared(some, hoursBefore, hoursAfter, daysBefore, daysAfter);
+                return Compared(some, hoursBefore, hoursAfter, daysBefore, daysAfter, (observedBefore, observedAfter));
             }).ToList();
         Dictionary<long, PatternRecord> records = daybook.PatternsOf(book, effects.Select(e => e.Pattern).ToList()).ToDictionary(p => p.Id);
         List<long> shown = effects.Select(e => e.Pattern).ToList();
         ILookup<long, CaseSource> drawnBefore = Drawn(shown, sources, from, before), drawnAfter = Drawn(shown, sources, after, to);
         ParameterMix Mix(long pattern) => ParameterMix.Between([.. drawnBefore[pattern]], [.. drawnAfter[pattern]], dialect);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
-            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList());
+            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList())
+        {
+            OfMoreCalls = ofMoreCalls,
+            OfDearerCalls = y.Values.Sum() - x.Values.Sum() - ofMoreCalls,
+        };
     }
+
+    /// <summary>Hours of which the captures hold anything at all: in the others nobody looked.</summary>
+    private IReadOnlyList<int> Observed(IReadOnlyList<long> sources, int from, int to) =>
+        [.. daybook.Timeline(sources, Stretch.Hour, from, to, durations: false).Where(c => c.Cell.Calls > 0).Select(c => c.Minute)];
 
     private ILookup<long, CaseSource> Drawn(IReadOnlyList<long> patterns, IReadOnlyList<long> sources, int from, int to) =>
         samples.Drawn(patterns, sources, Stretches.TimeOf(from).Ticks, Stretches.TimeOf(to).Ticks);
@@ -49,19 +60,27 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
         return (other.GetAwaiter().GetResult(), since);
     }
 
-    /// <summary>Database-seconds a day by pattern.</summary>
-    private Dictionary<long, double> PerDay(IReadOnlyList<long> sources, int from, int to, double days) =>
+    /// <summary>Database-seconds and calls a day by pattern.</summary>
+    private Dictionary<long, (double Seconds, double Calls)> PerDay(IReadOnlyList<long> sources, int from, int to, double days) =>
         daybook.Costs(sources, Coverage.Of(from, to, int.MaxValue), 1)
-            .ToDictionary(c => c.Pattern, c => c.Sum.TotalTicks / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9));
+            .ToDictionary(c => c.Pattern, c => (c.Sum.TotalTicks / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9), c.Sum.Calls / Math.Max(days, 1e-9)));
 
     private static ParallelQuery<DeploymentEffect> Compared(
-        long[] patterns, IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> before, IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> after, double daysBefore, double daysAfter) =>
+        long[] patterns, IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> before, IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> after, double daysBefore, double daysAfter,
+        (IReadOnlyList<int>, IReadOnlyList<int>) observed) =>
         patterns.AsParallel().AsOrdered().Select(p => DeploymentEffects.Of(
-            p, before[p], after[p], daysBefore, daysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)p));
+            p, before[p], after[p], daysBefore, daysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)p, observed));
 
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 
     private static EffectRow RowOf(DeploymentEffect e, ParameterMix mix, PatternRecord p) => new(
         SqlPattern.NameOf(p.Hash), p.Text, e.Movement, e.Message, mix.Sentence, mix.Moved, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
-        e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null);
+        e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null)
+    {
+        Calls = e.Rate is { } r ? new(r.Ratio, Math.Exp(r.Low), Math.Exp(r.High), r.Before, r.After, r.Standing) : null,
+        Failures = e.Failures,
+        Moves = e.Moves,
+        OfMoreCalls = e.OfMoreCalls,
+        OfDearerCalls = e.OfDearerCalls,
+    };
 }

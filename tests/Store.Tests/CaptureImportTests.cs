@@ -171,6 +171,33 @@ public sealed class CaptureImportTests : IDisposable
         _captures.Files(_book).Count.ShouldBe(4);
     }
 
+    // The first four minutes of a new user's log, from five minutes before an hour on; and one of ten that goes on beyond it.
+    [Theory]
+    [InlineData(4)]
+    [InlineData(10)]
+    public void Any_span_of_the_first_minutes_holds_what_lies_in_it(int length)
+    {
+        DateTime from = new(2026, 3, 2, 12, 55, 0, DateTimeKind.Utc);
+        var text = new StringBuilder();
+        for (int second = 0; second < length * 60; second++)
+        {
+            text.Append(Line(from.AddSeconds(second), 1, "SELECT 1"));
+        }
+
+        Read(Encoding.UTF8.GetBytes(text.ToString()), "log").Statements.ShouldBe(length * 60);
+        int first = Stretches.MinuteOf(from);
+        _daybook.Extent(_book).ShouldBe((first, first + length));
+        List<long> sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
+        for (int a = first - 6; a < first + length + 6; a++)
+        {
+            for (int b = a + 1; b < first + length + 8; b++)
+            {
+                long inside = Math.Max(0, Math.Min(b, first + length) - Math.Max(a, first)) * 60;
+                _daybook.Costs(sources, Coverage.Of(a, b, _daybook.MinutesFrom(_book)), 4).Sum(c => c.Sum.Calls).ShouldBe(inside, $"{a - first} to {b - first}");
+            }
+        }
+    }
+
     [Fact]
     public void Reading_on_tells_the_lines_of_the_whole_file()
     {

@@ -32,9 +32,10 @@ public sealed class Cell
 
     public long Errors { get; set; }
 
-    /// <summary>Calls whose duration is known: what <see cref="TotalTicks"/> sums.</summary>
+    /// <summary>Calls that worked and whose duration is known.</summary>
     public long Timed { get; set; }
 
+    /// <summary>Time in the database of all calls whose duration is known, also of those that failed.</summary>
     public long TotalTicks { get; set; }
 
     public long MaxTicks { get; set; }
@@ -46,7 +47,7 @@ public sealed class Cell
 
     public long? RowsWritten { get; set; }
 
-    /// <summary>Of the timed calls; empty where only sums were asked for.</summary>
+    /// <summary>Of the timed calls: what failed after a while says nothing of how long it takes. Empty where only sums were asked for.</summary>
     public LatencyHistogram Durations { get; } = new();
 
     /// <summary>
@@ -66,8 +67,13 @@ public sealed class Cell
         RowsWritten = Sum(RowsWritten, o.RowsWritten);
         if (o.Duration is { } duration)
         {
-            Timed++;
             TotalTicks += duration.Ticks;
+            if (o.Failed)
+            {
+                return;
+            }
+
+            Timed++;
             MaxTicks = Math.Max(MaxTicks, duration.Ticks);
             Durations.Record(duration.Ticks);
         }

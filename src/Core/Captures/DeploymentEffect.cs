@@ -32,6 +32,39 @@ public sealed record DeploymentEffect(
     long Pattern, Movement Movement, string Message, double BeforePerDay, double AfterPerDay, double CallsBeforePerDay, double CallsAfterPerDay,
     UnpairedComparison? Comparison, bool LikeHours)
 {
+    /// <summary>How its calls moved; null where none came in hours that both sides have.</summary>
+    public RateComparison? Rate { get; init; }
+
+    /// <summary>How its failures moved; null where a side has no call.</summary>
+    public FailureChange? Failures { get; init; }
+
+    /// <summary>What of <see cref="ChangePerDay"/> comes of more calls; see <see cref="DeploymentEffects.OfMoreCalls"/>.</summary>
+    public double OfMoreCalls => DeploymentEffects.OfMoreCalls(BeforePerDay, CallsBeforePerDay, AfterPerDay, CallsAfterPerDay);
+
+    /// <summary>What comes of dearer ones: the two add up.</summary>
+    public double OfDearerCalls => ChangePerDay - OfMoreCalls;
+
+    /// <summary>How its calls and its failures moved, in sentences; empty where neither did beyond chance.</summary>
+    public IReadOnlyList<string> Moves
+    {
+        get
+        {
+            var moves = new List<string>();
+            if (Rate is { Standing: Standing.Above or Standing.Below } rate && Movement is not (Movement.New or Movement.Gone))
+            {
+                double times = Math.Exp(Math.Abs(rate.LogRatio));
+                moves.Add($"Called {Figures.Three(times)} times as {(rate.Standing == Standing.Above ? "often" : "rarely")}: {Figures.Three(rate.Before)} calls before, {Figures.Three(rate.After)} after in the hours of a day that both have ({Figures.Three(Math.Exp(rate.LogRatio > 0 ? rate.Low : -rate.High))} to {Figures.Three(Math.Exp(rate.LogRatio > 0 ? rate.High : -rate.Low))} times).");
+            }
+
+            if (Failures is { Moved: Standing.Above or Standing.Below } failures)
+            {
+                moves.Add($"Fails {(failures.Moved == Standing.Above ? "oftener" : "more rarely")}: {Figures.Percent(failures.Before)} of its calls before, {Figures.Percent(failures.After)} after.");
+            }
+
+            return moves;
+        }
+    }
+
     /// <summary>What it costs more a day than before, in database-seconds.</summary>
     public double ChangePerDay => AfterPerDay - BeforePerDay;
 }
@@ -39,6 +72,25 @@ public sealed record DeploymentEffect(
 /// <summary>Compares what patterns took before a deployment with what they take since.</summary>
 public static class DeploymentEffects
 {
+    /// <summary>
+    /// What of a change of cost comes of more calls, at what a call costs on average of both sides; the rest comes of dearer ones, at as many
+    /// calls as on average of both sides.
+    /// </summary>
+    /// <param name="before">Cost a day.</param>
+    /// <param name="callsBefore">Calls a day.</param>
+    /// <param name="after">Cost a day since.</param>
+    /// <param name="callsAfter">Calls a day since.</param>
+    /// <returns>In the unit of the cost.</returns>
+    public static double OfMoreCalls(double before, double callsBefore, double after, double callsAfter)
+    {
+        // What was not called on one side has there the cost of the other.
+        double ofOne = callsBefore > 0 ? before / callsBefore : callsAfter > 0 ? after / callsAfter : 0, ofOther = callsAfter > 0 ? after / callsAfter : ofOne;
+        return (callsAfter - callsBefore) * (ofOne + ofOther) / 2;
+    }
+
+    /// <summary>So much more or less often counts as level: what people ask for varies more than what it costs.</summary>
+    private static readonly Band BandOfCalls = Band.OfTolerance(0.25);
+
     /// <summary>Patterns by how much their cost moved, most first.</summary>
     /// <param name="before">Database-seconds a day of each pattern before.</param>
     /// <param name="after">Likewise since.</param>
@@ -52,15 +104,28 @@ public static class DeploymentEffects
     /// <param name="band">What counts as level.</param>
     /// <param name="pattern">Its number in the ledger.</param>
     /// <param name="seed">Draws the resamples.</param>
+    /// <param name="observed">Minutes at which hours begin of which the book holds anything, before and since: those in which the pattern was not called count too. Null for those of its own.</param>
     public static DeploymentEffect Of(
-        long pattern, IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, double daysBefore, double daysAfter, Band band, ulong seed)
+        long pattern, IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, double daysBefore, double daysAfter, Band band, ulong seed,
+        (IReadOnlyList<int> Before, IReadOnlyList<int> After)? observed = null)
     {
         double Seconds(IEnumerable<TimedCell> cells, double days) => cells.Sum(c => c.Cell.TotalTicks) / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9);
         double Calls(IEnumerable<TimedCell> cells, double days) => cells.Sum(c => c.Cell.Calls) / Math.Max(days, 1e-9);
         (IReadOnlyList<TimedCell> x, IReadOnlyList<TimedCell> y, bool like) = LikeHours(before, after);
-        UnpairedComparison? comparison = UnpairedComparison.Of(x.Select(c => c.Cell.Durations).ToList(), y.Select(c => c.Cell.Durations).ToList(), band, seed);
+        UnpairedComparison? comparison = UnpairedComparison.Of(x.Select(c => c.Cell.Durations).ToList(), y.Select(c => c.Cell.Durations).ToList(), band, seed, x.Select(HourOfDay).ToList(), y.Select(HourOfDay).ToList());
         (Movement movement, string message) = Judge(before, after, comparison, like);
-        return new(pattern, movement, message, Seconds(before, daysBefore), Seconds(after, daysAfter), Calls(before, daysBefore), Calls(after, daysAfter), comparison, like);
+        return new(pattern, movement, message, Seconds(before, daysBefore), Seconds(after, daysAfter), Calls(before, daysBefore), Calls(after, daysAfter), comparison, like)
+        {
+            Rate = RateComparison.Of(Counts(before, observed?.Before), Counts(after, observed?.After), BandOfCalls),
+            Failures = FailureChange.Of(before, after),
+        };
+    }
+
+    /// <summary>The calls of each hour that was observed.</summary>
+    private static List<HourCount> Counts(IReadOnlyList<TimedCell> cells, IReadOnlyList<int>? observed)
+    {
+        Dictionary<int, long> calls = cells.GroupBy(c => c.Minute).ToDictionary(g => g.Key, g => g.Sum(c => c.Cell.Calls));
+        return [.. (observed ?? [.. calls.Keys]).Select(m => new HourCount(m / 60, calls.GetValueOrDefault(m)))];
     }
 
     private static (Movement, string) Judge(IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, UnpairedComparison? c, bool like)

@@ -23,7 +23,7 @@ public enum RankBy
 /// <param name="Pattern">Its number in the ledger.</param>
 public sealed record PatternCost(long Pattern, Cell Sum, long[] Course)
 {
-    /// <summary>Null where nothing was timed.</summary>
+    /// <summary>All its time in the database, that of calls that failed too, for each that worked; null where nothing was timed.</summary>
     public double? AverageTicks => Sum.Timed > 0 ? (double)Sum.TotalTicks / Sum.Timed : null;
 
     /// <summary>Null where the capture does not tell both.</summary>

@@ -23,7 +23,7 @@ public sealed class SessionMix
     /// <summary>Two of a pattern belong together with one other statement between them at the most.</summary>
     public const int Reach = 2;
 
-    private const int MostCounted = 400_000, FewestOfSession = 200;
+    private const int MostCounted = 100_000, FewestOfSession = 200;
 
     // Counts by the hash of group and pattern; a group's own sum stands under the pattern 0. Beyond the bound nothing new is counted, and nothing new found.
     private readonly Dictionary<(ulong Group, ulong Pattern), int> _counts = [];

@@ -109,7 +109,7 @@ public sealed class UnitFold
     /// <summary>A statement that is sent again this long after it was refused is no second try any more.</summary>
     public static readonly TimeSpan LongestTry = TimeSpan.FromMinutes(1);
 
-    private const int MostUnits = 50_000, MostStepsOpen = 500_000, MostSteps = 4_000, MostKept = 24, MostKeptOfSession = 240, MostRefused = 10_000;
+    private const int MostUnits = 10_000, MostStepsOpen = 200_000, MostSteps = 4_000, MostKept = 24, MostKeptOfSession = 240, MostRefused = 10_000;
     private const double MostlyFollowed = 0.9;
 
     private readonly Dictionary<ulong, Unit> _open = [];

@@ -18,6 +18,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
 
     private const int Bins = 128, Resamples = 120;
 
+    // A median of fewer calls is no rhythm; and fewer hours make none.
+    private const int LeastOfAnHour = 10, LeastHours = 4;
+
     /// <summary>The share of calls at each end that is laid into the grid's last bin: a median of differences does not see how far out they lie.</summary>
     private const double Tail = 0.002;
 
@@ -29,14 +32,20 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// <remarks>
     /// <para>Shift: J. L. Hodges and E. L. Lehmann, "Estimates of Location Based on Rank Tests" (1963). Its scatter by the moving-block
     /// bootstrap over time, H. R. Kunsch (1989), with the block length of E. Carlstein (1986) from the lag-1 correlation of the medians.</para>
+    /// <para>A daily rhythm that both sides share is taken out before: what each hour of the day takes longer than its side on the whole, by
+    /// medians and on average of both sides, comes off both alike, so that it moves the shift by nothing and only narrows the scatter. Each hour
+    /// that was estimated so takes a degree of freedom.</para>
     /// <para>The durations are laid on a grid of 128 bins of ln(duration); within a bin they count as spread evenly.</para>
     /// </remarks>
     /// <param name="before">The durations of each stretch of time, in order.</param>
     /// <param name="after">Likewise; like hours only, where the caller can choose.</param>
     /// <param name="band">What counts as level.</param>
     /// <param name="seed">Draws the resamples.</param>
+    /// <param name="hoursBefore">The hour of the day of each stretch; null where they have none.</param>
+    /// <param name="hoursAfter">Likewise.</param>
     /// <returns>Null where a side has no timed call.</returns>
-    public static UnpairedComparison? Of(IReadOnlyList<LatencyHistogram> before, IReadOnlyList<LatencyHistogram> after, Band band, ulong seed)
+    public static UnpairedComparison? Of(
+        IReadOnlyList<LatencyHistogram> before, IReadOnlyList<LatencyHistogram> after, Band band, ulong seed, IReadOnlyList<int>? hoursBefore = null, IReadOnlyList<int>? hoursAfter = null)
     {
         long callsBefore = before.Sum(h => h.Count), callsAfter = after.Sum(h => h.Count);
         if (callsBefore == 0 || callsAfter == 0)
@@ -52,7 +61,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
 
         var grid = Grid.Over(all);
         double width = grid.Width;
-        Side x = new(before, grid), y = new(after, grid);
+        double[] rhythm = hoursBefore is null || hoursAfter is null ? [] : RhythmOf(before, hoursBefore, after, hoursAfter);
+        double[] OffsetsOf(IReadOnlyList<int>? hours) => rhythm.Length == 0 ? [] : [.. hours!.Select(h => rhythm[h])];
+        Side x = new(before, grid, OffsetsOf(hoursBefore)), y = new(after, grid, OffsetsOf(hoursAfter));
         double[] differences = new double[2 * Bins], sumX = new double[Bins], sumY = new double[Bins];
         double shift = Shift(x.Total, y.Total, differences, width);
         var random = new SplitMix(seed);
@@ -65,7 +76,8 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         }
 
         double mean = shifts.Average();
-        double error = Math.Sqrt(shifts.Sum(s => (s - mean) * (s - mean)) / (Resamples - 1));
+        int stretches = x.Count + y.Count, estimated = Math.Max(0, rhythm.Count(r => r != 0) - 1);
+        double error = Math.Sqrt(shifts.Sum(s => (s - mean) * (s - mean)) / (Resamples - 1) * stretches / Math.Max(1, stretches - estimated));
         double from = shift - (Width * error), to = shift + (Width * error);
         Standing standing = Math.Min(callsBefore, callsAfter) < LeastCalls || Math.Min(x.Count, y.Count) < 2 ? Standing.Undecided
             : from > band.High ? Standing.Above
@@ -73,6 +85,43 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             : from >= band.Low && to <= band.High ? Standing.Inside
             : Standing.Undecided;
         return new(shift, from, to, callsBefore, callsAfter, Math.Max(x.Block, y.Block), standing);
+    }
+
+    /// <summary>
+    /// By how much, in ln(duration), each hour of the day lies above its side on the whole, on average of both sides; 0 where that cannot be
+    /// told, or where an hour is there on one side only.
+    /// </summary>
+    private static double[] RhythmOf(IReadOnlyList<LatencyHistogram> before, IReadOnlyList<int> hoursBefore, IReadOnlyList<LatencyHistogram> after, IReadOnlyList<int> hoursAfter)
+    {
+        LatencyHistogram?[] x = ByHour(before, hoursBefore), y = ByHour(after, hoursAfter);
+        int[] both = [.. Enumerable.Range(0, 24).Where(h => x[h] is { } a && y[h] is { } b && Math.Min(a.Count, b.Count) >= LeastOfAnHour)];
+        double[] rhythm = new double[24];
+        if (both.Length < LeastHours)
+        {
+            return rhythm;
+        }
+
+        double LevelOf(LatencyHistogram?[] side) => both.Average(h => MedianOf(side[h]!));
+        double levelBefore = LevelOf(x), levelAfter = LevelOf(y);
+        foreach (int hour in both)
+        {
+            rhythm[hour] = (MedianOf(x[hour]!) - levelBefore + MedianOf(y[hour]!) - levelAfter) / 2;
+        }
+
+        return rhythm;
+    }
+
+    private static double MedianOf(LatencyHistogram h) => Math.Log(Math.Max(1, h.Quantile(0.5)));
+
+    private static LatencyHistogram?[] ByHour(IReadOnlyList<LatencyHistogram> stretches, IReadOnlyList<int> hours)
+    {
+        var byHour = new LatencyHistogram?[24];
+        for (int i = 0; i < stretches.Count; i++)
+        {
+            (byHour[hours[i]] ??= new()).Add(stretches[i]);
+        }
+
+        return byHour;
     }
 
     /// <summary>target += scale x values; both of the same length, a multiple of what the processor adds at once.</summary>
@@ -133,14 +182,15 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         private readonly double[] _running = [];
         private readonly int[] _times;
 
-        public Side(IReadOnlyList<LatencyHistogram> stretches, Grid grid)
+        // Offsets: what comes off each stretch's ln(duration); empty for nothing.
+        public Side(IReadOnlyList<LatencyHistogram> stretches, Grid grid, double[] offsets)
         {
             Count = stretches.Count;
             _stretches = new double[Count * Bins];
             _times = new int[Count];
             for (int i = 0; i < Count; i++)
             {
-                grid.Lay(stretches[i], _stretches.AsSpan(i * Bins, Bins));
+                grid.Lay(stretches[i], _stretches.AsSpan(i * Bins, Bins), offsets.Length == 0 ? 0 : offsets[i]);
                 AddScaled(Total, Stretch(i), 1);
             }
 
@@ -246,9 +296,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     private sealed class Grid
     {
         private readonly int _first;
-        private readonly byte[] _bins;
+        private readonly double[] _bins;
 
-        private Grid(int first, byte[] bins, double width) => (_first, _bins, Width) = (first, bins, width);
+        private Grid(int first, double[] bins, double width) => (_first, _bins, Width) = (first, bins, width);
 
         public double Width { get; }
 
@@ -257,23 +307,25 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
             double width = Math.Max((high - low) / Bins, 1e-9);
             all.Content(out ReadOnlySpan<int> buckets, out _);
-            byte[] bins = new byte[buckets[^1] - buckets[0] + 1];
+            double[] bins = new double[buckets[^1] - buckets[0] + 1];
             foreach (int bucket in buckets)
             {
                 (long from, long to) = LatencyHistogram.RangeOf(bucket);
-                bins[bucket - buckets[0]] = (byte)Math.Clamp((Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width, 0, Bins - 1);
+                bins[bucket - buckets[0]] = (Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width;
             }
 
             return new(buckets[0], bins, width);
         }
 
         /// <summary>Adds a distribution to an empty one on the grid.</summary>
-        public void Lay(LatencyHistogram histogram, Span<double> laid)
+        // The offset comes off ln(duration).
+        public void Lay(LatencyHistogram histogram, Span<double> laid, double offset)
         {
+            double bins = offset / Width;
             histogram.Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts);
             for (int i = 0; i < buckets.Length; i++)
             {
-                laid[_bins[buckets[i] - _first]] += counts[i];
+                laid[(int)Math.Clamp(_bins[buckets[i] - _first] - bins, 0, Bins - 1)] += counts[i];
             }
         }
     }

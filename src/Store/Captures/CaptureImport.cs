@@ -40,7 +40,7 @@ public sealed record CaptureReport(
 /// <summary>Reads a capture from a stream into a book, piece by piece.</summary>
 public sealed class CaptureImport(CaptureStore store)
 {
-    private const int FirstBuffer = 1 << 20, MostWaiting = 40_000;
+    private const int FirstBuffer = 1 << 20, MostWaiting = 20_000;
 
     /// <param name="stream">Plain or gzip; UTF-8, or UTF-16 as some shells write it; read from its start to its end.</param>
     /// <param name="told">Called now and then with the bytes done, unpacked.</param>
@@ -84,8 +84,21 @@ public sealed class CaptureImport(CaptureStore store)
         private long _offset;
         private bool _ended;
         private string? _broken;
+        private Task? _storing;
 
         public CaptureReport Run(ref byte[] buffer)
+        {
+            try
+            {
+                return Read(ref buffer);
+            }
+            finally
+            {
+                Stored();
+            }
+        }
+
+        private CaptureReport Read(ref byte[] buffer)
         {
             Fill(ref buffer, CaptureForms.HeadBytes);
             ReadOnlySpan<byte> head = buffer.AsSpan(0, _end), text = head.StartsWith(Mark) ? head[Mark.Length..] : head;
@@ -153,6 +166,7 @@ public sealed class CaptureImport(CaptureStore store)
 
             statements += Store(rest, ref file, form, rejections);
 
+            Stored();
             if (statements > 0)
             {
                 store.RollUp(bookId);
@@ -192,8 +206,20 @@ public sealed class CaptureImport(CaptureStore store)
                 FirstAt = batch.From is { } from ? Math.Min(from.Ticks, file.FirstAt ?? long.MaxValue) : file.FirstAt,
                 LastAt = batch.To is { } to ? Math.Max(to.Ticks, file.LastAt ?? 0) : file.LastAt,
             };
-            store.Apply(bookId, batch, file);
+
+            // One is stored while the next is read; in their order, each with how far the file was read until then.
+            CaptureFileRecord upToHere = file;
+            Stored();
+            _storing = Task.Run(() => store.Apply(bookId, batch, upToHere));
             return batch.Statements;
+        }
+
+        /// <summary>Waits for what is being stored.</summary>
+        private void Stored()
+        {
+            Task? storing = _storing;
+            _storing = null;
+            storing?.GetAwaiter().GetResult();
         }
 
         /// <summary>

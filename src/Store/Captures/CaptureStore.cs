@@ -52,6 +52,12 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     /// <summary>Cells of single minutes stay this long behind the newest of their book; hours and days stay.</summary>
     public static readonly TimeSpan MinutesStay = TimeSpan.FromDays(2);
 
+    /// <summary>Samples beyond those that stay, until they are thinned out: to rank them costs more than to write them.</summary>
+    private const int MostCrowding = 10_000;
+
+    private readonly HashSet<long> _crowded = [];
+    private int _crowding;
+
     private const string FileColumns =
         "id AS Id, source AS Source, name AS Name, form AS Form, head_length AS HeadLength, head_hash AS HeadHash, read_to AS ReadTo, lines AS Lines, statements AS Statements, read_at AS ReadAt, rejections AS Rejections, held AS Held, digests AS Digests, first_at AS FirstAt, last_at AS LastAt";
 
@@ -121,10 +127,17 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         transaction.Commit();
     }
 
-    /// <summary>Drops the minutes that are older than they stay; their hours and days were written with them.</summary>
+    /// <summary>Drops the minutes that are older than they stay, whose hours and days were written with them, and samples that better ones push out.</summary>
     public void RollUp(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
+        lock (_crowded)
+        {
+            using SqliteTransaction transaction = connection.BeginTransaction();
+            ThinOut(connection, transaction);
+            transaction.Commit();
+        }
+
         connection.Execute("""
             DELETE FROM block
             WHERE stretch = 1 AND source_id IN (SELECT id FROM source WHERE book_id = @bookId)
@@ -137,7 +150,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     internal static string Together(string before, IReadOnlyList<Rejection> more) =>
         JsonSerializer.Serialize(Rejection.Together((JsonSerializer.Deserialize<List<Rejection>>(before) ?? []).Concat(more)));
 
-    private static void WriteSamples(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyList<CapturedSample> samples, BookIds ids)
+    private void WriteSamples(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyList<CapturedSample> samples, BookIds ids)
     {
         if (samples.Count == 0)
         {
@@ -173,15 +186,30 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         }), transaction);
 
         // A sample is handed over when it is among the best so far; better ones that came later push it out.
-        string patterns = string.Join(',', samples.Select(s => ids.Pattern(s.Pattern)).Distinct());
+        lock (_crowded)
+        {
+            _crowded.UnionWith(samples.Select(s => ids.Pattern(s.Pattern)));
+            _crowding += samples.Count;
+            if (_crowding >= MostCrowding)
+            {
+                ThinOut(connection, transaction);
+            }
+        }
+    }
+
+    /// <summary>Leaves the best samples of the patterns that got some since the last time.</summary>
+    private void ThinOut(SqliteConnection connection, SqliteTransaction transaction)
+    {
         connection.Execute($"""
             DELETE FROM captured_sample WHERE id IN (
                 SELECT id FROM (
                     SELECT id, place,
                         row_number() OVER (PARTITION BY pattern_id, place ORDER BY CASE place WHEN 1 THEN duration ELSE priority END DESC, id) AS rank,
                         row_number() OVER (PARTITION BY pattern_id, place, sql_state ORDER BY at DESC, id) AS of_state
-                    FROM captured_sample WHERE pattern_id IN ({patterns}))
+                    FROM captured_sample WHERE pattern_id IN ({string.Join(',', _crowded)}))
                 WHERE (place = 1 AND rank > {PatternSamples.MostSlowest}) OR (place = 2 AND rank > {PatternSamples.MostRandom}) OR (place = 3 AND of_state > 1))
             """, transaction: transaction);
+        _crowded.Clear();
+        _crowding = 0;
     }
 }

@@ -27,7 +27,10 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             .Select(r => new SourceRecord(r.Id, r.Name)).ToList();
     }
 
-    /// <summary>The first and behind the last minute of what was captured, by whole hours; null where nothing was.</summary>
+    /// <summary>Of so few minutes the span is told to the minute: of the first capture of a new user the axis is not mostly empty.</summary>
+    private const int ShortSpan = 180;
+
+    /// <summary>The first and behind the last minute of what was captured, by whole hours, or by minutes where it is short; null where nothing was.</summary>
     public (int From, int To)? Extent(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
@@ -37,16 +40,33 @@ public sealed class DaybookStore(LedgerDatabase ledger)
                        (SELECT max(minute) FROM block c WHERE c.stretch = 2 AND c.source_id = s.id) AS last
                 FROM source s WHERE s.book_id = @bookId)
             """, new { bookId });
-        return from is null ? null : ((int)from, (int)to! + Stretch.Hour.Minutes());
+        if (from is null)
+        {
+            return null;
+        }
+
+        (int first, int behind) = ((int)from, (int)to! + Stretch.Hour.Minutes());
+        (int First, int Last)? minutes = behind - first <= ShortSpan ? Minutes(connection, bookId) : null;
+        return minutes is { } m ? (Math.Max(first, m.First), Math.Min(behind, m.Last + 1)) : (first, behind);
     }
 
-    /// <summary>Since when single minutes are kept.</summary>
+    /// <summary>Since when single minutes are kept: from the start of the hour on where no minute of it was dropped.</summary>
     public int MinutesFrom(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return (int)(connection.ExecuteScalar<long?>("""
-            SELECT min((SELECT min(minute) FROM block c WHERE c.stretch = 1 AND c.source_id = s.id)) FROM source s WHERE s.book_id = @bookId
-            """, new { bookId }) ?? int.MaxValue);
+        int first = Minutes(connection, bookId)?.First ?? int.MaxValue;
+        long? hour = connection.ExecuteScalar<long?>("SELECT min((SELECT min(minute) FROM block c WHERE c.stretch = 2 AND c.source_id = s.id)) FROM source s WHERE s.book_id = @bookId", new { bookId });
+        return hour is { } begin && first != int.MaxValue && Stretch.Hour.StartOf(first) <= begin ? (int)begin : first;
+    }
+
+    /// <summary>The first and the last minute that is kept by itself; null where none is.</summary>
+    private static (int First, int Last)? Minutes(SqliteConnection connection, long bookId)
+    {
+        (long? first, long? last) = connection.QuerySingle<(long?, long?)>("""
+            SELECT min((SELECT min(minute) FROM block c WHERE c.stretch = 1 AND c.source_id = s.id)), max((SELECT max(minute) FROM block c WHERE c.stretch = 1 AND c.source_id = s.id))
+            FROM source s WHERE s.book_id = @bookId
+            """, new { bookId });
+        return first is null ? null : ((int)first, (int)last!);
     }
 
     public IReadOnlyList<PatternRecord> Patterns(long bookId)

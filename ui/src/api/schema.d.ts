@@ -1968,6 +1968,19 @@ export interface components {
             /** Format: int32 */
             cases: number;
         };
+        CallsChange: {
+            /** Format: double */
+            ratio: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            after: number;
+            standing: components["schemas"]["Standing"];
+        };
         CaptureFileView: {
             name: string;
             source: string;
@@ -2242,6 +2255,10 @@ export interface components {
             /** Format: int32 */
             patterns: number;
             effects: components["schemas"]["EffectRow"][];
+            /** Format: double */
+            ofMoreCalls?: number;
+            /** Format: double */
+            ofDearerCalls?: number;
         };
         EffectRow: {
             hash: string;
@@ -2266,6 +2283,13 @@ export interface components {
             low: null | number;
             /** Format: double */
             high: null | number;
+            calls?: null | components["schemas"]["CallsChange"];
+            failures?: null | components["schemas"]["FailureChange"];
+            moves?: string[];
+            /** Format: double */
+            ofMoreCalls?: number;
+            /** Format: double */
+            ofDearerCalls?: number;
         };
         ErrorView: {
             code: string;
@@ -2275,6 +2299,21 @@ export interface components {
             retried: number;
             first: string;
             last: string;
+        };
+        /** @description Whether a statement fails oftener since a deployment, or less often. */
+        FailureChange: {
+            /**
+             * Format: double
+             * @description Share of the calls, 0 to 1.
+             */
+            before: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            after: number;
+            /** @description Above where it fails oftener beyond chance, Below where less often; Inside where neither is seen. */
+            moved: components["schemas"]["Standing"];
         };
         /**
          * @description What makes a plan cost more than it need; the glossary explains each at length.
@@ -3194,6 +3233,11 @@ export interface components {
             total: number;
             confirming: boolean;
         };
+        /**
+         * @description Where a ratio lies against its band.
+         * @enum {unknown}
+         */
+        Standing: "undecided" | "above" | "below" | "inside";
         StandingPlan: {
             shape: string;
             outline: string;

@@ -33,7 +33,9 @@ export function EffectPanel({ book, deployment, sources, close }: Props) {
     return <p className="px-5 py-3 text-quiet">Comparing before and after.</p>;
   }
   const d = page.deployment;
-  const moved = page.effects.filter((e) => e.movement !== "level" && e.movement !== "unsettled");
+  const moved = page.effects.filter(
+    (e) => (e.movement !== "level" && e.movement !== "unsettled") || e.moves.length > 0,
+  );
   const shown = all ? page.effects : moved;
   return (
     <Page
@@ -71,6 +73,10 @@ export function EffectPanel({ book, deployment, sources, close }: Props) {
             </select>
           </p>
           <p className="mt-1 font-semibold">{headline(page.effects, page)}</p>
+          <p className="text-quiet">
+            {change(page.ofMoreCalls)} of more or fewer calls, {change(page.ofDearerCalls)} of dearer or
+            cheaper ones
+          </p>
           <Onward book={book} deployment={deployment} effects={page.effects} script={d.script} />
         </>
       }
@@ -143,6 +149,11 @@ function headline(
   return `${parts.join(", ")}; time in the database went from ${three(page.beforeSecondsPerDay)} to ${three(page.afterSecondsPerDay)} s a day`;
 }
 
+/** A change of cost with its sign. */
+function change(seconds: number): string {
+  return `${seconds > 0 ? "+" : seconds < 0 ? "-" : ""}${three(Math.abs(seconds))} s a day`;
+}
+
 function Row({ book, effect: e }: { book: number; effect: Effect }) {
   return (
     <tr>
@@ -160,6 +171,11 @@ function Row({ book, effect: e }: { book: number; effect: Effect }) {
         >
           {e.text}
         </Link>
+        {e.moves.map((m) => (
+          <p key={m} className="text-sm">
+            {m}
+          </p>
+        ))}
         {e.mixMoved && <p className="text-sm text-quiet">{e.mix}</p>}
       </td>
       <td className="num">{three(e.beforeSecondsPerDay)}</td>

@@ -34,6 +34,11 @@ const effect = (hash: string, movement: Effect["movement"], ratio: number | null
   ratio,
   low: ratio && ratio * 0.9,
   high: ratio && ratio * 1.1,
+  calls: null,
+  failures: null,
+  moves: [],
+  ofMoreCalls: 0,
+  ofDearerCalls: 7,
 });
 const account = {
   deployment,
@@ -41,6 +46,8 @@ const account = {
   afterTo: "2026-07-14T16:00:00Z",
   beforeSecondsPerDay: 21.5,
   afterSecondsPerDay: 42.8,
+  ofMoreCalls: 24.2,
+  ofDearerCalls: -2.9,
   patterns: 4,
   effects: [
     effect("aa", "regressed", 8),
@@ -57,6 +64,9 @@ test("a deployment's account says first what happened, and hides what did not mo
     await screen.findByText(
       /^1 of 4 regressed, 1 level, 1 unsettled, 1 new; time in the database went from 21.5 to 42.8 s a day$/,
     ),
+  ).toBeTruthy();
+  expect(
+    screen.getByText("+24.2 s a day of more or fewer calls, -2.90 s a day of dearer or cheaper ones"),
   ).toBeTruthy();
   expect(screen.getByText("select aa")).toBeTruthy();
   expect(screen.getByText("select bb")).toBeTruthy();
