@@ -6,7 +6,6 @@ using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Benchmarks;

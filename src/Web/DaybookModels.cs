@@ -97,25 +97,15 @@ public sealed record SourceShare(string Name, long Calls, double Seconds, double
 /// <param name="Movement">regressed, improved, level, unsettled, new or gone.</param>
 /// <param name="Mix">How the mix of parameters moved; empty where it has none, or where nothing was compared.</param>
 /// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
+/// <param name="Calls">How its calls moved; null where none came in hours that both sides have.</param>
+/// <param name="Failures">How its failures moved; null where a side has no call.</param>
+/// <param name="Moves">How its calls and its failures moved, in sentences; empty where neither did beyond chance.</param>
+/// <param name="OfMoreCalls">What of the change of a day comes of more calls, in database-seconds.</param>
+/// <param name="OfDearerCalls">And what of dearer ones: the two add up.</param>
 public sealed record EffectRow(
     string Hash, string Text, Movement Movement, string Message, string Mix, bool MixMoved, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
-    double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High)
-{
-    /// <summary>How its calls moved, like hours of the day against like hours; null where none came in hours that both sides have.</summary>
-    public CallsChange? Calls { get; init; }
-
-    /// <summary>How its failures moved; null where a side has no call.</summary>
-    public FailureChange? Failures { get; init; }
-
-    /// <summary>How its calls and its failures moved, in sentences; empty where neither did beyond chance.</summary>
-    public IReadOnlyList<string> Moves { get; init; } = [];
-
-    /// <summary>What of the change of a day comes of more calls, in database-seconds.</summary>
-    public double OfMoreCalls { get; init; }
-
-    /// <summary>And what of dearer ones: the two add up.</summary>
-    public double OfDearerCalls { get; init; }
-}
+    double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High, CallsChange? Calls, FailureChange? Failures, IReadOnlyList<string> Moves,
+    double OfMoreCalls, double OfDearerCalls);
 
 /// <summary>How often a statement is called since a deployment.</summary>
 /// <param name="Ratio">After / before of a day by the hours compared.</param>
@@ -129,16 +119,11 @@ public sealed record CallsChange(double Ratio, double Low, double High, double B
 /// <param name="BeforeFrom">Start of the span before; it ends with the deployment.</param>
 /// <param name="AfterTo">End of the span after.</param>
 /// <param name="Patterns">How many there are: more than are compared, where a limit was given.</param>
+/// <param name="OfMoreCalls">What of the change of a day comes of more calls, of all patterns, in database-seconds.</param>
+/// <param name="OfDearerCalls">And what of dearer ones: the two add up.</param>
 public sealed record EffectPage(
     DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, int Patterns,
-    IReadOnlyList<EffectRow> Effects)
-{
-    /// <summary>What of the change of a day comes of more calls, of all patterns, in database-seconds.</summary>
-    public double OfMoreCalls { get; init; }
-
-    /// <summary>And what of dearer ones: the two add up.</summary>
-    public double OfDearerCalls { get; init; }
-}
+    IReadOnlyList<EffectRow> Effects, double OfMoreCalls, double OfDearerCalls);
 
 public sealed record StepView(string Hash, string Text, string At, double? Ms, string Binds);
 

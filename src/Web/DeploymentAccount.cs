@@ -38,11 +38,8 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
         ILookup<long, CaseSource> drawnBefore = Drawn(shown, sources, from, before), drawnAfter = Drawn(shown, sources, after, to);
         ParameterMix Mix(long pattern) => ParameterMix.Between([.. drawnBefore[pattern]], [.. drawnAfter[pattern]], dialect);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
-            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList())
-        {
-            OfMoreCalls = ofMoreCalls,
-            OfDearerCalls = y.Values.Sum() - x.Values.Sum() - ofMoreCalls,
-        };
+            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList(),
+            ofMoreCalls, y.Values.Sum() - x.Values.Sum() - ofMoreCalls);
     }
 
     /// <summary>Hours of which the captures hold anything at all: in the others nobody looked.</summary>
@@ -75,12 +72,6 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
 
     private static EffectRow RowOf(DeploymentEffect e, ParameterMix mix, PatternRecord p) => new(
         SqlPattern.NameOf(p.Hash), p.Text, e.Movement, e.Message, mix.Sentence, mix.Moved, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
-        e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null)
-    {
-        Calls = e.Rate is { } r ? new(r.Ratio, Math.Exp(r.Low), Math.Exp(r.High), r.Before, r.After, r.Standing) : null,
-        Failures = e.Failures,
-        Moves = e.Moves,
-        OfMoreCalls = e.OfMoreCalls,
-        OfDearerCalls = e.OfDearerCalls,
-    };
+        e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null,
+        e.Rate is { } r ? new(r.Ratio, Math.Exp(r.Low), Math.Exp(r.High), r.Before, r.After, r.Standing) : null, e.Failures, e.Moves, e.OfMoreCalls, e.OfDearerCalls);
 }

@@ -187,7 +187,8 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
         _touched.Clear();
         var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _plans.Drain(), _schema,
-            _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements) { From = _from, To = _to, Retries = _units.DrainRetries() };
+            _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements)
+        { From = _from, To = _to, Retries = _units.DrainRetries() };
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         _rejections.Clear();
         (_statements, _from, _to) = (0, null, null);

@@ -2256,9 +2256,9 @@ export interface components {
             patterns: number;
             effects: components["schemas"]["EffectRow"][];
             /** Format: double */
-            ofMoreCalls?: number;
+            ofMoreCalls: number;
             /** Format: double */
-            ofDearerCalls?: number;
+            ofDearerCalls: number;
         };
         EffectRow: {
             hash: string;
@@ -2283,13 +2283,13 @@ export interface components {
             low: null | number;
             /** Format: double */
             high: null | number;
-            calls?: null | components["schemas"]["CallsChange"];
-            failures?: null | components["schemas"]["FailureChange"];
-            moves?: string[];
+            calls: null | components["schemas"]["CallsChange"];
+            failures: null | components["schemas"]["FailureChange"];
+            moves: string[];
             /** Format: double */
-            ofMoreCalls?: number;
+            ofMoreCalls: number;
             /** Format: double */
-            ofDearerCalls?: number;
+            ofDearerCalls: number;
         };
         ErrorView: {
             code: string;

@@ -293,7 +293,8 @@ internal sealed class LogMessages
 
         _waiting[Text(entry.Session)] = new(
             entry.Line, began, duration, sql.ToString(), ParametersIn(entry.Detail).ToString(), plan.ToString(), entry.Session.ToArray(),
-            entry.Transaction.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray(), preparing) { Portal = portal };
+            entry.Transaction.ToArray(), entry.Application.ToArray(), entry.Database.ToArray(), entry.User.ToArray(), preparing)
+        { Portal = portal };
     }
 
     private void HandOver(ReadOnlySpan<byte> session, ICaptureSink sink)
