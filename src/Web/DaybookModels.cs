@@ -1,5 +1,7 @@
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Web;
@@ -64,14 +66,19 @@ public sealed record PatternsPage(
     string From, string To, long Calls, long Errors, double Seconds, int Matching, RankBy RankedBy, IReadOnlyList<string> Kinds, IReadOnlyList<string> Tables,
     IReadOnlyList<PatternRow> Patterns);
 
+/// <param name="Findings">What its plan shows, where the capture tells one: with what auto_explain counted, of this very execution.</param>
 public sealed record SampleView(
     long Id, string Source, string Why, string At, double? Ms, string Sql, string Binds, long? RowsReturned, long? RowsRead, string Error, string Message,
-    string Session, string Application, string User, string Plan)
+    string Session, string Application, string User, string Plan, IReadOnlyList<FindingView> Findings)
 {
     public static SampleView Of(SampleRecord s) => new(
         s.Id, s.Source, ((SamplePlace)s.Place).ToString().ToLowerInvariant(), Iso.Of(new DateTime(s.At, DateTimeKind.Utc)),
         s.Duration is { } d ? d / (double)TimeSpan.TicksPerMillisecond : null, s.Sql, s.Binds, s.RowsReturned, s.RowsRead, s.SqlState, s.Message, s.Session,
-        s.Application, s.User, s.Plan);
+        s.Application, s.User, s.Plan, FindingsOf(s));
+
+    private static IReadOnlyList<FindingView> FindingsOf(SampleRecord s) => s.Plan.Length > 0 && PastedPlan.Read(s.Plan) is { Plan: { } plan, Engine.Plans: { } language }
+        ? [.. PlanFindings.Of(new(plan, s.Sql, language) { Rows = s.RowsReturned }).Select(FindingView.Of)]
+        : [];
 }
 
 /// <param name="Retried">How many of them were followed by another try of the same statement with the same values.</param>

@@ -39,6 +39,29 @@ public sealed class DaybookTests : RunningServer
         (await Client.GetStringAsync(new Uri($"/api/books/{book}/patterns.csv", UriKind.Relative))).ShouldContain("\"select * from parcel where id = ?\"");
     }
 
+    // As auto_explain writes it with log_analyze; made up by the form of PostgreSQL's manual, F.3.3 "Example".
+    [Fact]
+    public async Task The_plan_that_a_server_logged_with_its_counts_shows_what_makes_it_cost()
+    {
+        long book = (await Capture("""
+            2026-03-02 10:15:03.512 UTC [1] LOG:  duration: 3512.100 ms  plan:
+            	Query Text: SELECT count(*) FROM parcel p, depot d WHERE p.state = 'x'
+            	Aggregate  (cost=30025.00..30025.01 rows=1 width=8) (actual time=3511.900..3511.901 rows=1 loops=1)
+            	  ->  Nested Loop  (cost=0.00..25025.00 rows=2000000 width=0) (actual time=0.020..2800.000 rows=2000000 loops=1)
+            	        ->  Seq Scan on parcel p  (cost=0.00..400.00 rows=20000 width=0) (actual time=0.010..3.000 rows=20000 loops=1)
+            	              Filter: (state = 'x'::text)
+            	        ->  Materialize  (cost=0.00..2.50 rows=100 width=0) (actual time=0.000..0.005 rows=100 loops=20000)
+            	              ->  Seq Scan on depot d  (cost=0.00..2.00 rows=100 width=0) (actual time=0.010..0.020 rows=100 loops=1)
+            2026-03-02 10:15:03.512 UTC [1] LOG:  duration: 3512.200 ms  statement: SELECT count(*) FROM parcel p, depot d WHERE p.state = 'x'
+
+            """)).GetProperty("bookId").GetInt64();
+        JsonElement pattern = (await Get($"/api/books/{book}/patterns")).GetProperty("patterns")[0];
+        pattern.GetProperty("calls").GetInt64().ShouldBe(1);
+        JsonElement sample = (await Get($"/api/books/{book}/statements/{pattern.GetProperty("hash").GetString()}")).GetProperty("samples")[0];
+        sample.GetProperty("plan").GetString()!.ShouldContain("loops=20000");
+        sample.GetProperty("findings").EnumerateArray().Select(f => f.GetProperty("kind").GetString()).ShouldContain("joinWithoutCondition");
+    }
+
     [Fact]
     public async Task Everything_shown_comes_as_a_file_too()
     {

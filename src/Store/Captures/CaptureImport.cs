@@ -278,7 +278,7 @@ public sealed class CaptureImport(CaptureStore store)
         private static byte[] HashOf(ReadOnlySpan<byte> head) => SHA256.HashData(head[..Math.Min(head.Length, HeadHashed)]);
 
         /// <summary>Why nothing was found in what was read; null where something was, or there was nothing to find.</summary>
-        private static string? NothingIn(FoldedBatch batch) => batch.Statements == 0 && batch.Rejections.MaxBy(r => r.Count) is { } most ? $"{most.Reason} So it is in line {most.FirstLine}, and {(most.Count == 1 ? "in no other" : $"{most.Count} times")}." : null;
+        private static string? NothingIn(FoldedBatch batch) => batch.Statements == 0 && batch.Rejections.MaxBy(r => r.Count) is { } most ? $"{most.Reason} So it is in line {most.FirstLine}{(most.Count == 1 ? "" : $" and in {most.Count - 1} other{(most.Count == 2 ? "" : "s")}")}." : null;
 
         private bool TrySkip(ref byte[] buffer, long count)
         {

@@ -112,4 +112,22 @@ public class ServerFindingsTests
             "The statistics of parcel were never gathered; it holds 10\u2009000 rows.",
         ]);
     }
+
+    // Made up by the form of EXPLAIN ANALYZE: each of 20,000 rows meets each of 100, with nothing or with something that ties them.
+    [Theory]
+    [InlineData("", "", 2_000_000, true)]
+    [InlineData("Filter: (d.open)", "", 2_000_000, true)]
+    [InlineData("", "Join Filter: (d.id = p.depot_id)", 20_000, false)]
+    [InlineData("Filter: (d.id > p.depot_id)", "", 2_000_000, false)]
+    public void A_table_that_nothing_ties_to_those_before_it_is_told_by_the_plan_alone(string filter, string joined, int rows, bool found)
+    {
+        string plan = $"""
+            Nested Loop  (cost=0.00..25025.00 rows=2000000 width=0) (actual time=0.020..2800.000 rows={rows} loops=1)
+              {(joined.Length == 0 ? "" : joined + "\n  ")}->  Seq Scan on parcel p  (cost=0.00..400.00 rows=20000 width=0) (actual time=0.010..3.000 rows=20000 loops=1)
+              ->  Materialize  (cost=0.00..2.50 rows=100 width=0) (actual time=0.000..0.005 rows=100 loops=20000)
+                    ->  Seq Scan on depot d  (cost=0.00..2.00 rows=100 width=0) (actual time=0.010..0.020 rows=100 loops=1)
+                          {filter}
+            """;
+        PlanFindings.Of(Dialects.Side(PastedPlan.Read(plan).Plan!, "", Dialects.PostgreSql)).Any(f => f is { Kind: FindingKind.JoinWithoutCondition, Table: "depot" }).ShouldBe(found);
+    }
 }

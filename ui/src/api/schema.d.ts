@@ -3150,6 +3150,7 @@ export interface components {
             application: string;
             user: string;
             plan: string;
+            findings: components["schemas"]["FindingView"][];
         };
         SecondSession: {
             /** Format: double */

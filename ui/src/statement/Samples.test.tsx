@@ -3,6 +3,7 @@ import { fireEvent, screen } from "@testing-library/react";
 import { useState } from "react";
 import { expect, test, vi } from "vitest";
 import type { Point, Sample } from "../api/daybook";
+import { finding } from "../testing/plans";
 import { show } from "../testing/show";
 import { SampleCourse } from "./SampleCourse";
 import { Samples } from "./Samples";
@@ -23,6 +24,7 @@ const sample = (id: number, ms: number | null, over: Partial<Sample> = {}): Samp
   application: "",
   user: "",
   plan: "",
+  findings: [],
   ...over,
 });
 
@@ -35,6 +37,12 @@ test("the slowest stand first, those without a duration last", async () => {
   await show(<Opened samples={[sample(1, 2), sample(2, null), sample(3, 90)]} />);
   const rows = await screen.findAllByRole("button");
   expect(rows.map((r) => r.textContent)).toEqual(["id=3", "id=1", "id=2"]);
+});
+
+test("what its plan shows stands below it, and leads to the glossary", async () => {
+  await show(<Opened samples={[sample(1, 2, { plan: "SCAN parcel", findings: [finding] })]} />);
+  fireEvent.click(await screen.findByRole("button"));
+  expect(screen.getByText(finding.title).getAttribute("href")).toBe(`/glossary#${finding.kind}`);
 });
 
 test("one opens in full and closes again", async () => {

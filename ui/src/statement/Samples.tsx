@@ -1,3 +1,4 @@
+import { Link } from "@tanstack/react-router";
 import type { Sample } from "../api/daybook";
 import { count, moment, three } from "../format/figures";
 import { Sql } from "../parts/Sql";
@@ -71,6 +72,14 @@ function Row({ sample: s, open, choose }: { sample: Sample; open: boolean; choos
             {s.message && <p className="text-failed">{s.message}</p>}
             <Sql text={s.sql} label="SQL of this execution" />
             {s.plan && <Sql text={s.plan} label="Plan of this execution" />}
+            {s.findings.map((f) => (
+              <p key={`${f.kind} ${f.operator}`} className="mt-1 border-l-2 border-unsettled pl-2 text-sm">
+                <Link to="/glossary" hash={f.kind} className="link font-semibold">
+                  {f.title}
+                </Link>{" "}
+                {f.text}
+              </p>
+            ))}
           </td>
         </tr>
       )}

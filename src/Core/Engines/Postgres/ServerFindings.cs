@@ -12,7 +12,7 @@ internal static class ServerFindings
     {
         for (int i = 0; i < operators.Count; i++)
         {
-            foreach (Finding finding in OfMemory(operators[i], i).Concat(OfPages(operators[i], i)).Concat(OfLoops(operators[i], i)))
+            foreach (Finding finding in OfMemory(operators[i], i).Concat(OfPages(operators[i], i)).Concat(OfLoops(operators[i], i)).Concat(OfProducts(side, operators[i], i)))
             {
                 yield return finding;
             }
@@ -89,6 +89,28 @@ internal static class ServerFindings
         if (d.WorkersPlanned is { } planned && d.WorkersLaunched is { } launched && launched < planned)
         {
             yield return new Finding(FindingKind.WorkersMissing, at, o.Counts?.Share, []).With((Fact.WorkersPlanned, planned), (Fact.WorkersCame, launched));
+        }
+    }
+
+    /// <summary>A nested loop whose inner side is a table that nothing ties to the outer one: each row meets each.</summary>
+    private static IEnumerable<Finding> OfProducts(PlanSide side, PlanOperator o, int at)
+    {
+        if (o is not { Kind: OperatorKind.NestedLoop, Condition: null, Children: [var outer, var inner], Counts.RowsPassed: { } passed }
+            || o.Text.Contains(" Semi ", StringComparison.Ordinal) || o.Text.Contains(" Anti ", StringComparison.Ordinal)
+            || outer.Counts is not { RowsPassed: { } came and > 1 } || inner.Counts is not { Loops: > 1, RowsPassed: { } met } || passed < met || met < came * 2)
+        {
+            yield break;
+        }
+
+        // What is looked up, computed or remembered for each outer row may be tied in a way that the plan does not spell out.
+        PlanOperator[] within = [.. new Plan([inner]).Lines().Select(l => l.Operator)];
+        PlanOperator? table = within.FirstOrDefault(w => w.Kind == OperatorKind.Scan && w.Object is not null);
+        string[] outside = [.. new Plan([outer]).Lines().Select(l => l.Operator.Text.Split(' ')[^1] + ".")];
+        // Where the statement is at hand, its conditions tell of a table that is read without anything around it.
+        if (table is not null && !(ReferenceEquals(inner, table) && side.Sql.Length > 0) && within.All(w => ReferenceEquals(w, table) || w.Text.StartsWith("Materialize", StringComparison.Ordinal))
+            && !outside.Any(alias => table.Condition?.Contains(alias, StringComparison.Ordinal) == true))
+        {
+            yield return new Finding(FindingKind.JoinWithoutCondition, at, o.Counts.Share, []) { Table = table.Object }.With((Fact.RowsIn, came));
         }
     }
 
