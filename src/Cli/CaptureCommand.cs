@@ -90,9 +90,9 @@ internal static class CaptureCommand
         };
         bool readable = true;
         var read = new List<CaptureReport>();
-        foreach (string file in files.OrderBy(f => CaptureForms.RankInOneLog(FormOf(f, request))))
+        foreach ((string file, string form) in files.Select(f => (f, Form: files.Count > 1 ? FormOf(f, request) : "")).OrderBy(f => CaptureForms.RankInOneLog(f.Form)))
         {
-            CaptureReport report = ReadOne(import, book.Id, file, request with { ToldAlready = OtherFormsOf(FormOf(file, request), read) }, stop);
+            CaptureReport report = ReadOne(import, book.Id, file, request with { ToldAlready = OtherFormsOf(form, read) }, stop);
             read.Add(report);
             Print(report);
             readable &= report.Problem is null || report.Statements > 0;

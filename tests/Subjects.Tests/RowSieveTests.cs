@@ -1,32 +1,18 @@
 using Shouldly;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Subjects.Sqlite;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests;
 
 /// <summary>Rows that only one side gives, held against what the engine itself says of the same two sets.</summary>
-public sealed class RowSieveTests : IAsyncLifetime
+public sealed class RowSieveTests : OnSqliteCopy
 {
-    private static readonly TimeSpan Limit = TimeSpan.FromSeconds(30);
-
-    private readonly TestDatabase _database = new();
-    private SqliteSubject _subject = null!;
-    private ISubjectCopy _copy = null!;
-
-    public async ValueTask InitializeAsync()
+    public override async ValueTask InitializeAsync()
     {
-        _subject = SqliteSubject.Open(_database.Path, _database.Copies);
-        _copy = await _subject.CopyAsync(Side.Before, default);
+        await base.InitializeAsync();
         await _copy.ApplyAsync(TestDatabase.Step("CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT, price)"), default);
         await _copy.ApplyAsync(TestDatabase.Step("INSERT INTO item VALUES (1, 'it''s', 12), (2, NULL, 12.0), (3, 'c', x'00ff')"), default);
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _copy.DisposeAsync();
-        _database.Dispose();
     }
 
     // EXCEPT compares as sets; numbered among their equals, rows that come several times are several.

@@ -7,26 +7,8 @@ using Xunit;
 
 namespace SwiftLedger.Subjects.Tests;
 
-public sealed class SqliteCopyTests : IAsyncLifetime
+public sealed class SqliteCopyTests : OnSqliteCopy
 {
-    private static readonly TimeSpan Limit = TimeSpan.FromSeconds(20);
-
-    private readonly TestDatabase _database = new();
-    private SqliteSubject _subject = null!;
-    private ISubjectCopy _copy = null!;
-
-    public async ValueTask InitializeAsync()
-    {
-        _subject = SqliteSubject.Open(_database.Path, _database.Copies);
-        _copy = await _subject.CopyAsync(Side.Before, default);
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _copy.DisposeAsync();
-        _database.Dispose();
-    }
-
     [Fact]
     public async Task Engine_steps_repeat_exactly()
     {
@@ -181,6 +163,22 @@ public sealed class SqliteCopyTests : IAsyncLifetime
         {
             (await Inspect(sql)).Failure!.Reason.ShouldBe(missing!.Value.Complaint.Message);
         }
+    }
+
+    // Some PRAGMAs take effect when they are prepared (SQLite manual, "PRAGMA Statements").
+    [Theory]
+    [InlineData("PRAGMA user_version = 7")]
+    [InlineData("PRAGMA journal_mode = wal")]
+    [InlineData("PRAGMA writable_schema = 1; DELETE FROM sqlite_schema")]
+    [InlineData("VACUUM INTO 'elsewhere.db'")]
+    [InlineData("ATTACH 'elsewhere.db' AS e")]
+    [InlineData("DROP TABLE parcel")]
+    public void What_is_only_looked_for_changes_nothing(string hostile)
+    {
+        byte[] before = _database.Hash;
+        SqliteSyntax.MissingIn(_database.Path, [hostile, "SELECT id FROM parcel"], Limit).ShouldAllBe(m => m.Statement == 0);
+        _database.Hash.ShouldBe(before);
+        Directory.EnumerateFiles(_database.Folder).ShouldBe([_database.Path]);
     }
 
     [Fact]

@@ -30,9 +30,9 @@ public sealed record FailureChange(double Before, double After, Standing Moved)
 
         double p = (double)x / n, q = (double)y / m, pooled = (double)(x + y) / (n + m);
         double scatter = pooled * (1 - pooled) * ((1.0 / n) + (1.0 / m)) * Math.Max(1, Math.Max(Dispersion(before, p), Dispersion(after, q)));
-        bool beyond = scatter > 0 && Math.Abs(q - p) > Width * Math.Sqrt(scatter);
-        bool exact = x + y >= Few || n + m > MostExact || FisherExact.TwoSided((int)x, (int)n, (int)y, (int)m) < Chance;
-        return new(p, q, beyond && exact ? q > p ? Standing.Above : Standing.Below : Standing.Inside);
+        bool beyond = scatter > 0 && Math.Abs(q - p) > Width * Math.Sqrt(scatter)
+            && (x + y >= Few || n + m > MostExact || FisherExact.TwoSided((int)x, (int)n, (int)y, (int)m) < Chance);
+        return new(p, q, !beyond ? Standing.Inside : q > p ? Standing.Above : Standing.Below);
     }
 
     private static double Dispersion(IReadOnlyList<TimedCell> hours, double share) => hours.Count < 2 || share is <= 0 or >= 1 ? 1

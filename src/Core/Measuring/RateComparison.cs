@@ -46,9 +46,7 @@ public sealed record RateComparison(double LogRatio, double Low, double High, do
 
         Dictionary<int, double> meanBefore = Means(x), meanAfter = Means(y);
         double dayBefore = meanBefore.Values.Sum(), dayAfter = meanAfter.Values.Sum();
-
-        // Half an occurrence on each side, so that none is no infinite change.
-        double ratio = Math.Log((dayAfter + (0.5 * dayAfter / Math.Max(callsAfter, 1)) + Few(y)) / (dayBefore + (0.5 * dayBefore / Math.Max(callsBefore, 1)) + Few(x)));
+        double ratio = Math.Log(Math.Max(dayAfter, Least(y)) / Math.Max(dayBefore, Least(x)));
         double poisson = (1 / (callsBefore + 0.5)) + (1 / (callsAfter + 0.5));
         double error = Math.Sqrt(Math.Max(poisson, OverHours(hours, meanBefore, meanAfter, ratio)) + OfDays(x, meanBefore, y, meanAfter));
         double from = ratio - (Width * error), to = ratio + (Width * error);
@@ -60,8 +58,8 @@ public sealed record RateComparison(double LogRatio, double Low, double High, do
         return new(ratio, from, to, dayBefore, dayAfter, standing);
     }
 
-    /// <summary>Half an occurrence spread over the days, where there was none at all.</summary>
-    private static double Few(List<HourCount> counts) => counts.Sum(c => c.Count) == 0 ? 0.5 / Math.Max(1, counts.Select(c => c.Hour / 24).Distinct().Count()) : 0;
+    /// <summary>Half an occurrence spread over the days: none at all is no infinite change.</summary>
+    private static double Least(List<HourCount> counts) => 0.5 / Math.Max(1, counts.Select(c => c.Hour / 24).Distinct().Count());
 
     private static int HourOfDay(HourCount c) => ((c.Hour % 24) + 24) % 24;
 

@@ -60,7 +60,7 @@ internal ref struct PatternWriter : IDisposable
             if (_first)
             {
                 _first = false;
-                _mayHoldProgram = token.Kind == TokenKind.Word && BeginsProgram(_lexer.TextOf(token));
+                _mayHoldProgram = token.Kind == TokenKind.Word && BeginsProgram(_lexer.TextOf(token), _dialect);
             }
 
             switch (token.Kind)
@@ -369,9 +369,7 @@ internal ref struct PatternWriter : IDisposable
                 case TokenKind.Word when Keywords.IsLiteral(ahead.TextOf(token)):
                     any = true;
                     break;
-                case TokenKind.Word when IsTypeBefore(ahead):
-                    break;
-                case TokenKind.Word when ahead.TextOf(token).Equals("array", StringComparison.OrdinalIgnoreCase):
+                case TokenKind.Word when IsTypeBefore(ahead.TextOf(token), ahead) || IsArrayBefore(ahead.TextOf(token), ahead):
                     break;
                 default:
                     return false;
@@ -429,10 +427,15 @@ internal ref struct PatternWriter : IDisposable
     }
 
     /// <summary>Whether a word names the type of the literal behind it, as in <c>date '2026-07-18'</c>.</summary>
-    private static bool IsTypeBefore(SqlLexer ahead) => ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.String;
+    private static bool IsTypeBefore(ReadOnlySpan<char> word, SqlLexer ahead) =>
+        !Keywords.IsReserved(word.ToString()) && ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.String;
 
-    private static bool BeginsProgram(ReadOnlySpan<char> word) =>
-        word.Equals("do", StringComparison.OrdinalIgnoreCase) || word.Equals("create", StringComparison.OrdinalIgnoreCase) || word.Equals("prepare", StringComparison.OrdinalIgnoreCase);
+    private static bool IsArrayBefore(ReadOnlySpan<char> word, SqlLexer ahead) =>
+        word.Equals("array", StringComparison.OrdinalIgnoreCase) && ahead.TryReadSignificant(out Token next) && ahead.TextOf(next) is "[";
+
+    // Where strings in dollars are known DO takes a program; elsewhere an expression.
+    private static bool BeginsProgram(ReadOnlySpan<char> word, SqlDialect dialect) =>
+        (word.Equals("do", StringComparison.OrdinalIgnoreCase) && dialect.Rules.HasFlag(LexicalRules.DollarStrings)) || word.Equals("create", StringComparison.OrdinalIgnoreCase) || word.Equals("prepare", StringComparison.OrdinalIgnoreCase);
 
     /// <summary>Whether a text is a program: behind DO, or AS of a CREATE FUNCTION or PROCEDURE (PostgreSQL manual), or FROM of a PREPARE (MySQL reference manual).</summary>
     private readonly bool IsProgram(int start)

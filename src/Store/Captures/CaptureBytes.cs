@@ -72,7 +72,11 @@ internal sealed class CaptureBytes : IDisposable
     /// <param name="rest">The rest.</param>
     public void PutAside(ReadOnlySpan<byte> seen, Stream rest)
     {
-        _aside = new FileStream(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 1 << 16, FileOptions.DeleteOnClose);
+        string path = Path.GetTempFileName();
+        _aside = new FileStream(path, FileMode.Create, FileAccess.ReadWrite, FileShare.Delete, 1 << 16);
+
+        // Without a name, so that it goes with this process however that ends.
+        File.Delete(path);
         _aside.Write(seen);
         rest.CopyTo(_aside);
     }

@@ -231,9 +231,9 @@ public sealed class CaptureImport(CaptureStore store)
         {
             byte[] head = buffer.AsSpan(0, Math.Min(_end, HeadHashed)).ToArray();
             List<CaptureFileRecord> alike = [.. store.Files(bookId).Where(f => f.HeadLength <= head.Length && f.Source == request.Source && f.HeadHash.AsSpan().SequenceEqual(SHA256.HashData(head.AsSpan(0, (int)f.HeadLength)))).OrderBy(f => f.ReadTo)];
-            if (alike.Count == 0 || alike.FirstOrDefault(f => f.Digests.Length == 0) is { } old)
+            if (alike.Count == 0)
             {
-                return (alike.FirstOrDefault(f => f.Digests.Length == 0), false);
+                return (null, false);
             }
 
             if (!bytes.CanReopen)
@@ -254,9 +254,11 @@ public sealed class CaptureImport(CaptureStore store)
                     digests.Append(piece.AsSpan(0, read));
                 }
 
+                // A file that was read before digests were kept is known by its beginning alone.
+                bool unknown = file.Digests.Length == 0;
                 if (read == 0)
                 {
-                    if (found is null && digests.MayBeginWith(file.Digests))
+                    if (found is null && (unknown || digests.MayBeginWith(file.Digests)))
                     {
                         (found, shorter) = ((file, digests), true);
                     }
@@ -264,7 +266,7 @@ public sealed class CaptureImport(CaptureStore store)
                     break;
                 }
 
-                found = digests.IsWhole(file.Digests) ? (file, digests.Clone()) : found;
+                found = unknown || digests.IsWhole(file.Digests) ? (file, digests.Clone()) : found;
             }
 
             ArrayPool<byte>.Shared.Return(piece);

@@ -106,6 +106,7 @@ public class PostgresLogTests
     [InlineData("duration: 1 ms|duration: 2 ms|execute p1: SELECT 1|duration: 4 ms|statement: SELECT 2|duration: 8 ms", "SELECT 1 7|SELECT 2 8")]
     [InlineData("duration: 1 ms|execute p1/c1: SELECT 1|duration: 2 ms|execute fetch from p1/c1: SELECT 1|duration: 4 ms|duration: 8 ms|execute p2: SELECT 2|duration: 16 ms", "SELECT 1 7|SELECT 2 24")]
     [InlineData("duration: 1 ms  parse p1: SELECT 1|execute p1: SELECT 1|duration: 2 ms", "SELECT 1 3")]
+    [InlineData("duration: 1 ms|duration: 2 ms|duration: 4 ms|duration: 8 ms|duration: 16 ms|execute p1: UPDATE t SET a = 1|duration: 32 ms", "UPDATE t SET a = 1 32")]
     public void What_a_driver_does_in_steps_is_one_call_with_the_time_of_all(string messages, string calls)
     {
         string log = string.Concat(messages.Split('|').Select(m => $"2026-03-02 10:15:00.000 UTC [1] LOG:  {m}\n2026-03-02 10:15:00.000 UTC [2] LOG:  duration: 99 ms  parse q: SELECT 3\n"));

@@ -1,5 +1,6 @@
 using CsCheck;
 using Shouldly;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Testing;
 using Xunit;
@@ -64,10 +65,17 @@ public class SqlPatternTests
     [InlineData("CREATE FUNCTION f() RETURNS int LANGUAGE sql AS $$SELECT 1$$", "CREATE FUNCTION f() RETURNS int LANGUAGE sql AS $$SELECT 2$$")]
     [InlineData("CREATE OR REPLACE PROCEDURE p() LANGUAGE sql AS 'INSERT INTO a VALUES (1)'", "CREATE OR REPLACE PROCEDURE p() LANGUAGE sql AS 'TRUNCATE b'")]
     [InlineData("SELECT \"a\"", "SELECT \"b\"")]
+    [InlineData("SELECT a FROM t WHERE b IN (SELECT 'x')", "SELECT a FROM t WHERE b IN ('x')")]
+    [InlineData("SELECT a FROM t WHERE b IN (array, 1)", "SELECT a FROM t WHERE b IN (2, 1)")]
     [InlineData("SELECT a FROM t WHERE b IN (SELECT 1)", "SELECT a FROM t WHERE b IN (1)")]
     [InlineData("SELECT a FROM t WHERE b IS NULL", "SELECT a FROM t WHERE b IS NOT NULL")]
     [InlineData("SELECT a::int FROM t", "SELECT a::text FROM t")]
     public void Unlike_texts_never_fold_into_one(string one, string other) => SqlPattern.Of(one, Dialects.PostgreSql).ShouldNotBe(SqlPattern.Of(other, Dialects.PostgreSql));
+
+    // MySQL reference manual, 15.2.3 "DO Statement": it takes expressions, and no program.
+    [Fact]
+    public void What_is_an_expression_folds_behind_the_same_word() =>
+        SqlPattern.Of("DO RELEASE_LOCK('a')", KnownEngines.Named("mariadb")!.Dialect).ShouldBe(SqlPattern.Of("DO RELEASE_LOCK('b')", KnownEngines.Named("mysql")!.Dialect));
 
     // XXH3 of the UTF-8 text, so that any language can make the same name; this value was computed by System.IO.Hashing.
     [Fact]

@@ -149,6 +149,7 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
         await Quietly(() => copy.ApplyAsync(new(1, attack, new(0, attack.Length), new(1, 1)), default));
         await Quietly(() => Task.FromResult(copy.PlanInSession(new(attack, []), Limit)));
         await Quietly(async () => await copy.InspectAsync(new(attack, []), Limit, default));
+        await Quietly(() => Task.FromResult(copy.Rows(new(attack, []), Limit, _ => true)));
         await Quietly(() =>
         {
             using IPreparedCase prepared = copy.Prepare(new(attack, []), Limit);

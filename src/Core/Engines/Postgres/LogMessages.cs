@@ -18,14 +18,14 @@ namespace SwiftLedger.Core.Engines.Postgres;
 /// </remarks>
 internal sealed class LogMessages
 {
-    private const int MostSessions = 10_000, FirstMessages = 20_000;
+    private const int MostSessions = 10_000, FirstMessages = 20_000, StepsBeforeExecution = 2;
 
     // What a session said that a later message of it may complete. Sessions that never come back are handed over when too many wait.
     private readonly Dictionary<string, Waiting> _waiting = new(StringComparer.Ordinal);
 
     // Until the first plan shows that auto_explain is on, what each session ran last.
     private readonly Dictionary<ulong, ulong> _emitted = [];
-    private bool _plansSeen;
+    private bool _plansSeen, _untoldSeen;
     private int _taken;
 
     // What preparing took of each session, until it executes: under an empty text where the log tells durations alone.
@@ -101,6 +101,8 @@ internal sealed class LogMessages
 
     private void TakeError(scoped in LogEntry entry, ICaptureSink sink)
     {
+        _prepared.Remove(Text(entry.Session));
+
         // A statement that log_statement told of, and that failed, is the one that the error names.
         if (_waiting.Remove(Text(entry.Session), out Waiting? waiting) && !(waiting.Duration is null && entry.Statement.SequenceEqual(waiting.Sql)))
         {
@@ -146,7 +148,7 @@ internal sealed class LogMessages
             string session = Text(entry.Session);
             if (!_waiting.TryGetValue(session, out Waiting? waiting) || (waiting is { Portal: true, Fetching: false, Duration: not null }))
             {
-                Prepare(entry.Session, [], duration);
+                PrepareUntold(session, duration);
             }
             else if (waiting.Portal)
             {
@@ -174,7 +176,7 @@ internal sealed class LogMessages
 
         if (step == Step.Prepare)
         {
-            Prepare(entry.Session, sql, duration);
+            Prepare(Text(entry.Session), HashOf(sql), duration);
             return;
         }
 
@@ -266,16 +268,37 @@ internal sealed class LogMessages
 
     private static ulong HashOf(ReadOnlySpan<char> sql) => XxHash3.HashToUInt64(MemoryMarshal.AsBytes(sql));
 
-    private void Prepare(ReadOnlySpan<byte> session, ReadOnlySpan<char> sql, TimeSpan took)
+    private void Prepare(string session, ulong sql, TimeSpan took)
     {
         if (_prepared.Count >= MostSessions)
         {
             _prepared.Clear();
         }
 
-        string name = Text(session);
-        ulong hash = HashOf(sql);
-        _prepared[name] = _prepared.TryGetValue(name, out Prepared? known) && known.Sql == hash ? known with { Ticks = known.Ticks + took.Ticks } : new(hash, took.Ticks);
+        _prepared[session] = _prepared.TryGetValue(session, out Prepared? known) && known.Sql == sql
+            ? known with { Ticks = known.Ticks + took.Ticks, Steps = known.Steps + 1 } : new(sql, took.Ticks, 1);
+    }
+
+    /// <summary>
+    /// A duration without a text: of parse or bind, if all executions have theirs. Three in a row are an execution whose text the server was not
+    /// asked to log (log_statement = mod, say); from then on they say nothing of the statement that comes next.
+    /// </summary>
+    private void PrepareUntold(string session, TimeSpan took)
+    {
+        if (_untoldSeen || session.Length == 0)
+        {
+            return;
+        }
+
+        Prepare(session, HashOf([]), took);
+        if (_prepared[session].Steps > StepsBeforeExecution)
+        {
+            _untoldSeen = true;
+            foreach (string other in _prepared.Where(p => p.Value.Sql == HashOf([])).Select(p => p.Key).ToList())
+            {
+                _prepared.Remove(other);
+            }
+        }
     }
 
     /// <summary>What preparing a statement took that a session executes now; what was prepared and is another one, was not executed.</summary>
@@ -341,7 +364,7 @@ internal sealed class LogMessages
         Fetch,
     }
 
-    private sealed record Prepared(ulong Sql, long Ticks);
+    private sealed record Prepared(ulong Sql, long Ticks, int Steps);
 
     private sealed record HeldBack(List<Waiting> Waiting, Dictionary<string, Prepared> Prepared);
 
