@@ -19,7 +19,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     private const int Bins = 128, Resamples = 120;
 
     // A median of fewer calls is no rhythm; and fewer hours make none.
-    private const int LeastOfAnHour = 10, LeastHours = 4;
+    private const int LeastOfAnHour = 10, LeastHours = 4, HoursOfDay = 24;
 
     /// <summary>The share of calls at each end that is laid into the grid's last bin: a median of differences does not see how far out they lie.</summary>
     private const double Tail = 0.002;
@@ -61,9 +61,10 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
 
         var grid = Grid.Over(all);
         double width = grid.Width;
-        double[] rhythm = hoursBefore is null || hoursAfter is null ? [] : RhythmOf(before, hoursBefore, after, hoursAfter);
-        double[] OffsetsOf(IReadOnlyList<int>? hours) => rhythm.Length == 0 ? [] : [.. hours!.Select(h => rhythm[h])];
-        Side x = new(before, grid, OffsetsOf(hoursBefore)), y = new(after, grid, OffsetsOf(hoursAfter));
+        Side x = new(before, grid), y = new(after, grid);
+        int hoursTakenOut = hoursBefore is null || hoursAfter is null ? 0 : TakeOutRhythm(x, hoursBefore, y, hoursAfter);
+        x.Settle();
+        y.Settle();
         double[] differences = new double[2 * Bins], sumX = new double[Bins], sumY = new double[Bins];
         double shift = Shift(x.Total, y.Total, differences, width);
         var random = new SplitMix(seed);
@@ -76,7 +77,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         }
 
         double mean = shifts.Average();
-        int stretches = x.Count + y.Count, estimated = Math.Max(0, rhythm.Count(r => r != 0) - 1);
+        int stretches = x.Count + y.Count, estimated = Math.Max(0, hoursTakenOut - 1);
         double error = Math.Sqrt(shifts.Sum(s => (s - mean) * (s - mean)) / (Resamples - 1) * stretches / Math.Max(1, stretches - estimated));
         double from = shift - (Width * error), to = shift + (Width * error);
         Standing standing = Math.Min(callsBefore, callsAfter) < LeastCalls || Math.Min(x.Count, y.Count) < 2 ? Standing.Undecided
@@ -87,41 +88,27 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         return new(shift, from, to, callsBefore, callsAfter, Math.Max(x.Block, y.Block), standing);
     }
 
-    /// <summary>
-    /// By how much, in ln(duration), each hour of the day lies above its side on the whole, on average of both sides; 0 where that cannot be
-    /// told, or where an hour is there on one side only.
-    /// </summary>
-    private static double[] RhythmOf(IReadOnlyList<LatencyHistogram> before, IReadOnlyList<int> hoursBefore, IReadOnlyList<LatencyHistogram> after, IReadOnlyList<int> hoursAfter)
+    /// <summary>Takes off each hour of the day what it lies above its side on the whole, on average of both sides, where both have calls enough in it.</summary>
+    /// <returns>How many hours of the day were estimated.</returns>
+    private static int TakeOutRhythm(Side x, IReadOnlyList<int> hoursBefore, Side y, IReadOnlyList<int> hoursAfter)
     {
-        LatencyHistogram?[] x = ByHour(before, hoursBefore), y = ByHour(after, hoursAfter);
-        int[] both = [.. Enumerable.Range(0, 24).Where(h => x[h] is { } a && y[h] is { } b && Math.Min(a.Count, b.Count) >= LeastOfAnHour)];
-        double[] rhythm = new double[24];
+        double?[] before = x.MediansByHour(hoursBefore), after = y.MediansByHour(hoursAfter);
+        int[] both = [.. Enumerable.Range(0, HoursOfDay).Where(h => before[h] is not null && after[h] is not null)];
         if (both.Length < LeastHours)
         {
-            return rhythm;
+            return 0;
         }
 
-        double LevelOf(LatencyHistogram?[] side) => both.Average(h => MedianOf(side[h]!));
-        double levelBefore = LevelOf(x), levelAfter = LevelOf(y);
+        double levelBefore = both.Average(h => before[h]!.Value), levelAfter = both.Average(h => after[h]!.Value);
+        double[] rhythm = new double[HoursOfDay];
         foreach (int hour in both)
         {
-            rhythm[hour] = (MedianOf(x[hour]!) - levelBefore + MedianOf(y[hour]!) - levelAfter) / 2;
+            rhythm[hour] = (before[hour]!.Value - levelBefore + after[hour]!.Value - levelAfter) / 2;
         }
 
-        return rhythm;
-    }
-
-    private static double MedianOf(LatencyHistogram h) => Math.Log(Math.Max(1, h.Quantile(0.5)));
-
-    private static LatencyHistogram?[] ByHour(IReadOnlyList<LatencyHistogram> stretches, IReadOnlyList<int> hours)
-    {
-        var byHour = new LatencyHistogram?[24];
-        for (int i = 0; i < stretches.Count; i++)
-        {
-            (byHour[hours[i]] ??= new()).Add(stretches[i]);
-        }
-
-        return byHour;
+        x.TakeOff(rhythm, hoursBefore);
+        y.TakeOff(rhythm, hoursAfter);
+        return both.Length;
     }
 
     /// <summary>target += scale x values; both of the same length, a multiple of what the processor adds at once.</summary>
@@ -179,18 +166,60 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         private const int RunningFrom = 3;
 
         private readonly double[] _stretches;
-        private readonly double[] _running = [];
         private readonly int[] _times;
+        private double[] _running = [];
 
-        // Offsets: what comes off each stretch's ln(duration); empty for nothing.
-        public Side(IReadOnlyList<LatencyHistogram> stretches, Grid grid, double[] offsets)
+        public Side(IReadOnlyList<LatencyHistogram> stretches, Grid grid)
         {
             Count = stretches.Count;
             _stretches = new double[Count * Bins];
             _times = new int[Count];
             for (int i = 0; i < Count; i++)
             {
-                grid.Lay(stretches[i], _stretches.AsSpan(i * Bins, Bins), offsets.Length == 0 ? 0 : offsets[i]);
+                grid.Lay(stretches[i], _stretches.AsSpan(i * Bins, Bins));
+            }
+        }
+
+        /// <summary>The median of each hour of the day, in bins; null where it has too few calls.</summary>
+        public double?[] MediansByHour(IReadOnlyList<int> hours)
+        {
+            double[] sums = new double[HoursOfDay * Bins];
+            for (int i = 0; i < Count; i++)
+            {
+                AddScaled(sums.AsSpan(hours[i] * Bins, Bins), Stretch(i), 1);
+            }
+
+            return [.. Enumerable.Range(0, HoursOfDay).Select(h => MedianAt(sums.AsSpan(h * Bins, Bins)))];
+        }
+
+        /// <summary>Moves each stretch down by so many bins: of a bin, whose calls count as spread evenly, a part goes to the next.</summary>
+        /// <param name="bins">By hour of the day.</param>
+        /// <param name="hours">Of the stretches.</param>
+        public void TakeOff(double[] bins, IReadOnlyList<int> hours)
+        {
+            Span<double> moved = stackalloc double[Bins];
+            for (int i = 0; i < Count; i++)
+            {
+                double by = bins[hours[i]];
+                int whole = (int)Math.Floor(by);
+                double part = by - whole;
+                Span<double> stretch = _stretches.AsSpan(i * Bins, Bins);
+                moved.Clear();
+                for (int bin = 0; bin < Bins; bin++)
+                {
+                    moved[Math.Clamp(bin - whole, 0, Bins - 1)] += stretch[bin] * (1 - part);
+                    moved[Math.Clamp(bin - whole - 1, 0, Bins - 1)] += stretch[bin] * part;
+                }
+
+                moved.CopyTo(stretch);
+            }
+        }
+
+        /// <summary>Sums the stretches as they now stand, and sees how many belong together. To be called once, before anything is drawn.</summary>
+        public void Settle()
+        {
+            for (int i = 0; i < Count; i++)
+            {
                 AddScaled(Total, Stretch(i), 1);
             }
 
@@ -211,7 +240,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         public int Count { get; }
 
         /// <summary>Stretches that are drawn together.</summary>
-        public int Block { get; }
+        public int Block { get; private set; }
 
         public double[] Total { get; } = new double[Bins];
 
@@ -270,6 +299,23 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             return Math.Clamp((int)Math.Ceiling(length), 1, Count / 2);
         }
 
+        private static double? MedianAt(ReadOnlySpan<double> grid)
+        {
+            double all = 0, seen = 0;
+            foreach (double weight in grid)
+            {
+                all += weight;
+            }
+
+            int bin = Median(grid);
+            for (int i = 0; i < bin; i++)
+            {
+                seen += grid[i];
+            }
+
+            return all < LeastOfAnHour ? null : bin + (((all / 2) - seen) / grid[bin]);
+        }
+
         /// <summary>The bin in which it lies.</summary>
         private static int Median(ReadOnlySpan<double> grid)
         {
@@ -296,9 +342,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     private sealed class Grid
     {
         private readonly int _first;
-        private readonly double[] _bins;
+        private readonly byte[] _bins;
 
-        private Grid(int first, double[] bins, double width) => (_first, _bins, Width) = (first, bins, width);
+        private Grid(int first, byte[] bins, double width) => (_first, _bins, Width) = (first, bins, width);
 
         public double Width { get; }
 
@@ -307,25 +353,23 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
             double width = Math.Max((high - low) / Bins, 1e-9);
             all.Content(out ReadOnlySpan<int> buckets, out _);
-            double[] bins = new double[buckets[^1] - buckets[0] + 1];
+            byte[] bins = new byte[buckets[^1] - buckets[0] + 1];
             foreach (int bucket in buckets)
             {
                 (long from, long to) = LatencyHistogram.RangeOf(bucket);
-                bins[bucket - buckets[0]] = (Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width;
+                bins[bucket - buckets[0]] = (byte)Math.Clamp((Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width, 0, Bins - 1);
             }
 
             return new(buckets[0], bins, width);
         }
 
         /// <summary>Adds a distribution to an empty one on the grid.</summary>
-        // The offset comes off ln(duration).
-        public void Lay(LatencyHistogram histogram, Span<double> laid, double offset)
+        public void Lay(LatencyHistogram histogram, Span<double> laid)
         {
-            double bins = offset / Width;
             histogram.Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts);
             for (int i = 0; i < buckets.Length; i++)
             {
-                laid[(int)Math.Clamp(_bins[buckets[i] - _first] - bins, 0, Bins - 1)] += counts[i];
+                laid[_bins[buckets[i] - _first]] += counts[i];
             }
         }
     }
