@@ -162,6 +162,11 @@ internal static class CaptureCommand
             Console.WriteLine($"  {Figures.Count(report.ToldAlready)} statements are left out: the same log was read in another form, and each counts once");
         }
 
+        if (report.Aside is { Own: var own, Housekeeping: var housekeeping } && own + housekeeping > 0)
+        {
+            Console.WriteLine($"  apart stand {Figures.Count(own)} statements of Swift Ledger's own and {Figures.Count(housekeeping)} of the engine's housekeeping");
+        }
+
         foreach (Rejection rejection in report.Rejections)
         {
             Console.WriteLine($"  {Figures.Count(rejection.Count)} x {rejection.Reason} First in line {rejection.FirstLine}.");

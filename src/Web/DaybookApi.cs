@@ -15,7 +15,7 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
-    private const int CourseParts = 28, MostPoints = 420, MostEffects = 60, MostTags = 4;
+    private const int CourseParts = 28, MostPoints = 420, MostEffects = 60, MostTags = 4, MostEvents = 100;
     private const double SlowMs = 1_000;
 
     public static void Map(RouteGroupBuilder api)
@@ -25,12 +25,14 @@ internal static class DaybookApi
         api.MapGet("/books/{id:long}/statements/{hash}", Statement);
         api.MapGet("/books/{id:long}/deployments/{deployment:long}", Effects);
         api.MapGet("/books/{id:long}/repeats", Repeats);
+        api.MapGet("/books/{id:long}/callers", Callers);
+        api.MapGet("/books/{id:long}/events", Events);
     }
 
     internal static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
 
     internal static Results<Ok<DaybookPage>, NotFound<ProblemReport>> Daybook(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, bool? percentiles, bool? apart,
+        long id, string? from, string? to, [AsParameters] Whose whose, string? text, string? kind, string? table, string? tag, bool? percentiles, bool? apart,
         BookStore books, DaybookStore daybook, DeploymentStore deployments, CaptureStore captures, SampleStore samples)
     {
         if (books.Find(id) is not { } book)
@@ -49,24 +51,24 @@ internal static class DaybookApi
         }
 
         (int first, int last) = SpanOf(from, to, extent);
-        Stretch stretch = StretchFor(last - first, first, daybook.MinutesFrom(id));
+        Stretch stretch = StretchFor(last - first, first, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
         var filter = new PatternFilter(text, kind, table, tag);
         IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
-        List<long> chosen = Chosen(all, sources);
+        List<long> chosen = whose.Chosen(daybook, id);
         List<CoursePoint> CourseOf(IReadOnlyList<long> some) => [.. daybook.Timeline(some, stretch, first, last, patterns, percentiles ?? true, CoursePoint.Of)];
-        List<SourceCourse> each = apart == true ? chosen.Select(s => new SourceCourse(s, CourseOf([s]))).ToList() : [];
+        List<SourceCourse> each = apart == true ? whose.SourcesOf(daybook, id).Select(s => new SourceCourse(s, CourseOf(whose.IsOfCallers ? (whose with { Sources = s.ToString(CultureInfo.InvariantCulture) }).Chosen(daybook, id) : [s]))).ToList() : [];
         return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)),
             Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), stretch.Minutes(), names, deployed, CourseOf(chosen), each, files));
     }
 
     internal static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
-        long id, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, int? limit, double? slow,
+        long id, string? from, string? to, [AsParameters] Whose whose, string? text, string? kind, string? table, string? tag, string? rank, int? limit, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples) =>
         books.Find(id) is null ? Nothing("book")
-        : TypedResults.Ok(PatternsOf(id, from, to, sources, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), slow ?? SlowMs, daybook, samples));
+        : TypedResults.Ok(PatternsOf(id, from, to, whose, new(text, kind, table, tag), RankOf(rank), Math.Clamp(limit ?? 200, 1, MostRows), slow ?? SlowMs, daybook, samples));
 
     private static PatternsPage PatternsOf(
-        long id, string? from, string? to, string? sources, PatternFilter filter, RankBy rank, int limit, double slow, DaybookStore daybook, SampleStore samples)
+        long id, string? from, string? to, Whose whose, PatternFilter filter, RankBy rank, int limit, double slow, DaybookStore daybook, SampleStore samples)
     {
         if (daybook.Extent(id) is not { } extent)
         {
@@ -74,8 +76,8 @@ internal static class DaybookApi
         }
 
         (int first, int last) = SpanOf(from, to, extent);
-        List<long> chosen = Chosen(daybook.Sources(id), sources);
-        IReadOnlyList<Run> runs = Coverage.Of(first, last, daybook.MinutesFrom(id));
+        List<long> chosen = whose.Chosen(daybook, id);
+        IReadOnlyList<Run> runs = Coverage.Of(first, last, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
         Task<IReadOnlyList<PatternRecord>> book = Task.Run(() => daybook.Patterns(id));
         IReadOnlyList<PatternCost> costs = daybook.Costs(chosen, runs, CourseParts);
         IReadOnlyList<PatternRecord> known = book.GetAwaiter().GetResult();
@@ -119,16 +121,66 @@ internal static class DaybookApi
             cost.Spread, worst > slow, cost.Course.Select(t => t / (double)TimeSpan.TicksPerSecond).ToList());
     }
 
+    private static Results<Ok<EventsPage>, NotFound<ProblemReport>> Events(
+        long id, string? from, string? to, string? sources, string? hash, BookStore books, DaybookStore daybook, EventStore events)
+    {
+        if (books.Find(id) is null || (hash is not null && PatternOf(daybook, id, hash) is null))
+        {
+            return Nothing("book, or statement in it");
+        }
+
+        List<long> servers = new Whose(sources, null, null, null, null).SourcesOf(daybook, id);
+        (int first, int last) = daybook.Extent(id) is { } extent ? SpanOf(from, to, extent) : (0, int.MaxValue);
+        long? pattern = hash is null ? null : PatternOf(daybook, id, hash)!.Id;
+        IReadOnlyList<EventRecord> kept = events.Kept(servers, Stretches.TimeOf(first).Ticks, Stretches.TimeOf(last).Ticks, MostEvents, pattern);
+        Dictionary<long, PatternRecord> patterns = daybook.PatternsOf(id, [.. kept.Select(e => e.Pattern).Distinct()]).ToDictionary(p => p.Id);
+        return TypedResults.Ok(new EventsPage(events.Counts(servers, first, last, pattern), [.. kept.Select(e => new EventView(e.Kind, Iso.Of(new DateTime(e.At, DateTimeKind.Utc)),
+            patterns.TryGetValue(e.Pattern, out PatternRecord? p) ? SqlPattern.NameOf(p.Hash) : null, p?.Text, e.Amount, e.Message, e.Database, e.User, e.Application))]));
+    }
+
+    /// <summary>Who sends how much, those of applications first, by time.</summary>
+    private static Results<Ok<List<CallerRow>>, NotFound<ProblemReport>> Callers(long id, string? from, string? to, string? sources, BookStore books, DaybookStore daybook)
+    {
+        if (books.Find(id) is null)
+        {
+            return Nothing("book");
+        }
+
+        if (daybook.Extent(id) is not { } extent)
+        {
+            return TypedResults.Ok(new List<CallerRow>());
+        }
+
+        (int first, int last) = SpanOf(from, to, extent);
+        IReadOnlyList<Run> runs = Coverage.Of(first, last, int.MaxValue);
+        IReadOnlyList<CallerRecord> callers = daybook.Callers(new Whose(sources, null, null, null, null).SourcesOf(daybook, id));
+        List<(Caller Caller, Cell Sum)> sums = [.. callers.GroupBy(c => c.Caller).Select(g => (g.Key, SumOf(daybook, [.. g.Select(c => c.Id)], runs))).Where(c => c.Item2.Calls > 0)];
+        double all = Math.Max(1, sums.Where(c => c.Caller.Kind == LoadKind.Application).Sum(c => (double)c.Sum.TotalTicks));
+        return TypedResults.Ok(sums.OrderBy(c => c.Caller.Kind).ThenByDescending(c => c.Sum.TotalTicks).Select(c => new CallerRow(c.Caller.Database, c.Caller.User, c.Caller.Application, c.Caller.Kind,
+            c.Sum.Calls, c.Sum.Errors, c.Sum.TotalTicks / (double)TimeSpan.TicksPerSecond, c.Sum.TotalTicks / all)).ToList());
+    }
+
+    private static Cell SumOf(DaybookStore daybook, IReadOnlyList<long> rows, IReadOnlyList<Run> runs)
+    {
+        var sum = new Cell();
+        foreach (TimedCell cell in runs.SelectMany(r => daybook.Timeline(rows, r.Stretch, r.From, r.To, durations: false)))
+        {
+            sum.Add(cell.Cell);
+        }
+
+        return sum;
+    }
+
     private static Results<Ok<StatementPage>, NotFound<ProblemReport>> Statement(
-        long id, string hash, string? sources, BookStore books, DaybookStore daybook, DeploymentStore deployments, SampleStore samples, PlanUseStore plans)
+        long id, string hash, [AsParameters] Whose whose, BookStore books, DaybookStore daybook, DeploymentStore deployments, SampleStore samples, PlanUseStore plans, ValueStore values, EventStore events)
     {
         if (books.Find(id) is not { } book || PatternOf(daybook, id, hash) is not { } pattern || daybook.Extent(id) is not { } extent)
         {
             return Nothing("statement");
         }
 
-        IReadOnlyList<long> chosen = Chosen(daybook.Sources(id), sources);
-        Stretch stretch = StretchFor(extent.To - extent.From, extent.From, daybook.MinutesFrom(id));
+        IReadOnlyList<long> chosen = whose.Chosen(daybook, id);
+        Stretch stretch = StretchFor(extent.To - extent.From, extent.From, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
         long[] only = [pattern.Id];
         IReadOnlyList<CoursePoint> course = daybook.Timeline(chosen, stretch, extent.From, extent.To, only, durations: true, CoursePoint.Of);
         IReadOnlyList<TimedCell> days = daybook.Timeline(chosen, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, only);
@@ -143,7 +195,8 @@ internal static class DaybookApi
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
             samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, e.Retried, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
-            samples.Notes(pattern.Id), plans.OfPattern(pattern.Id, chosen).Select(PlanOf).ToList(), SharesOf(daybook, daybook.Sources(id), extent, pattern.Id), inWorkload));
+            samples.Notes(pattern.Id), plans.OfPattern(pattern.Id, whose.SourcesOf(daybook, id)).Select(PlanOf).ToList(), SharesOf(daybook, daybook.Sources(id), extent, pattern.Id), inWorkload,
+            ListSlope.Of(values.Hours([pattern.Id], whose.SourcesOf(daybook, id), extent.From - Stretch.Hour.Minutes(), extent.To)[pattern.Id])?.Sentence ?? "", events.Counts(whose.SourcesOf(daybook, id), extent.From, extent.To, pattern.Id)));
     }
 
     private static PlanView PlanOf(CapturedPlanRecord p)
@@ -174,15 +227,15 @@ internal static class DaybookApi
     }
 
     internal static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
-        long id, long deployment, double? days, string? sources, int? limit, BookStore books, DaybookStore daybook, SampleStore samples, DeploymentStore deployments)
+        long id, long deployment, double? days, [AsParameters] Whose whose, int? limit, BookStore books, DaybookStore daybook, ValueStore values, DeploymentStore deployments)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);
-        if (books.Find(id) is not { } book || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
+        if (books.Find(id) is null || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
         {
             return Nothing("deployment with captures around it");
         }
 
-        return TypedResults.Ok(new DeploymentAccount(daybook, samples).Of(id, KnownEngines.OfSubject(book.Subject).Dialect, chosen, all, extent, days, Chosen(daybook.Sources(id), sources), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
+        return TypedResults.Ok(new DeploymentAccount(daybook, values).Of(id, chosen, all, extent, days, whose.Chosen(daybook, id), whose.SourcesOf(daybook, id), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
     }
 
     private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(
@@ -205,12 +258,6 @@ internal static class DaybookApi
 
     internal static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>
         ulong.TryParse(hash, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out ulong value) ? daybook.Pattern(id, value) : null;
-
-    private static List<long> Chosen(IReadOnlyList<SourceRecord> all, string? sources)
-    {
-        HashSet<string> wanted = (sources ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.Ordinal);
-        return all.Where(s => wanted.Count == 0 || wanted.Contains(s.Id.ToString(CultureInfo.InvariantCulture))).Select(s => s.Id).ToList();
-    }
 
     private static (int From, int To) SpanOf(string? from, string? to, (int From, int To) extent)
     {

@@ -16,17 +16,17 @@ internal static class DaybookExports
     }
 
     private static IResult Course(
-        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag,
+        long id, string format, string? from, string? to, [AsParameters] Whose whose, string? text, string? kind, string? table, string? tag,
         BookStore books, DaybookStore daybook, DeploymentStore deployments, CaptureStore captures, SampleStore samples) =>
-        DaybookApi.Daybook(id, from, to, sources, text, kind, table, tag, true, false, books, daybook, deployments, captures, samples).Result is Ok<DaybookPage> { Value: { } page }
+        DaybookApi.Daybook(id, from, to, whose, text, kind, table, tag, true, false, books, daybook, deployments, captures, samples).Result is Ok<DaybookPage> { Value: { } page }
             ? Csv.File("course", format, page.Course, Csv.Course)
             : DaybookApi.Nothing("book");
 
     private static IResult Patterns(
-        long id, string format, string? from, string? to, string? sources, string? text, string? kind, string? table, string? tag, string? rank, double? slow,
+        long id, string format, string? from, string? to, [AsParameters] Whose whose, string? text, string? kind, string? table, string? tag, string? rank, double? slow,
         BookStore books, DaybookStore daybook, SampleStore samples)
     {
-        if (DaybookApi.Patterns(id, from, to, sources, text, kind, table, tag, rank, DaybookApi.MostRows, slow, books, daybook, samples).Result is not Ok<PatternsPage> { Value: { } page })
+        if (DaybookApi.Patterns(id, from, to, whose, text, kind, table, tag, rank, DaybookApi.MostRows, slow, books, daybook, samples).Result is not Ok<PatternsPage> { Value: { } page })
         {
             return DaybookApi.Nothing("book");
         }
@@ -35,8 +35,8 @@ internal static class DaybookExports
     }
 
     private static IResult Effects(
-        long id, string format, long deployment, double? days, string? sources, BookStore books, DaybookStore daybook, SampleStore samples, DeploymentStore deployments) =>
-        DaybookApi.Effects(id, deployment, days, sources, DaybookApi.MostRows, books, daybook, samples, deployments).Result is Ok<EffectPage> { Value: { } page }
+        long id, string format, long deployment, double? days, [AsParameters] Whose whose, BookStore books, DaybookStore daybook, ValueStore values, DeploymentStore deployments) =>
+        DaybookApi.Effects(id, deployment, days, whose, DaybookApi.MostRows, books, daybook, values, deployments).Result is Ok<EffectPage> { Value: { } page }
             ? Csv.File("effects", format, page.Effects, Csv.Effects)
             : DaybookApi.Nothing("deployment with captures around it");
 

@@ -66,6 +66,18 @@ public sealed record PatternsPage(
     string From, string To, long Calls, long Errors, double Seconds, int Matching, RankBy RankedBy, IReadOnlyList<string> Kinds, IReadOnlyList<string> Tables,
     IReadOnlyList<PatternRow> Patterns);
 
+/// <summary>What the log tells besides statements, in a span.</summary>
+/// <param name="Events">Some that stand out, the latest first.</param>
+public sealed record EventsPage(IReadOnlyList<EventCount> Counts, IReadOnlyList<EventView> Events);
+
+/// <param name="Hash">The pattern that it befell; null where the log names none.</param>
+/// <param name="Amount">Milliseconds, or bytes of a temporary file; 0 of a deadlock.</param>
+public sealed record EventView(LogEventKind Kind, string At, string? Hash, string? Text, double Amount, string Message, string Database, string User, string Application);
+
+/// <summary>Who sends statements, and how much.</summary>
+/// <param name="Share">Of the time of all applications.</param>
+public sealed record CallerRow(string Database, string User, string Application, LoadKind Kind, long Calls, long Errors, double Seconds, double Share);
+
 /// <param name="Findings">What its plan shows, where the capture tells one: with what auto_explain counted, of this very execution.</param>
 public sealed record SampleView(
     long Id, string Source, string Why, string At, double? Ms, string Sql, string Binds, long? RowsReturned, long? RowsRead, string Error, string Message,
@@ -86,11 +98,13 @@ public sealed record ErrorView(string Code, long Calls, long Retried, string Fir
 
 /// <summary>One pattern of a book.</summary>
 /// <param name="ByDay">Its history, a point a day.</param>
+/// <param name="Events">What the log tells of it besides.</param>
+/// <param name="Lists">How its duration goes with the length of its list, in a sentence; empty where it has none.</param>
 public sealed record StatementPage(
     long BookId, string BookName, string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, int StretchMinutes,
     CoursePoint? Whole, IReadOnlyList<CoursePoint> Course, IReadOnlyList<CoursePoint> ByDay, IReadOnlyList<DeploymentView> Deployments,
     IReadOnlyList<SampleView> Samples, IReadOnlyList<TagCount> Tags, IReadOnlyList<ErrorView> Errors, IReadOnlyList<NoteRecord> Notes,
-    IReadOnlyList<PlanView> Plans, IReadOnlyList<SourceShare> Sources, bool InWorkload);
+    IReadOnlyList<PlanView> Plans, IReadOnlyList<SourceShare> Sources, bool InWorkload, string Lists, IReadOnlyList<EventCount> Events);
 
 /// <summary>A plan that the pattern ran with, as far as the capture tells plans.</summary>
 /// <param name="Outline">Its operators, a line each.</param>
@@ -103,6 +117,7 @@ public sealed record SourceShare(string Name, long Calls, double Seconds, double
 
 /// <param name="Movement">regressed, improved, level, unsettled, new or gone.</param>
 /// <param name="Mix">How the mix of parameters moved; empty where it has none, or where nothing was compared.</param>
+/// <param name="AtEqualMix">What its calls would take at the mix of before; null where the mix did not move.</param>
 /// <param name="Ratio">After / before of the typical duration; null where a side has none.</param>
 /// <param name="Calls">How its calls moved; null where none came in hours that both sides have.</param>
 /// <param name="Failures">How its failures moved; null where a side has no call.</param>
@@ -110,7 +125,7 @@ public sealed record SourceShare(string Name, long Calls, double Seconds, double
 /// <param name="OfMoreCalls">What of the change of a day comes of more calls, in database-seconds.</param>
 /// <param name="OfDearerCalls">And what of dearer ones: the two add up.</param>
 public sealed record EffectRow(
-    string Hash, string Text, Movement Movement, string Message, string Mix, bool MixMoved, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
+    string Hash, string Text, Movement Movement, string Message, string Mix, bool MixMoved, EqualMix? AtEqualMix, double BeforeSecondsPerDay, double AfterSecondsPerDay, double ChangePerDay,
     double CallsBeforePerDay, double CallsAfterPerDay, double? Ratio, double? Low, double? High, CallsChange? Calls, FailureChange? Failures, IReadOnlyList<string> Moves,
     double OfMoreCalls, double OfDearerCalls);
 

@@ -7,16 +7,17 @@ using SwiftLedger.Store.Captures;
 namespace SwiftLedger.Web;
 
 /// <summary>Every pattern before and after a deployment, ranked by what it costs more or less a day.</summary>
-internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore samples)
+internal sealed class DeploymentAccount(DaybookStore daybook, ValueStore values)
 {
     /// <summary>Patterns whose hours are in memory together.</summary>
     private const int ComparedAtOnce = 200;
 
-    /// <param name="dialect">Of the book's statements.</param>
+    /// <param name="sources">Whose load.</param>
+    /// <param name="servers">Where it came in: values are kept by these.</param>
     /// <param name="limit">How many are compared, those whose cost moved most first.</param>
     /// <param name="days">Length of each span; null for what lies between this deployment and its neighbours, a week at most.</param>
     public EffectPage Of(
-        long book, SqlDialect dialect, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, int limit)
+        long book, DeploymentRecord deployment, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, double? days, IReadOnlyList<long> sources, IReadOnlyList<long> servers, int limit)
     {
         var spans = DeploymentSpans.Of(Minute(deployment), [.. all.Where(d => d.Id != deployment.Id).Select(Minute)], extent, days);
         (int from, int before, int after, int to) = spans;
@@ -35,19 +36,17 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
             }).ToList();
         Dictionary<long, PatternRecord> records = daybook.PatternsOf(book, effects.Select(e => e.Pattern).ToList()).ToDictionary(p => p.Id);
         List<long> shown = effects.Select(e => e.Pattern).ToList();
-        ILookup<long, CaseSource> drawnBefore = Drawn(shown, sources, from, before), drawnAfter = Drawn(shown, sources, after, to);
-        ParameterMix Mix(long pattern) => ParameterMix.Between([.. drawnBefore[pattern]], [.. drawnAfter[pattern]], dialect);
+        (ILookup<long, TimedValues> valuesBefore, ILookup<long, TimedValues> valuesAfter) = Both(() => values.Hours(shown, servers, from, before), () => values.Hours(shown, servers, after, to));
+        Dictionary<long, ParameterMix> mixes = effects.AsParallel().Where(e => e.Comparison is not null)
+            .Select(e => (e.Pattern, Mix: ParameterMix.Between([.. valuesBefore[e.Pattern]], [.. valuesAfter[e.Pattern]], (ulong)e.Pattern))).ToDictionary(m => m.Pattern, m => m.Mix);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
-            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, e.Comparison is null ? ParameterMix.None : Mix(e.Pattern), records[e.Pattern])).ToList(),
+            x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, mixes.GetValueOrDefault(e.Pattern, ParameterMix.None), records[e.Pattern])).ToList(),
             ofMoreCalls, y.Values.Sum() - x.Values.Sum() - ofMoreCalls);
     }
 
     /// <summary>Hours of which the captures hold anything at all: in the others nobody looked.</summary>
     private IReadOnlyList<int> Observed(IReadOnlyList<long> sources, int from, int to) =>
         [.. daybook.Timeline(sources, Stretch.Hour, from, to, durations: false).Where(c => c.Cell.Calls > 0).Select(c => c.Minute)];
-
-    private ILookup<long, CaseSource> Drawn(IReadOnlyList<long> patterns, IReadOnlyList<long> sources, int from, int to) =>
-        samples.Drawn(patterns, sources, Stretches.TimeOf(from).Ticks, Stretches.TimeOf(to).Ticks);
 
     /// <summary>The two sides do not wait for each other.</summary>
     private static (T Before, T After) Both<T>(Func<T> before, Func<T> after)
@@ -71,7 +70,7 @@ internal sealed class DeploymentAccount(DaybookStore daybook, SampleStore sample
     private static int Minute(DeploymentRecord d) => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc));
 
     private static EffectRow RowOf(DeploymentEffect e, ParameterMix mix, PatternRecord p) => new(
-        SqlPattern.NameOf(p.Hash), p.Text, e.Movement, e.Message, mix.Sentence, mix.Moved, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
+        SqlPattern.NameOf(p.Hash), p.Text, e.Movement, e.Message, mix.Sentence, mix.Moved, mix.AtEqualMix, e.BeforePerDay, e.AfterPerDay, e.ChangePerDay,
         e.CallsBeforePerDay, e.CallsAfterPerDay, e.Comparison?.Ratio, e.Comparison is { } c ? Math.Exp(c.Low) : null, e.Comparison is { } d ? Math.Exp(d.High) : null,
         e.Rate is { } r ? new(r.Ratio, Math.Exp(r.Low), Math.Exp(r.High), r.Before, r.After, r.Standing) : null, e.Failures, e.Moves, e.OfMoreCalls, e.OfDearerCalls);
 }

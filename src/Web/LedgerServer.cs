@@ -67,6 +67,8 @@ public static class LedgerServer
         builder.Services.AddRequestDecompression();
         builder.Services.AddSingleton<RepeatStore>();
         builder.Services.AddSingleton<PlanUseStore>();
+        builder.Services.AddSingleton<ValueStore>();
+        builder.Services.AddSingleton<EventStore>();
         builder.Services.AddSingleton<SampleStore>();
         builder.Services.AddSingleton<WatchStore>();
         builder.Services.AddSingleton<WatchDesk>();

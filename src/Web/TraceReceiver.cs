@@ -99,7 +99,8 @@ internal sealed class TraceReceiver : IDisposable
         {
             CaptureFileRecord file = _captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
                 ?? _captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
-            open = (new((_captures.EngineOf(book) ?? KnownEngines.Default).Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book)) { DialectOf = name => KnownEngines.Named(name)?.Dialect }, file);
+            Engine engine = _captures.EngineOf(book) ?? KnownEngines.Default;
+            open = (new(engine.Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book), engine.Housekeeping) { DialectOf = name => KnownEngines.Named(name)?.Dialect }, file);
         }
 
         // A trace is over when no more of it comes: its own times say nothing of that, for it may be sent late.

@@ -46,6 +46,8 @@ const statement: Schemas["StatementPage"] = {
   plans: [],
   sources: [],
   inWorkload: false,
+  lists: "",
+  events: [],
 };
 
 const daybook: Schemas["DaybookPage"] = {

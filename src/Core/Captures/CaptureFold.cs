@@ -56,6 +56,18 @@ public sealed record FoldedBatch(
 
     /// <summary>How many of its failures, and of those before, were followed by another try.</summary>
     public IReadOnlyDictionary<ErrorKey, long> Retries { get; init; } = new Dictionary<ErrorKey, long>();
+
+    /// <summary>What each caller sent, hour by hour; own load and housekeeping stand here alone.</summary>
+    public IReadOnlyDictionary<CallerCellKey, Cell> Callers { get; init; } = new Dictionary<CallerCellKey, Cell>();
+
+    /// <summary>What the log told besides statements.</summary>
+    public IReadOnlyDictionary<EventKey, EventSum> Events { get; init; } = new Dictionary<EventKey, EventSum>();
+
+    /// <summary>Some of it, as it was told.</summary>
+    public IReadOnlyList<KeptEvent> KeptEvents { get; init; } = [];
+
+    /// <summary>Which values its statements were called with.</summary>
+    public IReadOnlyDictionary<ValuesKey, HourOfValues> Values { get; init; } = new Dictionary<ValuesKey, HourOfValues>();
 }
 
 /// <summary>
@@ -67,13 +79,14 @@ public sealed record FoldedBatch(
 /// <param name="readPlan">Reads a plan that stands beside a statement; null where it is none.</param>
 /// <param name="apart">Which patterns are kept apart.</param>
 /// <param name="dialect">Of the statements.</param>
-public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan, string source, KeepApart apart, IEnumerable<ulong> known) : ICaptureSink
+/// <param name="housekeeping">What of the load is the engine's housekeeping; null for none.</param>
+public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan, string source, KeepApart apart, IEnumerable<ulong> known, Housekeeping? housekeeping = null) : ICaptureSink
 {
     /// <summary>The hash under which everything is summed that is not kept apart.</summary>
     public const ulong EverythingElse = 0;
 
     private const int MostTexts = 1 << 15, LongestCachedText = 16_384, MostTagValues = 20_000, MostTagLength = 200, LongestPattern = 65_536,
-        MostCandidates = 1 << 16;
+        MostCandidates = 1 << 16, MostKeptEvents = 5_000;
 
     // What was seen in exactly these words before needs no lexing. Bounded: emptied when full.
     private readonly Dictionary<UInt128, ulong> _texts = [];
@@ -93,6 +106,12 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     private Dictionary<ErrorKey, long> _errors = [];
     private List<SchemaStatement> _schema = [];
     private readonly UnitFold _units = new();
+    private readonly ValueFold _values = new();
+    private readonly PatternMarks _marks = new();
+    private readonly Callers _callers = new(housekeeping ?? Housekeeping.None);
+    private readonly Dictionary<(ulong Pattern, string Source, int Caller, int Hour), Cell> _callerCells = [];
+    private Dictionary<EventKey, EventSum> _events = [];
+    private List<KeptEvent> _keptEvents = [];
     private readonly SqlDialect _dialect = dialect;
     private (string Name, SqlDialect Dialect)? _named;
     private readonly PlanUses _plans = new(readPlan);
@@ -103,6 +122,9 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
     public int Waiting => _cells.Count;
+
+    /// <summary>Statements of this program's own, and of the engine's housekeeping: they count as no load of applications.</summary>
+    public (long Own, long Housekeeping) Aside { get; private set; }
 
     /// <summary>Statements that count as everything else.</summary>
     public long NotKeptApart { get; private set; }
@@ -129,9 +151,21 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         (_from, _to) = (end < _from ? end : _from ?? end, end > _to ? end : _to ?? end);
         _ticks += observation.Duration?.Ticks ?? 0;
         SqlDialect dialect = observation.Engine.IsEmpty ? _dialect : Named(observation.Engine);
-        ulong pattern = PatternOf(observation, dialect);
+        ulong pattern = PatternOf(observation, dialect, out bool marked);
         NotKeptApart += pattern == EverythingElse ? observation.Calls : 0;
         int minute = Stretches.MinuteOf(observation.At);
+        Caller caller = _callers.Of(observation, dialect, out int number);
+        if (caller.IsNamed)
+        {
+            (CollectionsMarshal.GetValueRefOrAddDefault(_callerCells, (pattern, from, number, Stretch.Hour.StartOf(minute)), out _) ??= new()).Count(observation);
+        }
+
+        if (caller.Kind != LoadKind.Application)
+        {
+            Aside = caller.Kind == LoadKind.Own ? (Aside.Own + observation.Calls, Aside.Housekeeping) : (Aside.Own, Aside.Housekeeping + observation.Calls);
+            return;
+        }
+
         ref Cell? cell = ref CollectionsMarshal.GetValueRefOrAddDefault(_cells, new(pattern, from, minute), out _);
         (cell ??= new()).Count(observation);
 
@@ -140,6 +174,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         if (pattern != EverythingElse)
         {
             _plans.Take(observation, pattern, from);
+            _values.Take(observation, pattern, from, dialect, marked ? _marks : null);
         }
 
         CountTags(pattern, from, tags);
@@ -156,6 +191,26 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         if (SchemaWords.Alters(observation.Sql, dialect) && !observation.Failed)
         {
             _schema.Add(new(observation.At, from, observation.Sql.ToString()));
+        }
+    }
+
+    public void Tell(in LogEvent told)
+    {
+        // What befell one of our own statements says nothing of the application.
+        var of = new Observation { Application = told.Application, Database = told.Database, User = told.User, Sql = told.Sql, At = told.At };
+        Caller caller = _callers.Of(of, _dialect, out _);
+        if (caller.Kind == LoadKind.Own)
+        {
+            return;
+        }
+
+        ulong pattern = told.Sql.IsEmpty ? EverythingElse : PatternOf(of, _dialect, out _);
+        ref EventSum sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_events, new(pattern, source, Stretch.Hour.StartOf(Stretches.MinuteOf(told.At)), told.Kind), out _);
+        sum = new(sum.Count + told.Count, sum.Amount + told.Amount);
+        if (_keptEvents.Count < MostKeptEvents)
+        {
+            string message = told.Detail.IsEmpty ? told.Message.ToString() : $"{told.Message}. {told.Detail}";
+            _keptEvents.Add(new(pattern, source, told.Kind, told.At, told.Amount, message.Length > CapturedSample.LongestMessage ? message[..CapturedSample.LongestMessage] : message, caller));
         }
     }
 
@@ -186,10 +241,13 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         }
 
         _touched.Clear();
+        Dictionary<CallerCellKey, Cell> callers = _callerCells.ToDictionary(c => new CallerCellKey(c.Key.Pattern, c.Key.Source, _callers.Numbered(c.Key.Caller), c.Key.Hour), c => c.Value);
+        _callerCells.Clear();
         var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _plans.Drain(), _schema,
             _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements)
-        { From = _from, To = _to, Retries = _units.DrainRetries() };
+        { From = _from, To = _to, Retries = _units.DrainRetries(), Values = _values.Drain(), Callers = callers, Events = _events, KeptEvents = _keptEvents };
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
+        (_events, _keptEvents) = ([], []);
         _rejections.Clear();
         (_statements, _from, _to) = (0, null, null);
         return batch;
@@ -198,8 +256,12 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     private static void Increase<TKey>(Dictionary<TKey, long> counts, TKey key)
         where TKey : notnull => CollectionsMarshal.GetValueRefOrAddDefault(counts, key, out _)++;
 
-    private ulong PatternOf(in Observation observation, SqlDialect dialect)
+    /// <param name="observation">The statement.</param>
+    /// <param name="dialect">Of the statement.</param>
+    /// <param name="marked">Whether the marks are those of this text.</param>
+    private ulong PatternOf(in Observation observation, SqlDialect dialect, out bool marked)
     {
+        marked = false;
         ReadOnlySpan<char> sql = observation.Sql;
         // 128 bits, so that two texts never pass for one.
         UInt128 text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql), ReferenceEquals(dialect, _dialect) ? 0 : dialect.Id.GetHashCode(StringComparison.Ordinal)) : 0;
@@ -208,7 +270,8 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
             return known;
         }
 
-        ulong hash = SqlPattern.HashOf(sql, dialect);
+        ulong hash = SqlPattern.HashOf(sql, dialect, _marks);
+        marked = true;
         hash = hash == EverythingElse ? 1 : hash;
         if (!_patterns.ContainsKey(hash) && !TryKeepApart(observation, hash, dialect))
         {

@@ -81,6 +81,12 @@ public interface ICaptureSink
 {
     void Observe(in Observation observation);
 
+    /// <summary>Told what the capture holds besides statements.</summary>
+    /// <param name="told">It.</param>
+    void Tell(in LogEvent told)
+    {
+    }
+
     /// <summary>A piece of the capture that could not be understood.</summary>
     /// <param name="line">From 1.</param>
     /// <param name="reason">What was expected and what was found: one of few texts, so that equal ones can be counted.</param>

@@ -30,5 +30,19 @@ public sealed class ToldAlready(ICaptureSink sink, IReadOnlyList<(DateTime From,
     }
 
     /// <inheritdoc/>
+    public void Tell(in LogEvent told)
+    {
+        foreach ((DateTime from, DateTime to) in _spans)
+        {
+            if (told.At >= from && told.At <= to)
+            {
+                return;
+            }
+        }
+
+        sink.Tell(told);
+    }
+
+    /// <inheritdoc/>
     public void Reject(long line, string reason) => sink.Reject(line, reason);
 }

@@ -33,6 +33,9 @@ public sealed class Engine
     /// <summary>The logs that it writes; null where none can be read.</summary>
     public ILogForms? Logs { get; init; }
 
+    /// <summary>What of its load keeps it in order, and is told apart from what applications ask for.</summary>
+    public Housekeeping Housekeeping { get; init; } = Housekeeping.None;
+
     /// <summary>Short and unchanging: stands in options and captures.</summary>
     public string Id => Dialect.Id;
 

@@ -34,12 +34,16 @@ internal ref struct PatternWriter : IDisposable
     private int _rowStart;
     private int _previousRowStart;
     private int _previousRowEnd;
+    private int _rows;
+    private readonly PatternMarks? _marks;
 
     /// <param name="scratch">Memory to write into; more is rented when it does not suffice.</param>
     /// <param name="dialect">Of the statement.</param>
     /// <param name="sql">The statement.</param>
-    public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect, Span<byte> scratch)
+    /// <param name="marks">Told where its values stand; null where nobody asks.</param>
+    public PatternWriter(ReadOnlySpan<char> sql, SqlDialect dialect, Span<byte> scratch, PatternMarks? marks = null)
     {
+        _marks = marks;
         _sql = sql;
         _dialect = dialect;
         _lexer = new(sql, dialect);
@@ -182,6 +186,7 @@ internal ref struct PatternWriter : IDisposable
         }
 
         Append('?');
+        _marks?.Add(new(start, length), length == 1 && _sql[start] == '?');
         _runStart = _runEnd = start + length;
         _last = LastWritten.Operand;
     }
@@ -206,11 +211,12 @@ internal ref struct PatternWriter : IDisposable
         {
             _inValues = true;
             _depth = 0;
+            _rows = 0;
             _previousRowStart = -1;
         }
 
         bool rowOfValues = _inValues && _depth == 0;
-        if ((rowOfValues || _last == LastWritten.In) && TrySkipLiteralList())
+        if ((rowOfValues || _last == LastWritten.In) && TrySkipLiteralList(isList: !rowOfValues))
         {
             StartRunAt(_lexer.Position);
             _rowStart = _length + 1;
@@ -260,6 +266,7 @@ internal ref struct PatternWriter : IDisposable
     private void CloseRow()
     {
         StartRunAt(_runEnd);
+        _marks?.AddList(++_rows);
         ReadOnlySpan<byte> written = _buffer[.._length];
         if (_previousRowStart >= 0 && written[_rowStart..].SequenceEqual(written[_previousRowStart.._previousRowEnd]))
         {
@@ -274,7 +281,7 @@ internal ref struct PatternWriter : IDisposable
     private void WriteOperator(int start, int length)
     {
         ReadOnlySpan<char> text = _sql.Slice(start, length);
-        if (length == 1 && text[0] == '[' && _last == LastWritten.Word && _sql[_wordStart.._runEnd].Equals("array", StringComparison.OrdinalIgnoreCase) && TrySkipLiteralList())
+        if (length == 1 && text[0] == '[' && _last == LastWritten.Word && _sql[_wordStart.._runEnd].Equals("array", StringComparison.OrdinalIgnoreCase) && TrySkipLiteralList(isList: true))
         {
             StartRunAt(_lexer.Position);
             Append("[...]");
@@ -289,7 +296,7 @@ internal ref struct PatternWriter : IDisposable
             if (_last is not (LastWritten.Operand or LastWritten.CloseParen)
                 && ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.Number)
             {
-                WriteMark(next.Start, next.Length);
+                WriteMark(start, next.End - start);
                 _lexer = ahead;
                 return;
             }
@@ -321,10 +328,10 @@ internal ref struct PatternWriter : IDisposable
     }
 
     /// <summary>Whether only literals and parameters, also in nested parentheses or brackets and with casts, stand up to the closing one.</summary>
-    private bool TrySkipLiteralList()
+    private bool TrySkipLiteralList(bool isList)
     {
         SqlLexer ahead = _lexer;
-        int depth = 1;
+        int depth = 1, items = 1, questions = 0;
         bool any = false;
         while (ahead.TryReadSignificant(out Token token))
         {
@@ -336,15 +343,16 @@ internal ref struct PatternWriter : IDisposable
                 case TokenKind.CloseParen:
                     if (--depth == 0)
                     {
-                        _lexer = any ? ahead : _lexer;
-                        return any;
+                        return any && Skip(ahead, isList ? items : 0, questions);
                     }
 
                     break;
                 case TokenKind.Comma:
+                    items += depth == 1 ? 1 : 0;
                     break;
                 case TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
                     any = true;
+                    questions += ahead.TextOf(token) is "?" ? 1 : 0;
                     break;
                 case TokenKind.Operator when ahead.TextOf(token) is "[":
                     depth++;
@@ -352,8 +360,7 @@ internal ref struct PatternWriter : IDisposable
                 case TokenKind.Operator when ahead.TextOf(token) is "]":
                     if (--depth == 0)
                     {
-                        _lexer = any ? ahead : _lexer;
-                        return any;
+                        return any && Skip(ahead, isList ? items : 0, questions);
                     }
 
                     break;
@@ -377,6 +384,18 @@ internal ref struct PatternWriter : IDisposable
         }
 
         return false;
+    }
+
+    private bool Skip(SqlLexer ahead, int items, int questions)
+    {
+        _lexer = ahead;
+        if (_marks is not null)
+        {
+            _marks.AddList(items);
+            _marks.Questions += questions;
+        }
+
+        return true;
     }
 
     /// <summary>Skips a type behind <c>::</c>: a name with its schema, more words as in <c>character varying</c>, a length, brackets.</summary>

@@ -25,9 +25,24 @@ public sealed record SqlPattern(string Text, ulong Hash)
     }
 
     /// <summary>The hash alone, without keeping the text: for reading large captures.</summary>
-    public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect)
+    /// <param name="sql">The statement.</param>
+    /// <param name="dialect">Of the statement.</param>
+    /// <param name="marks">Told where its values stand; null where nobody asks.</param>
+    public static ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect, PatternMarks? marks = null)
     {
-        using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch]);
+        marks?.Clear();
+        using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch], marks);
         return XxHash3.HashToUInt64(writer.Fold());
+    }
+
+    /// <summary>Where the values of a statement stand.</summary>
+    /// <param name="sql">The statement.</param>
+    /// <param name="dialect">Of the statement.</param>
+    public static PatternMarks MarksOf(ReadOnlySpan<char> sql, SqlDialect dialect)
+    {
+        var marks = new PatternMarks();
+        using var writer = new PatternWriter(sql, dialect, stackalloc byte[Scratch], marks);
+        writer.Fold();
+        return marks;
     }
 }

@@ -10,6 +10,7 @@ internal sealed class BookIds(SqliteConnection connection, SqliteTransaction tra
 {
     private readonly Dictionary<string, long> _sources = new(StringComparer.Ordinal);
     private readonly Dictionary<ulong, long> _patterns = [];
+    private readonly Dictionary<(string, Caller), long> _callers = [];
 
     public void Add(IEnumerable<FoundPattern> found)
     {
@@ -43,6 +44,23 @@ internal sealed class BookIds(SqliteConnection connection, SqliteTransaction tra
         return id;
     }
 
+    /// <summary>The row of a caller beside its source's.</summary>
+    public long Caller(string source, Caller caller)
+    {
+        if (!_callers.TryGetValue((source, caller), out long id))
+        {
+            string name = JsonSerializer.Serialize(new[] { source, caller.Database, caller.User, caller.Application, caller.Kind.ToString() });
+            connection.Execute("""
+                INSERT INTO source (book_id, name, kind, of_source, database, user, application) VALUES (@bookId, @name, @Kind, @ofSource, @Database, @User, @Application)
+                ON CONFLICT DO NOTHING
+                """, new { bookId, name, caller.Kind, ofSource = Source(source), caller.Database, caller.User, caller.Application }, transaction);
+            id = connection.ExecuteScalar<long>("SELECT id FROM source WHERE book_id = @bookId AND name = @name", new { bookId, name }, transaction);
+            _callers[(source, caller)] = id;
+        }
+
+        return id;
+    }
+
     public long Book => bookId;
 
     /// <summary>The source without a name that stands for all of them; null where the book has but one.</summary>
@@ -53,7 +71,7 @@ internal sealed class BookIds(SqliteConnection connection, SqliteTransaction tra
             return (there, false);
         }
 
-        return connection.ExecuteScalar<long>("SELECT count(*) FROM source WHERE book_id = @bookId", new { bookId }, transaction) < 2
+        return connection.ExecuteScalar<long>("SELECT count(*) FROM source WHERE book_id = @bookId AND kind = 0", new { bookId }, transaction) < 2
             ? null
             : (connection.ExecuteScalar<long>("INSERT INTO source (book_id, name) VALUES (@bookId, '') RETURNING id", new { bookId }, transaction), true);
     }

@@ -102,7 +102,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteTransaction transaction = connection.BeginTransaction();
         var ids = new BookIds(connection, transaction, bookId);
         ids.Add(batch.Patterns);
-        CellWriter.Write(connection, transaction, batch.Cells, ids);
+        CellWriter.Write(connection, transaction, batch.Cells, batch.Callers, ids);
         WriteSamples(connection, transaction, batch.Samples, ids);
         connection.Execute("""
             INSERT INTO tag_count VALUES (@pattern, @source, @key, @value, @calls)
@@ -116,6 +116,8 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
             batch.Retries.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
         RepeatStore.Write(connection, transaction, batch.Repeats, ids);
         PlanUseStore.Write(connection, transaction, batch.Plans, ids);
+        ValueStore.Write(connection, transaction, batch.Values, ids);
+        EventStore.Write(connection, transaction, batch, ids);
         foreach (SchemaStatement statement in batch.SchemaStatements.OrderBy(s => s.At))
         {
             DeploymentStore.Notice(connection, transaction, bookId, statement);

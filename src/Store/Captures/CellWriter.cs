@@ -12,7 +12,7 @@ namespace SwiftLedger.Store.Captures;
 internal static class CellWriter
 {
     /// <param name="connection">With the transaction open.</param>
-    public static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<CellKey, Cell> cells, BookIds ids)
+    public static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<CellKey, Cell> cells, IReadOnlyDictionary<CallerCellKey, Cell> callers, BookIds ids)
     {
         Dictionary<Place, Dictionary<long, Cell>> blocks = Blocks(cells, ids);
         if (ids.SourcesSummed() is { } all)
@@ -29,6 +29,13 @@ internal static class CellWriter
                     SumOf(blocks, place with { Source = all.Id }, pattern).Add(cell);
                 }
             }
+        }
+
+        foreach ((CallerCellKey key, Cell cell) in callers)
+        {
+            (long caller, long pattern) = (ids.Caller(key.Source, key.Caller), ids.Pattern(key.Pattern));
+            SumOf(blocks, new(Stretch.Day, caller, Stretch.Day.StartOf(key.Hour)), pattern).Add(cell);
+            BlockOf(blocks, new(Stretch.Hour, caller, key.Hour)).Add(pattern, cell);
         }
 
         foreach ((Place place, Dictionary<long, Cell> added) in blocks.OrderBy(b => b.Key.Stretch).ThenBy(b => b.Key.Source).ThenBy(b => b.Key.Minute))
@@ -94,13 +101,13 @@ internal static class CellWriter
     internal static void SumSources(SqliteConnection connection, SqliteTransaction transaction, long all, long book)
     {
         foreach ((long stretch, long minute) in connection.Query<(long, long)>("""
-            SELECT DISTINCT stretch, minute FROM block WHERE stretch > 1 AND source_id IN (SELECT id FROM source WHERE book_id = @book AND id <> @all)
+            SELECT DISTINCT stretch, minute FROM block WHERE stretch > 1 AND source_id IN (SELECT id FROM source WHERE book_id = @book AND id <> @all AND kind = 0)
             """, new { book, all }, transaction).ToList())
         {
             var sums = new Dictionary<long, Cell>();
             foreach ((byte[] part, byte[] durations) in connection.Query<(byte[], byte[])>("""
                 SELECT sums, durations FROM block
-                WHERE stretch = @stretch AND minute = @minute AND source_id IN (SELECT id FROM source WHERE book_id = @book AND id <> @all)
+                WHERE stretch = @stretch AND minute = @minute AND source_id IN (SELECT id FROM source WHERE book_id = @book AND id <> @all AND kind = 0)
                 """, new { stretch, minute, book, all }, transaction))
             {
                 var cells = new CellReader(part, durations);

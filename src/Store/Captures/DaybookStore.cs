@@ -10,6 +10,9 @@ namespace SwiftLedger.Store.Captures;
 /// <summary>One server or application instance of a book.</summary>
 public sealed record SourceRecord(long Id, string Name);
 
+/// <summary>Who sent statements to a source: its cells are asked for by its own number, like those of a source.</summary>
+public sealed record CallerRecord(long Id, long Source, Caller Caller);
+
 /// <summary>A pattern as the daybook lists it.</summary>
 /// <param name="Hash">0 for everything else.</param>
 public sealed record PatternRecord(long Id, ulong Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop);
@@ -23,8 +26,17 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     public IReadOnlyList<SourceRecord> Sources(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Query<(long Id, string Name)>("SELECT id, name FROM source WHERE book_id = @bookId AND name <> '' ORDER BY name", new { bookId })
+        return connection.Query<(long Id, string Name)>("SELECT id, name FROM source WHERE book_id = @bookId AND name <> '' AND kind = 0 ORDER BY name", new { bookId })
             .Select(r => new SourceRecord(r.Id, r.Name)).ToList();
+    }
+
+    /// <summary>Who sent statements to some sources, by hours: those of applications are in the sources' own sums, the others are not.</summary>
+    public IReadOnlyList<CallerRecord> Callers(IReadOnlyList<long> sources)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(long Id, long Source, string Database, string User, string Application, long Kind)>(
+                $"SELECT id, of_source, database, user, application, kind FROM source WHERE of_source IN ({string.Join(',', sources)}) ORDER BY id")
+            .Select(c => new CallerRecord(c.Id, c.Source, new(c.Database, c.User, c.Application, (LoadKind)c.Kind))).ToList();
     }
 
     /// <summary>Of so few minutes the span is told to the minute: of the first capture of a new user the axis is not mostly empty.</summary>
@@ -263,8 +275,8 @@ public sealed class DaybookStore(LedgerDatabase ledger)
 
         long? all = connection.ExecuteScalar<long?>("""
             SELECT id FROM source
-            WHERE name = '' AND book_id = (SELECT book_id FROM source WHERE id = @first)
-                AND (SELECT count(*) FROM source o WHERE o.book_id = source.book_id AND o.name <> '') = @count
+            WHERE name = '' AND book_id = (SELECT book_id FROM source WHERE id = @first AND kind = 0)
+                AND (SELECT count(*) FROM source o WHERE o.book_id = source.book_id AND o.name <> '' AND o.kind = 0) = @count
             """, new { first = sources[0], count = sources.Count });
         return all is { } id ? [id] : sources;
     }

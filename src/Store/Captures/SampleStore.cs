@@ -58,24 +58,12 @@ public sealed class SampleStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteConnection connection = ledger.Open();
         return connection.Query<SampleRecord>("""
             SELECT min(c.id) AS Id, s.name AS Source, min(place) AS Place, at AS At, duration AS Duration, sql AS Sql, binds AS Binds, rows_returned AS RowsReturned,
-                rows_read AS RowsRead, sql_state AS SqlState, message AS Message, session AS Session, application AS Application, user AS User, plan AS Plan
+                rows_read AS RowsRead, sql_state AS SqlState, message AS Message, session AS Session, c.application AS Application, c.user AS User, plan AS Plan
             FROM captured_sample c JOIN source s ON s.id = c.source_id
             WHERE pattern_id = @patternId
             GROUP BY c.source_id, at, duration, sql, binds, session, sql_state
             ORDER BY at
             """, new { patternId }).AsList();
-    }
-
-    /// <summary>The executions of some patterns that were drawn at random in a span, failed ones aside.</summary>
-    /// <param name="from">Ticks, UTC.</param>
-    /// <param name="to">Ticks, UTC, not included.</param>
-    public ILookup<long, CaseSource> Drawn(IReadOnlyList<long> patterns, IReadOnlyList<long> sources, long from, long to)
-    {
-        using SqliteConnection connection = ledger.Open();
-        return connection.Query<(long Pattern, string Sql, string Binds, long? Ticks)>($"""
-            SELECT pattern_id, sql, binds, duration FROM captured_sample
-            WHERE pattern_id IN ({string.Join(',', patterns)}) AND source_id IN ({string.Join(',', sources)}) AND place = {(int)SamplePlace.Random} AND at >= @from AND at < @to
-            """, new { from, to }).ToLookup(s => s.Pattern, s => new CaseSource(s.Sql, s.Binds, s.Ticks));
     }
 
     public IReadOnlyList<TagCount> Tags(long patternId)

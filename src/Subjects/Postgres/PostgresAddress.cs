@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Captures;
 
 namespace SwiftLedger.Subjects.Postgres;
 
@@ -60,7 +61,7 @@ public static class PostgresAddress
         }
 
         // A connection for each purpose, none kept for later.
-        (builder.Pooling, builder.Enlist, builder.CommandTimeout, builder.MaxAutoPrepare, builder.ApplicationName, builder.IncludeErrorDetail) = (false, false, 0, 0, "swift-ledger", true);
+        (builder.Pooling, builder.Enlist, builder.CommandTimeout, builder.MaxAutoPrepare, builder.ApplicationName, builder.IncludeErrorDetail) = (false, false, 0, 0, OwnMarks.Application, true);
         if (!builder.ContainsKey("Timeout") || builder.Timeout is 0 or 15)
         {
             builder.Timeout = ConnectSeconds;

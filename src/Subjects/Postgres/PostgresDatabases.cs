@@ -3,6 +3,7 @@ using System.IO.Hashing;
 using System.Text;
 using System.Text.RegularExpressions;
 using Npgsql;
+using SwiftLedger.Core.Captures;
 
 namespace SwiftLedger.Subjects.Postgres;
 
@@ -13,7 +14,7 @@ namespace SwiftLedger.Subjects.Postgres;
 /// <param name="folder">The trial's own folder: its name is in theirs, and where it is gone they are left-overs.</param>
 internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder address, string folder)
 {
-    private const string Prefix = "swift_ledger_";
+    private const string Prefix = OwnMarks.DatabasePrefix;
 
     private readonly string _trial = Path.GetFileName(folder);
 

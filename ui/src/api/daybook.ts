@@ -19,6 +19,11 @@ export type Narrowing = {
   kind?: string;
   table?: string;
   tag?: string;
+  database?: string;
+  user?: string;
+  application?: string;
+  /** Load that stands apart: "own" or "housekeeping"; that of applications where it is left out. */
+  load?: string;
   /** Milliseconds from which a worst call stands out; a second where it is left out. */
   slow?: number;
 };
@@ -51,14 +56,39 @@ export const usePatterns = (id: number, narrowing: Narrowing, rank: RankBy, limi
       ),
   });
 
-export const useEffects = (id: number, deployment: number, limit: number, days?: number, sources?: string) =>
+/** What says whose load is asked for. */
+export type Whose = Pick<Narrowing, "sources" | "database" | "user" | "application" | "load">;
+
+export const useCallers = (id: number, { from, to, sources }: Narrowing) =>
   useQuery({
-    queryKey: ["effects", id, deployment, limit, days, sources],
+    queryKey: ["callers", id, from, to, sources],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/callers", {
+          params: { path: { id }, query: { from, to, sources } },
+        }),
+      ),
+  });
+
+export const useEvents = (id: number, { from, to, sources }: Narrowing) =>
+  useQuery({
+    queryKey: ["events", id, from, to, sources],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/events", { params: { path: { id }, query: { from, to, sources } } }),
+      ),
+  });
+
+export const useEffects = (id: number, deployment: number, limit: number, days?: number, whose: Whose = {}) =>
+  useQuery({
+    queryKey: ["effects", id, deployment, limit, days, whose],
     placeholderData: keepPreviousData,
     queryFn: async () =>
       dataOf(
         await api.GET("/api/books/{id}/deployments/{deployment}", {
-          params: { path: { id, deployment }, query: { sources, limit, days } },
+          params: { path: { id, deployment }, query: { ...whose, limit, days } },
         }),
       ),
   });

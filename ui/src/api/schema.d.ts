@@ -1285,7 +1285,11 @@ export interface paths {
                 query?: {
                     from?: string;
                     to?: string;
-                    sources?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
                     text?: string;
                     kind?: string;
                     table?: string;
@@ -1341,7 +1345,11 @@ export interface paths {
                 query?: {
                     from?: string;
                     to?: string;
-                    sources?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
                     text?: string;
                     kind?: string;
                     table?: string;
@@ -1396,7 +1404,11 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    sources?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
                 };
                 header?: never;
                 path: {
@@ -1446,7 +1458,11 @@ export interface paths {
             parameters: {
                 query?: {
                     days?: number;
-                    sources?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
                     limit?: number;
                 };
                 header?: never;
@@ -1511,6 +1527,107 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["RepeatView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/callers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    sources?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CallerRow"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    sources?: string;
+                    hash?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EventsPage"];
                     };
                 };
                 /** @description Not Found */
@@ -1968,6 +2085,20 @@ export interface components {
             /** Format: int32 */
             cases: number;
         };
+        CallerRow: {
+            database: string;
+            user: string;
+            application: string;
+            kind: components["schemas"]["LoadKind"];
+            /** Format: int64 */
+            calls: number;
+            /** Format: int64 */
+            errors: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            share: number;
+        };
         CallsChange: {
             /** Format: double */
             ratio: number;
@@ -2267,6 +2398,7 @@ export interface components {
             message: string;
             mix: string;
             mixMoved: boolean;
+            atEqualMix: null | components["schemas"]["EqualMix"];
             /** Format: double */
             beforeSecondsPerDay: number;
             /** Format: double */
@@ -2291,6 +2423,29 @@ export interface components {
             /** Format: double */
             ofDearerCalls: number;
         };
+        /** @description What calls take on average after, over before, and what they would if each value kept its share of before (direct standardization). */
+        EqualMix: {
+            /**
+             * Format: double
+             * @description Ratio of the averages as they are.
+             */
+            observed: number;
+            /**
+             * Format: double
+             * @description And at the mix of before.
+             */
+            ratio: number;
+            /**
+             * Format: double
+             * @description Lower end of its interval, 95 %: resampled hours.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description Upper end.
+             */
+            high: number;
+        };
         ErrorView: {
             code: string;
             /** Format: int64 */
@@ -2299,6 +2454,29 @@ export interface components {
             retried: number;
             first: string;
             last: string;
+        };
+        EventCount: {
+            kind: components["schemas"]["LogEventKind"];
+            /** Format: int64 */
+            count: number;
+            /** Format: double */
+            amount: number;
+        };
+        EventView: {
+            kind: components["schemas"]["LogEventKind"];
+            at: string;
+            hash: null | string;
+            text: null | string;
+            /** Format: double */
+            amount: number;
+            message: string;
+            database: string;
+            user: string;
+            application: string;
+        };
+        EventsPage: {
+            counts: components["schemas"]["EventCount"][];
+            events: components["schemas"]["EventView"][];
         };
         /** @description Whether a statement fails oftener since a deployment, or less often. */
         FailureChange: {
@@ -2399,6 +2577,16 @@ export interface components {
             /** @default false */
             leavesStanding: boolean;
         };
+        /**
+         * @description What sends statements, and for whom.
+         * @enum {unknown}
+         */
+        LoadKind: "application" | "own" | "housekeeping";
+        /**
+         * @description What a server's log tells besides statements.
+         * @enum {unknown}
+         */
+        LogEventKind: "lockWait" | "deadlock" | "temporaryFile" | "checkpoint" | "maintenance";
         LookRequest: {
             subject: string;
             password?: null | string;
@@ -3273,6 +3461,8 @@ export interface components {
             plans: components["schemas"]["PlanView"][];
             sources: components["schemas"]["SourceShare"][];
             inWorkload: boolean;
+            lists: string;
+            events: components["schemas"]["EventCount"][];
         };
         StepView: {
             hash: string;

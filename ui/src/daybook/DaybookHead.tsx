@@ -93,6 +93,10 @@ export function DaybookHead({ page, search, set }: Props) {
             kind: search.kind,
             table: search.table,
             tag: search.tag,
+            database: search.database,
+            user: search.user,
+            application: search.application,
+            load: search.load,
           }}
         />
         {spanned && !seen && (

@@ -1,7 +1,7 @@
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { type Narrowing, useDaybook, usePatterns } from "../api/daybook";
+import { type Narrowing, useDaybook, usePatterns, type Whose } from "../api/daybook";
 import { useWatches } from "../api/watch";
 import { BookLink, Frame } from "../parts/Frame";
 import { EmptyState } from "../parts/Notice";
@@ -107,11 +107,16 @@ export function DaybookView() {
                       key={deployment}
                       book={id}
                       deployment={deployment}
-                      sources={search.sources}
+                      whose={whoseOf(search)}
                       close={() => set({ deployment: undefined })}
                     />
                   ) : (
-                    <DeploymentList page={page} open={(d) => set({ deployment: d })} />
+                    <DeploymentList
+                      page={page}
+                      narrowing={narrowing}
+                      set={set}
+                      open={(d) => set({ deployment: d })}
+                    />
                   )
                 }
               />
@@ -121,6 +126,10 @@ export function DaybookView() {
       )}
     </Frame>
   );
+}
+
+function whoseOf({ sources, database, user, application, load }: Narrowing): Whose {
+  return { sources, database, user, application, load };
 }
 
 function spanOf(search: Narrowing) {

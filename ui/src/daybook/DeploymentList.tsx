@@ -1,16 +1,23 @@
 import type { Schemas } from "../api/client";
-import type { Deployment } from "../api/daybook";
+import type { Deployment, Narrowing } from "../api/daybook";
 import { bytes, count, moment } from "../format/figures";
 import { Page } from "../parts/Spread";
 import { Watches } from "../watch/Watches";
+import { LogEvents } from "./LogEvents";
 import { ReadCapture } from "./ReadCapture";
 import { RecordDeployment } from "./RecordDeployment";
 import { Repeats } from "./Repeats";
+import { WhoseLoad } from "./WhoseLoad";
 
-type Props = { page: Schemas["DaybookPage"]; open: (deployment: number) => void };
+type Props = {
+  page: Schemas["DaybookPage"];
+  narrowing: Narrowing;
+  set: (part: Partial<Narrowing>) => void;
+  open: (deployment: number) => void;
+};
 
 /** The right page while nothing is chosen: what went live, and what was read. */
-export function DeploymentList({ page, open }: Props) {
+export function DeploymentList({ page, narrowing, set, open }: Props) {
   return (
     <Page label="Deployments" head={<h2 className="head">Deployments</h2>}>
       {page.deployments.length === 0 ? (
@@ -47,6 +54,8 @@ export function DeploymentList({ page, open }: Props) {
         </table>
       )}
       <RecordDeployment book={page.bookId} />
+      <WhoseLoad book={page.bookId} narrowing={narrowing} set={set} />
+      <LogEvents book={page.bookId} narrowing={narrowing} />
       <Repeats book={page.bookId} />
       <Watches book={page.bookId} />
       <h3 className="section">Captures</h3>

@@ -1,6 +1,6 @@
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
-import { type Effect, useEffects, useTake } from "../api/daybook";
+import { type Effect, useEffects, useTake, type Whose } from "../api/daybook";
 import { count, moment, shortRatio, three } from "../format/figures";
 import { Exports } from "../parts/Exports";
 import { IntervalBar } from "../parts/IntervalBar";
@@ -9,16 +9,16 @@ import { Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 
-type Props = { book: number; deployment: number; sources?: string; close: () => void };
+type Props = { book: number; deployment: number; whose: Whose; close: () => void };
 
 /** How many patterns are compared at first, those whose cost moved most; comparing takes a while. */
 const firstCompared = 16;
 
 /** A deployment's account: every pattern before and after it, the greatest change of cost first. */
-export function EffectPanel({ book, deployment, sources, close }: Props) {
+export function EffectPanel({ book, deployment, whose, close }: Props) {
   const [limit, setLimit] = useState(firstCompared);
   const [days, setDays] = useState<number | undefined>();
-  const effects = useEffects(book, deployment, limit, days, sources);
+  const effects = useEffects(book, deployment, limit, days, whose);
   const [all, setAll] = useState(false);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => e.key === "Escape" && close();
@@ -50,7 +50,7 @@ export function EffectPanel({ book, deployment, sources, close }: Props) {
               <Exports
                 of="Effects"
                 path={`/api/books/${book}/deployments/${deployment}/effects`}
-                query={{ days, sources }}
+                query={{ days, ...whose }}
               />
               <button type="button" className="link shrink-0 text-quiet" onClick={close}>
                 all deployments

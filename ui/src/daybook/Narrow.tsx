@@ -47,6 +47,18 @@ export function Narrow({ narrowing, patterns, rank, rankBy, set, search }: Props
         value={narrowing.tag ?? ""}
         onChange={(e) => set({ tag: e.target.value || undefined })}
       />
+      {whoseName(narrowing) && (
+        <button
+          type="button"
+          className="press max-w-60 truncate"
+          title="Show the load of all applications again"
+          onClick={() =>
+            set({ database: undefined, user: undefined, application: undefined, load: undefined })
+          }
+        >
+          only {whoseName(narrowing)} <span aria-hidden="true">×</span>
+        </button>
+      )}
       <label>
         <span className="text-quiet">ranked by </span>
         <select className="field max-w-40" value={rank} onChange={(e) => rankBy(e.target.value as RankBy)}>
@@ -64,6 +76,15 @@ export function Narrow({ narrowing, patterns, rank, rankBy, set, search }: Props
       </label>
     </div>
   );
+}
+
+/** Whose load the list is narrowed to, in a few words. */
+function whoseName({ load, application, user, database }: Narrowing): string {
+  return load === "own"
+    ? "Swift Ledger itself"
+    : load === "housekeeping"
+      ? "housekeeping"
+      : [application, user, database].filter(Boolean).join(", ");
 }
 
 function Choice(p: { name: string; any: string; value?: string; from: string[]; set: (v?: string) => void }) {

@@ -6,10 +6,12 @@ import type { Effect, Repeat } from "../api/daybook";
 import { serve, show } from "../testing/show";
 import { DeploymentList } from "./DeploymentList";
 import { EffectPanel } from "./EffectPanel";
+import { LogEvents } from "./LogEvents";
 import { ReadCapture } from "./ReadCapture";
 import { RecordDeployment } from "./RecordDeployment";
 import { Repeats } from "./Repeats";
 import { StatementsFoot } from "./StatementsFoot";
+import { WhoseLoad } from "./WhoseLoad";
 
 const deployment = {
   id: 3,
@@ -25,6 +27,7 @@ const effect = (hash: string, movement: Effect["movement"], ratio: number | null
   movement,
   mix: "",
   mixMoved: false,
+  atEqualMix: null,
   message: "40 calls before, 60 after.",
   beforeSecondsPerDay: 1,
   afterSecondsPerDay: 8,
@@ -59,7 +62,7 @@ const account = {
 
 test("a deployment's account says first what happened, and hides what did not move", async () => {
   serve({ "GET /api/books/1/deployments/3": account });
-  await show(<EffectPanel book={1} deployment={3} close={() => {}} />);
+  await show(<EffectPanel book={1} deployment={3} whose={{}} close={() => {}} />);
   expect(
     await screen.findByText(
       /^1 of 4 regressed, 1 level, 1 unsettled, 1 new; time in the database went from 21.5 to 42.8 s a day$/,
@@ -80,7 +83,7 @@ test("its regressed statements go to a trial of its script", async () => {
     "GET /api/books/1/deployments/3": account,
     "POST /api/books/1/workload": { workload: "", added: [] },
   });
-  const { router } = await show(<EffectPanel book={1} deployment={3} close={() => {}} />);
+  const { router } = await show(<EffectPanel book={1} deployment={3} whose={{}} close={() => {}} />);
   fireEvent.click(await screen.findByText("Take it to a trial"));
   await waitFor(() => expect(router.state.location.pathname).toBe("/new"));
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({ hashes: ["aa"] });
@@ -90,7 +93,7 @@ test("its regressed statements go to a trial of its script", async () => {
 test("Escape closes it, and a refusal is said with a way to try again", async () => {
   serve({});
   const close = vi.fn();
-  await show(<EffectPanel book={1} deployment={3} close={close} />);
+  await show(<EffectPanel book={1} deployment={3} whose={{}} close={close} />);
   expect((await screen.findByRole("alert")).textContent).toContain("Refused for the test.");
   fireEvent.keyDown(window, { key: "Escape" });
   expect(close).toHaveBeenCalledOnce();
@@ -134,7 +137,7 @@ const daybook: Schemas["DaybookPage"] = {
 test("a schema change that nobody announced is named by what it did", async () => {
   serve({ "GET /api/books/1/repeats": [] });
   const open = vi.fn();
-  await show(<DeploymentList page={daybook} open={open} />);
+  await show(<DeploymentList page={daybook} narrowing={{}} set={() => {}} open={open} />);
   const row = (await screen.findByText("not announced")).closest("tr") as HTMLElement;
   fireEvent.click(within(row).getByText("CREATE INDEX i ON t(a);"));
   expect(open).toHaveBeenCalledWith(4);
@@ -142,13 +145,15 @@ test("a schema change that nobody announced is named by what it did", async () =
 
 test("what of a capture was not understood stands beside its file", async () => {
   serve({ "GET /api/books/1/repeats": [] });
-  await show(<DeploymentList page={daybook} open={() => {}} />);
+  await show(<DeploymentList page={daybook} narrowing={{}} set={() => {}} open={() => {}} />);
   expect(await screen.findByText(/2 not understood, first in line 7: A duration is no number/)).toBeTruthy();
 });
 
 test("without deployments it says how to record one", async () => {
   serve({ "GET /api/books/1/repeats": [] });
-  await show(<DeploymentList page={{ ...daybook, deployments: [] }} open={() => {}} />);
+  await show(
+    <DeploymentList page={{ ...daybook, deployments: [] }} narrowing={{}} set={() => {}} open={() => {}} />,
+  );
   expect(await screen.findByText(/None is known/)).toBeTruthy();
 });
 
@@ -305,4 +310,94 @@ test("a chosen span can be given up", async () => {
   fireEvent.click(await screen.findByText("all time"));
   expect(set).toHaveBeenCalledWith({ from: undefined, to: undefined });
   expect(screen.queryByText(/into the workload/)).toBeNull();
+});
+
+const callers: Schemas["CallerRow"][] = [
+  {
+    database: "huts",
+    user: "app",
+    application: "booking",
+    kind: "application",
+    calls: 900,
+    errors: 0,
+    seconds: 9,
+    share: 0.9,
+  },
+  {
+    database: "huts",
+    user: "app",
+    application: "",
+    kind: "application",
+    calls: 100,
+    errors: 0,
+    seconds: 1,
+    share: 0.1,
+  },
+  {
+    database: "x",
+    user: "app",
+    application: "swift-ledger",
+    kind: "own",
+    calls: 40_885,
+    errors: 0,
+    seconds: 70,
+    share: 7,
+  },
+];
+
+test("whose load it is narrows the daybook, and our own stands apart until it is asked for", async () => {
+  serve({ "GET /api/books/1/callers": callers });
+  const set = vi.fn();
+  await show(<WhoseLoad book={1} narrowing={{}} set={set} />);
+  fireEvent.click(await screen.findByText("booking"));
+  expect(set).toHaveBeenLastCalledWith({
+    application: "booking",
+    user: "app",
+    database: "huts",
+    load: undefined,
+  });
+  expect(screen.getByText("without a name")).toBeTruthy();
+  expect(screen.getByText(/40\s885 statements of Swift Ledger itself/)).toBeTruthy();
+  fireEvent.click(screen.getByText("look at them"));
+  expect(set).toHaveBeenLastCalledWith(expect.objectContaining({ load: "own" }));
+});
+
+test("what is chosen already is let go by the same key", async () => {
+  serve({ "GET /api/books/1/callers": callers });
+  const set = vi.fn();
+  await show(
+    <WhoseLoad book={1} narrowing={{ application: "booking", user: "app", database: "huts" }} set={set} />,
+  );
+  fireEvent.click(await screen.findByText("booking"));
+  expect(set).toHaveBeenLastCalledWith({ application: undefined, user: undefined, database: undefined });
+});
+
+test("what a log tells besides is summed in words, and each leads to its statement", async () => {
+  serve({
+    "GET /api/books/1/events": {
+      counts: [
+        { kind: "lockWait", count: 12, amount: 48_200 },
+        { kind: "deadlock", count: 1, amount: 0 },
+        { kind: "temporaryFile", count: 3, amount: 3_000_000 },
+      ],
+      events: [
+        {
+          kind: "lockWait",
+          at: "2026-07-06T10:00:00Z",
+          hash: "ab",
+          text: "update t set a = ?",
+          amount: 1000,
+          message: "process 12 still waiting",
+          database: "huts",
+          user: "app",
+          application: "booking",
+        },
+      ],
+    } satisfies Schemas["EventsPage"],
+  });
+  await show(<LogEvents book={1} narrowing={{}} />);
+  expect(await screen.findByText("12 waits for locks, 48.2 s in all")).toBeTruthy();
+  expect(screen.getByText("1 deadlock")).toBeTruthy();
+  expect(screen.getByText(/^3 temporary files, .* in all$/)).toBeTruthy();
+  expect(screen.getByText("update t set a = ?").getAttribute("href")).toBe("/books/1/statements/ab");
 });

@@ -2,6 +2,7 @@ import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
+import { wordsOf } from "../daybook/LogEvents";
 import { count, moment, percent, three } from "../format/figures";
 import { Exports } from "../parts/Exports";
 import { BookLink, DaybookLink, Frame } from "../parts/Frame";
@@ -55,6 +56,7 @@ export function StatementView() {
                 chosen={chosen}
                 choose={choose}
               />
+              {page.lists && <p className="mt-2">{page.lists}</p>}
               <PlansSeen page={page} />
               <PlanHistory book={page.bookId} hash={page.hash} />
               <h2 className="section">By day</h2>
@@ -73,6 +75,16 @@ export function StatementView() {
                 <p className="text-quiet">None was kept.</p>
               )}
               <Sources page={page} />
+              {page.events.length > 0 && (
+                <>
+                  <h2 className="section">What the log tells besides</h2>
+                  <ul>
+                    {page.events.map((e) => (
+                      <li key={e.kind}>{wordsOf(e)}</li>
+                    ))}
+                  </ul>
+                </>
+              )}
               <Errors page={page} />
               <Tags page={page} />
               <Notes book={id} page={page} />

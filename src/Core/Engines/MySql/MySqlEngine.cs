@@ -5,7 +5,7 @@ namespace SwiftLedger.Core.Engines.MySql;
 /// <summary>MySQL: its slow query log is read; it cannot be a subject yet.</summary>
 internal static class MySqlEngine
 {
-    public static readonly Engine Engine = new() { Name = "MySQL", Dialect = MySqlDialect.Dialect, Logs = new SlowLogs(), SystemNames = ["mysql", "mariadb"] };
+    public static readonly Engine Engine = new() { Name = "MySQL", Dialect = MySqlDialect.Dialect, Logs = new SlowLogs(), SystemNames = ["mysql", "mariadb"], Housekeeping = Housekeeping.Of([], ["analyze", "optimize", "flush"]) };
 
     private sealed class SlowLogs : ILogForms
     {

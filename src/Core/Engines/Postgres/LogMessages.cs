@@ -25,6 +25,7 @@ internal sealed class LogMessages
 
     // Until the first plan shows that auto_explain is on, what each session ran last.
     private readonly Dictionary<ulong, ulong> _emitted = [];
+    private readonly ServerEvents _events = new();
     private bool _plansSeen, _untoldSeen;
     private int _taken;
 
@@ -82,6 +83,10 @@ internal sealed class LogMessages
             TimeSpan preparing = TakePrepared(entry.Session, sql, step);
             Wait(entry, sql, plan: [], entry.At - preparing, duration: null, sink, preparing, step == Step.OfPortal);
         }
+        else
+        {
+            _events.Take(entry, sink);
+        }
     }
 
     private static bool IsError(ReadOnlySpan<byte> severity) =>
@@ -102,6 +107,7 @@ internal sealed class LogMessages
     private void TakeError(scoped in LogEntry entry, ICaptureSink sink)
     {
         _prepared.Remove(Text(entry.Session));
+        ServerEvents.TakeError(entry, sink);
 
         // A statement that log_statement told of, and that failed, is the one that the error names.
         if (_waiting.Remove(Text(entry.Session), out Waiting? waiting) && !(waiting.Duration is null && entry.Statement.SequenceEqual(waiting.Sql)))

@@ -14,6 +14,7 @@ public static class PostgresEngine
         Addresses = new ConnectionStrings(),
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
         Logs = new ServerLogs(),
+        Housekeeping = Captures.Housekeeping.Of(["pg_dump", "pg_dumpall", "pg_restore", "pg_basebackup", "pg_receivewal", "pg_rewind", "vacuumdb", "reindexdb", "clusterdb"], ["vacuum", "analyze", "analyse", "checkpoint", "reindex", "cluster"]),
         SystemNames = ["postgresql", "postgres", "cockroachdb", "redshift", "aws.redshift"],
     };
 

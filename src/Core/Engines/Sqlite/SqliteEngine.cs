@@ -13,6 +13,7 @@ public static class SqliteEngine
         Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]),
         Addresses = new FilePaths(),
         Ways = [SubjectSides.Copies],
+        Housekeeping = Captures.Housekeeping.Of([], ["vacuum", "analyze", "reindex"]),
     };
 
     /// <summary>A file of any name.</summary>
