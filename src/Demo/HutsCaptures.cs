@@ -115,7 +115,7 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
 
             if (instance == 1 && at <= Unannounced && Unannounced < at.AddMinutes(1))
             {
-                Statement(json, file, Unannounced, 2_140, "CREATE INDEX weather_reading_wind ON weather_reading (wind_ms)", "", null, null, "maintenance", unit, "");
+                Statement(json, file, Unannounced, 2_140, "CREATE INDEX weather_reading_wind ON weather_reading (wind_ms)", "", null, null, "maintenance", unit, "", application: "console");
             }
         }
     }
@@ -153,7 +153,7 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
         string page = statement.Name.Split('_')[0];
         string plan = unit % PlanOneIn == 0 && Plans.TryGetValue(statement.Name, out (string Before, string After) plans) ? at > TidyUp ? plans.After : plans.Before : "";
         Statement(json, file, at, failed ? 55 : ms, $"{statement.Sql}\n/*app='huts',page='{page}'*/", failed ? "SQLITE_BUSY" : "",
-            writes ? null : (long)rows, writes ? null : (long)rowsRead, $"s{instance}-{random.Below(24)}", unit, Binds(statement, hut, at, ref random), writes ? 1 : null, plan);
+            writes ? null : (long)rows, writes ? null : (long)rowsRead, $"s{instance}-{random.Below(24)}", unit, Binds(statement, hut, at, ref random), writes ? 1 : null, plan, Sender(statement.Name));
     }
 
     /// <summary>One query for the guests of tonight, then one for each guest.</summary>
@@ -162,15 +162,24 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
         int guests = 6 + random.Below(12);
         string session = $"s0-{random.Below(24)}";
         Statement(json, file, at, 3.1, "SELECT booking_id, bunk_id FROM booking_night WHERE hut_id = :hut AND night = :night\n/*app='huts',page='board'*/", "",
-            guests, guests, session, unit, string.Create(CultureInfo.InvariantCulture, $"hut={BusiestHut}|night={at:yyyy-MM-dd}"));
+            guests, guests, session, unit, string.Create(CultureInfo.InvariantCulture, $"hut={BusiestHut}|night={at:yyyy-MM-dd}"), application: "warden-board");
         at = at.AddMilliseconds(3.1);
         for (int i = 0; i < guests; i++)
         {
             at = at.AddMilliseconds(1.7 + (random.Unit() * 0.3));
             Statement(json, file, at, 0.12 + (random.Unit() * 0.1), "SELECT name, email FROM member WHERE id = :member\n/*app='huts',page='board'*/", "", 1, 1, session, unit,
-                string.Create(CultureInfo.InvariantCulture, $"member={1 + random.Below(60_000)}"));
+                string.Create(CultureInfo.InvariantCulture, $"member={1 + random.Below(60_000)}"), application: "warden-board");
         }
     }
+
+    /// <summary>Which of the association's programs sends a statement.</summary>
+    private static string Sender(string statement) => statement switch
+    {
+        "arrivals_tonight" or "day_sheet" or "expected_guests" or "open_bookings_of_hut" or "rooms_of_hut" => "warden-board",
+        "add_reading" or "latest_weather" or "weather_of_day" => "weather-gate",
+        "orders_of_day" or "supply_of_section" or "activity_of_section" or "supply_lines" or "huts_without_reports" or "members_by_country" or "booking_pages" => "office",
+        _ => "booking-site",
+    };
 
     private static string Binds(WorkloadStatement statement, int hut, DateTime at, ref SplitMix random)
     {
@@ -202,7 +211,7 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
 
     private static void Statement(
         Utf8JsonWriter json, FileStream file, DateTime at, double ms, string sql, string error, long? rows, long? rowsRead, string session, int unit, string binds,
-        long? rowsWritten = null, string plan = "")
+        long? rowsWritten = null, string plan = "", string application = "")
     {
         json.WriteStartObject();
         json.WriteString("at", at.ToString("yyyy-MM-ddTHH:mm:ss.ffffffZ", CultureInfo.InvariantCulture));
@@ -241,6 +250,7 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
             json.WriteString("plan", plan);
         }
 
+        json.WriteString("app", application);
         json.WriteString("session", session);
         json.WriteString("unit", Text(unit));
         EndLine(json, file);

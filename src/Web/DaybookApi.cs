@@ -55,7 +55,7 @@ internal static class DaybookApi
         var filter = new PatternFilter(text, kind, table, tag);
         IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
         List<long> chosen = whose.Chosen(daybook, id);
-        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => [.. daybook.Timeline(some, stretch, first, last, patterns, percentiles ?? true, CoursePoint.Of)];
+        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => [.. daybook.Timeline(some, stretch, stretch.StartOf(first), last, patterns, percentiles ?? true, CoursePoint.Of)];
         List<SourceCourse> each = apart == true ? whose.SourcesOf(daybook, id).Select(s => new SourceCourse(s, CourseOf(whose.IsOfCallers ? (whose with { Sources = s.ToString(CultureInfo.InvariantCulture) }).Chosen(daybook, id) : [s]))).ToList() : [];
         return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)),
             Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), stretch.Minutes(), names, deployed, CourseOf(chosen), each, files));
@@ -77,7 +77,9 @@ internal static class DaybookApi
 
         (int first, int last) = SpanOf(from, to, extent);
         List<long> chosen = whose.Chosen(daybook, id);
-        IReadOnlyList<Run> runs = Coverage.Of(first, last, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
+        int minutesFrom = whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id);
+        (first, last) = whose.IsOfCallers ? Coverage.WholeHours(first, last) : Coverage.Answerable(first, last, minutesFrom);
+        IReadOnlyList<Run> runs = Coverage.Of(first, last, minutesFrom);
         Task<IReadOnlyList<PatternRecord>> book = Task.Run(() => daybook.Patterns(id));
         IReadOnlyList<PatternCost> costs = daybook.Costs(chosen, runs, CourseParts);
         IReadOnlyList<PatternRecord> known = book.GetAwaiter().GetResult();
@@ -130,7 +132,7 @@ internal static class DaybookApi
         }
 
         List<long> servers = new Whose(sources, null, null, null, null).SourcesOf(daybook, id);
-        (int first, int last) = daybook.Extent(id) is { } extent ? SpanOf(from, to, extent) : (0, int.MaxValue);
+        (int first, int last) = from is not null && to is not null && daybook.Extent(id) is { } extent ? SpanOf(from, to, extent) : (0, int.MaxValue);
         long? pattern = hash is null ? null : PatternOf(daybook, id, hash)!.Id;
         IReadOnlyList<EventRecord> kept = events.Kept(servers, Stretches.TimeOf(first).Ticks, Stretches.TimeOf(last).Ticks, MostEvents, pattern);
         Dictionary<long, PatternRecord> patterns = daybook.PatternsOf(id, [.. kept.Select(e => e.Pattern).Distinct()]).ToDictionary(p => p.Id);
@@ -152,6 +154,7 @@ internal static class DaybookApi
         }
 
         (int first, int last) = SpanOf(from, to, extent);
+        (first, last) = Coverage.WholeHours(first, last);
         IReadOnlyList<Run> runs = Coverage.Of(first, last, int.MaxValue);
         IReadOnlyList<CallerRecord> callers = daybook.Callers(new Whose(sources, null, null, null, null).SourcesOf(daybook, id));
         List<(Caller Caller, Cell Sum)> sums = [.. callers.GroupBy(c => c.Caller).Select(g => (g.Key, SumOf(daybook, [.. g.Select(c => c.Id)], runs))).Where(c => c.Item2.Calls > 0)];
@@ -182,7 +185,7 @@ internal static class DaybookApi
         IReadOnlyList<long> chosen = whose.Chosen(daybook, id);
         Stretch stretch = StretchFor(extent.To - extent.From, extent.From, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
         long[] only = [pattern.Id];
-        IReadOnlyList<CoursePoint> course = daybook.Timeline(chosen, stretch, extent.From, extent.To, only, durations: true, CoursePoint.Of);
+        IReadOnlyList<CoursePoint> course = daybook.Timeline(chosen, stretch, stretch.StartOf(extent.From), extent.To, only, durations: true, CoursePoint.Of);
         IReadOnlyList<TimedCell> days = daybook.Timeline(chosen, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, only);
         var whole = new Cell();
         foreach (TimedCell day in days)

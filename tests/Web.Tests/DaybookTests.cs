@@ -39,6 +39,32 @@ public sealed class DaybookTests : RunningServer
         (await Client.GetStringAsync(new Uri($"/api/books/{book}/patterns.csv", UriKind.Relative))).ShouldContain("\"select * from parcel where id = ?\"");
     }
 
+    [Fact]
+    public async Task Load_is_narrowed_to_who_sends_it_and_what_stands_apart_is_asked_for()
+    {
+        string Line(int i, string app, string user) => $"2026-03-02 10:{i / 60:00}:{i % 60:00}.000 UTC [{i}] {user}@depot {app} LOG:  duration: {i % 5}.000 ms  statement: SELECT * FROM parcel WHERE id = {i}\n";
+        string log = string.Concat(Enumerable.Range(0, 600).Select(i => Line(i, i % 3 == 0 ? "desk" : i % 3 == 1 ? "swift-ledger" : "round", i % 2 == 0 ? "anna" : "ben")))
+            + "2026-03-02 10:20:00.000 UTC [9] anna@depot round LOG:  checkpoint complete: wrote 3 buffers (0.0%); write=0.1 s, total=0.5 s\n";
+        long book = (await Capture(log, "&prefix=%25m%20[%25p]%20%25u@%25d%20%25a%20")).GetProperty("bookId").GetInt64();
+        async Task<long> Calls(string query) => (await Get($"/api/books/{book}/patterns?{query}")).GetProperty("calls").GetInt64();
+        (await Calls("")).ShouldBe(400);
+        (await Calls("application=desk")).ShouldBe(200);
+        (await Calls("application=desk&user=anna")).ShouldBe(100);
+        (await Calls("user=nobody")).ShouldBe(0);
+        (await Calls("load=own")).ShouldBe(200);
+        JsonElement course = await Get($"/api/books/{book}/daybook?application=desk");
+        course.GetProperty("stretchMinutes").GetInt32().ShouldBe(60);
+        course.GetProperty("course").EnumerateArray().Sum(p => p.GetProperty("calls").GetInt64()).ShouldBe(200);
+
+        JsonElement[] callers = [.. (await Get($"/api/books/{book}/callers")).EnumerateArray()];
+        callers.Length.ShouldBe(6);
+        callers.Where(c => c.GetProperty("kind").GetString() == "application").Sum(c => c.GetProperty("share").GetDouble()).ShouldBe(1, 1e-9);
+        callers.Where(c => c.GetProperty("kind").GetString() == "own").Sum(c => c.GetProperty("calls").GetInt64()).ShouldBe(200);
+        JsonElement events = await Get($"/api/books/{book}/events");
+        events.GetProperty("counts")[0].GetProperty("kind").GetString().ShouldBe("checkpoint");
+        events.GetProperty("events")[0].GetProperty("amount").GetDouble().ShouldBe(500);
+    }
+
     // As auto_explain writes it with log_analyze; made up by the form of PostgreSQL's manual, F.3.3 "Example".
     [Fact]
     public async Task The_plan_that_a_server_logged_with_its_counts_shows_what_makes_it_cost()
@@ -204,12 +230,12 @@ public sealed class DaybookTests : RunningServer
         return log.ToString();
     }
 
-    private async Task<JsonElement> Capture(string text)
+    private async Task<JsonElement> Capture(string text, string more = "")
     {
-        HttpResponseMessage answer = await Send(text);
+        HttpResponseMessage answer = await Send(text, more);
         answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
         return await answer.Content.ReadFromJsonAsync<JsonElement>();
     }
 
-    private Task<HttpResponseMessage> Send(string text) => SendBytes("/api/captures?book=Depot&source=server&name=a.log", Encoding.UTF8.GetBytes(text));
+    private Task<HttpResponseMessage> Send(string text, string more = "") => SendBytes("/api/captures?book=Depot&source=server&name=a.log" + more, Encoding.UTF8.GetBytes(text));
 }

@@ -16,6 +16,18 @@ public static class Coverage
         return runs;
     }
 
+    /// <summary>The span as it can be answered: where no cell lies in it, because single minutes are not kept, the whole hours around it.</summary>
+    /// <param name="from">First minute.</param>
+    /// <param name="to">The minute behind the last.</param>
+    /// <param name="minutesFrom">As <see cref="Of"/> takes it.</param>
+    public static (int From, int To) Answerable(int from, int to, int minutesFrom) =>
+        Of(from, to, minutesFrom).Count > 0 ? (from, to) : WholeHours(from, to);
+
+    /// <summary>The whole hours of which a span holds a part.</summary>
+    /// <param name="from">First minute.</param>
+    /// <param name="to">The minute behind the last.</param>
+    public static (int From, int To) WholeHours(int from, int to) => (Stretch.Hour.StartOf(from), Stretch.Hour.StartOf(to + Stretch.Hour.Minutes() - 1));
+
     private static void Add(List<Run> runs, Stretch stretch, int from, int to, int minutesFrom)
     {
         if (from >= to)

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json.Serialization;
 
 namespace SwiftLedger.Core.Captures;
@@ -55,7 +56,15 @@ public sealed class Drawn
 /// <param name="Name">What it is compared with, or the parameter's name.</param>
 /// <param name="Position">Which mark of the pattern, from 0.</param>
 /// <param name="Text">As an SQL literal, cut where it is long.</param>
-public readonly record struct PlacedValue(int Position, string Name, string Text);
+public readonly record struct PlacedValue(int Position, string Name, string Text)
+{
+    /// <summary>As it stands in a statement: <c>hut_id = 41</c>, <c>night &gt;= '2026-07-18'</c>.</summary>
+    public override string ToString() => Name.Length > 0 && (char.IsLetterOrDigit(Name[^1]) || Name[^1] is '"' or ')' or '_' or ']') && !Name.EndsWith(" LIKE", StringComparison.OrdinalIgnoreCase) && !Name.EndsWith(" BETWEEN", StringComparison.OrdinalIgnoreCase)
+        ? $"{Name} = {Text}" : $"{Name} {Text}";
+
+    /// <summary>Whether it is a day or a time: those move with the calendar, whatever people ask for.</summary>
+    public bool IsOfCalendar => Text.Length >= 12 && Text[0] == '\'' && DateTime.TryParse(Text.AsSpan(1, 10), CultureInfo.InvariantCulture, out _) && Text[5] == '-' && Text[8] == '-';
+}
 
 /// <summary>Executions by the length of the list that they were called with: sums of a least-squares line of milliseconds over items.</summary>
 public sealed class ListSums

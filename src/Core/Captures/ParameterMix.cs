@@ -52,7 +52,7 @@ public sealed record ParameterMix(bool Moved, string Sentence)
             return new(false, $"Too few samples to tell whether the mix of parameters moved ({draws}).");
         }
 
-        List<PlacedValue> values = [.. x.Values.Keys.Union(y.Values.Keys)];
+        List<PlacedValue> values = [.. x.Values.Keys.Union(y.Values.Keys).Where(v => !v.IsOfCalendar)];
         if (values.Count == 0)
         {
             return new(false, $"No value comes often enough to tell whether the mix of parameters moved ({draws}).");
@@ -67,7 +67,7 @@ public sealed record ParameterMix(bool Moved, string Sentence)
         // Named is what moved most; where it has no time of its own, there is nothing to say of an equal mix.
         ShareChange most = moved.MaxBy(c => Math.Abs(c.After - c.Before))!;
         EqualMix? equal = EqualMix.Of(most.Value.Position, before, after, seed);
-        string sentence = $"The mix of parameters moved: {most.Value.Name} = {most.Value.Text} in {Figures.Percent(most.Before)} of the calls before, {Figures.Percent(most.After)} after ({draws}).";
+        string sentence = $"The mix of parameters moved: {most.Value} in {Figures.Percent(most.Before)} of the calls before, {Figures.Percent(most.After)} after ({draws}).";
         return new(true, equal is null ? sentence : $"{sentence} {equal.Sentence}") { AtEqualMix = equal };
     }
 

@@ -93,6 +93,19 @@ public sealed class ParameterMixTests
         ParameterMix.Between(Timed(hours), Timed(hours), 1).Sentence.ShouldStartWith("No value comes often enough");
     }
 
+    [Theory]
+    [InlineData("hut_id", "3", "hut_id = 3", false)]
+    [InlineData("night >=", "'2026-07-18'", "night >= '2026-07-18'", true)]
+    [InlineData("at", "'2026-07-18 10:00:00+02'", "at = '2026-07-18 10:00:00+02'", true)]
+    [InlineData("name LIKE", "'2026-07%'", "name LIKE '2026-07%'", false)]
+    [InlineData("value 3", "'1234567890-12'", "value 3 = '1234567890-12'", false)]
+    [InlineData("\"the id\"", "null", "\"the id\" = null", false)]
+    public void Values_read_as_in_a_statement_and_days_go_with_the_calendar(string name, string text, string reads, bool calendar)
+    {
+        var value = new PlacedValue(0, name, text);
+        (value.ToString(), value.IsOfCalendar).ShouldBe((reads, calendar));
+    }
+
     [Fact]
     public void A_few_draws_tell_nothing() => ParameterMix.Between(Hours(1, _ => 0, true, 1, 1, calls: 3), Hours(1, _ => 1, true, 1, 1), 1).Sentence.ShouldStartWith("Too few samples");
 

@@ -155,50 +155,58 @@ function change(seconds: number): string {
 }
 
 function Row({ book, effect: e }: { book: number; effect: Effect }) {
+  const more = e.mixMoved ? [...e.moves, e.mix] : e.moves;
   return (
-    <tr>
-      <td className="w-full">
-        {e.movement === "new" || e.movement === "gone" ? (
-          <span className="font-semibold text-quiet">{e.movement}</span>
-        ) : (
-          <VerdictMark verdict={e.movement} />
-        )}
-        <Link
-          to="/books/$bookId/statements/$hash"
-          params={{ bookId: String(book), hash: e.hash }}
-          className="line-clamp-2 font-mono text-xs leading-[1.35] hover:underline"
-          title={e.text}
-        >
-          {e.text}
-        </Link>
-        {e.moves.map((m) => (
-          <p key={m} className="text-sm">
-            {m}
-          </p>
-        ))}
-        {e.mixMoved && <p className="text-sm text-quiet">{e.mix}</p>}
-      </td>
-      <td className="num">{three(e.beforeSecondsPerDay)}</td>
-      <td className="num">{three(e.afterSecondsPerDay)}</td>
-      <td title={`${e.message} ${e.mix}`} className={`whitespace-nowrap ${inkOf(e.movement)}`}>
-        {e.ratio !== null && e.low !== null && e.high !== null && (
-          <>
-            {shortRatio(e.ratio)}
-            <IntervalBar
-              low={e.low}
-              high={e.high}
-              centre={e.ratio}
-              bandLow={1 / 1.05}
-              bandHigh={1.05}
-              verdict={e.movement}
-              width={96}
-              height={14}
-              reach={4}
-            />
-          </>
-        )}
-      </td>
-    </tr>
+    <>
+      <tr className={more.length > 0 ? "border-b-0" : ""}>
+        <td className="w-full">
+          {e.movement === "new" || e.movement === "gone" ? (
+            <span className="font-semibold text-quiet">{e.movement}</span>
+          ) : (
+            <VerdictMark verdict={e.movement} />
+          )}
+          <Link
+            to="/books/$bookId/statements/$hash"
+            params={{ bookId: String(book), hash: e.hash }}
+            className="line-clamp-2 font-mono text-xs leading-[1.35] hover:underline"
+            title={e.text}
+          >
+            {e.text}
+          </Link>
+        </td>
+        <td className="num">{three(e.beforeSecondsPerDay)}</td>
+        <td className="num">{three(e.afterSecondsPerDay)}</td>
+        <td title={`${e.message} ${e.mix}`} className={`whitespace-nowrap ${inkOf(e.movement)}`}>
+          {e.ratio !== null && e.low !== null && e.high !== null && (
+            <>
+              {shortRatio(e.ratio)}
+              <IntervalBar
+                low={e.low}
+                high={e.high}
+                centre={e.ratio}
+                bandLow={1 / 1.05}
+                bandHigh={1.05}
+                verdict={e.movement}
+                width={96}
+                height={14}
+                reach={4}
+              />
+            </>
+          )}
+        </td>
+      </tr>
+      {more.length > 0 && (
+        <tr>
+          <td colSpan={4}>
+            {more.map((m) => (
+              <p key={m} className="text-sm">
+                {m}
+              </p>
+            ))}
+          </td>
+        </tr>
+      )}
+    </>
   );
 }
 

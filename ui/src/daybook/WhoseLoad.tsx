@@ -13,6 +13,7 @@ export function WhoseLoad({ book, narrowing, set }: Props) {
     return null;
   }
   const applications = callers.filter((c) => c.kind === "application");
+  const named = { user: applications.some((c) => c.user), database: applications.some((c) => c.database) };
   const own = callers.filter((c) => c.kind === "own");
   const housekeeping = callers.filter((c) => c.kind === "housekeeping");
   return (
@@ -22,8 +23,8 @@ export function WhoseLoad({ book, narrowing, set }: Props) {
         <thead>
           <tr>
             <th scope="col">application</th>
-            <th scope="col">user</th>
-            <th scope="col">database</th>
+            {named.user && <th scope="col">user</th>}
+            {named.database && <th scope="col">database</th>}
             <th scope="col" className="num">
               time, s
             </th>
@@ -37,7 +38,7 @@ export function WhoseLoad({ book, narrowing, set }: Props) {
         </thead>
         <tbody>
           {applications.slice(0, shownAtFirst).map((c) => (
-            <Row key={keyOf(c)} caller={c} narrowing={narrowing} set={set} />
+            <Row key={keyOf(c)} caller={c} named={named} narrowing={narrowing} set={set} />
           ))}
         </tbody>
       </table>
@@ -47,7 +48,7 @@ export function WhoseLoad({ book, narrowing, set }: Props) {
           <table className="ruled mb-1">
             <tbody>
               {applications.slice(shownAtFirst).map((c) => (
-                <Row key={keyOf(c)} caller={c} narrowing={narrowing} set={set} />
+                <Row key={keyOf(c)} caller={c} named={named} narrowing={narrowing} set={set} />
               ))}
             </tbody>
           </table>
@@ -61,7 +62,9 @@ export function WhoseLoad({ book, narrowing, set }: Props) {
 
 const keyOf = (c: Caller) => `${c.database}\n${c.user}\n${c.application}`;
 
-function Row({ caller: c, narrowing, set }: { caller: Caller } & Omit<Props, "book">) {
+type Named = { user: boolean; database: boolean };
+
+function Row({ caller: c, named, narrowing, set }: { caller: Caller; named: Named } & Omit<Props, "book">) {
   const chosen =
     !narrowing.load &&
     narrowing.application === c.application &&
@@ -90,8 +93,8 @@ function Row({ caller: c, narrowing, set }: { caller: Caller } & Omit<Props, "bo
           {c.application || "without a name"}
         </button>
       </th>
-      <td className="break-all">{c.user}</td>
-      <td className="break-all">{c.database}</td>
+      {named.user && <td className="break-all">{c.user}</td>}
+      {named.database && <td className="break-all">{c.database}</td>}
       <td className="num">{three(c.seconds)}</td>
       <td className="num">{percent(c.share)}</td>
       <td className="num">{count(c.calls)}</td>
