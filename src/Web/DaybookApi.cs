@@ -15,8 +15,10 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
-    private const int CourseParts = 28, MostPoints = 420, MostEffects = 60, MostTags = 4, MostEvents = 100;
+    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, JumpStretches = 60;
     private const double SlowMs = 1_000;
+
+    private static readonly TimeSpan NearDeployment = TimeSpan.FromHours(2);
 
     public static void Map(RouteGroupBuilder api)
     {
@@ -27,6 +29,7 @@ internal static class DaybookApi
         api.MapGet("/books/{id:long}/repeats", Repeats);
         api.MapGet("/books/{id:long}/callers", Callers);
         api.MapGet("/books/{id:long}/events", Events);
+        api.MapGet("/books/{id:long}/jumps", Jumps);
     }
 
     internal static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
@@ -50,15 +53,14 @@ internal static class DaybookApi
             return TypedResults.Ok(new DaybookPage(id, book.Name, null, null, null, null, 60, names, deployed, [], [], files));
         }
 
-        (int first, int last) = SpanOf(from, to, extent);
-        Stretch stretch = StretchFor(last - first, first, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
+        var span = AnsweredSpan.Of(from, to, whose, daybook, id, extent);
         var filter = new PatternFilter(text, kind, table, tag);
         IReadOnlyCollection<long>? patterns = filter.IsEmpty ? null : filter.Of(daybook.Patterns(id), samples, id).Select(p => p.Id).ToList();
         List<long> chosen = whose.Chosen(daybook, id);
-        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => [.. daybook.Timeline(some, stretch, stretch.StartOf(first), last, patterns, percentiles ?? true, CoursePoint.Of)];
+        List<CoursePoint> CourseOf(IReadOnlyList<long> some) => span.CourseOf(daybook, some, patterns, percentiles ?? true);
         List<SourceCourse> each = apart == true ? whose.SourcesOf(daybook, id).Select(s => new SourceCourse(s, CourseOf(whose.IsOfCallers ? (whose with { Sources = s.ToString(CultureInfo.InvariantCulture) }).Chosen(daybook, id) : [s]))).ToList() : [];
         return TypedResults.Ok(new DaybookPage(id, book.Name, Iso.Of(Stretches.TimeOf(extent.From)), Iso.Of(Stretches.TimeOf(extent.To)),
-            Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), stretch.Minutes(), names, deployed, CourseOf(chosen), each, files));
+            Iso.Of(span.From), Iso.Of(span.To), span.PointMinutes, names, deployed, CourseOf(chosen), each, files));
     }
 
     internal static Results<Ok<PatternsPage>, NotFound<ProblemReport>> Patterns(
@@ -75,11 +77,9 @@ internal static class DaybookApi
             return new("", "", 0, 0, 0, 0, rank, [], [], []);
         }
 
-        (int first, int last) = SpanOf(from, to, extent);
+        var span = AnsweredSpan.Of(from, to, whose, daybook, id, extent);
         List<long> chosen = whose.Chosen(daybook, id);
-        int minutesFrom = whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id);
-        (first, last) = whose.IsOfCallers ? Coverage.WholeHours(first, last) : Coverage.Answerable(first, last, minutesFrom);
-        IReadOnlyList<Run> runs = Coverage.Of(first, last, minutesFrom);
+        IReadOnlyList<Run> runs = span.Sums;
         Task<IReadOnlyList<PatternRecord>> book = Task.Run(() => daybook.Patterns(id));
         IReadOnlyList<PatternCost> costs = daybook.Costs(chosen, runs, CourseParts);
         IReadOnlyList<PatternRecord> known = book.GetAwaiter().GetResult();
@@ -104,7 +104,7 @@ internal static class DaybookApi
         }
 
         List<PatternRow> rows = shown.Select(f => RowOf(f.Cost, f.Record, total, slow)).ToList();
-        return new(Iso.Of(Stretches.TimeOf(first)), Iso.Of(Stretches.TimeOf(last)), fitting.Sum(f => f.Cost.Sum.Calls), fitting.Sum(f => f.Cost.Sum.Errors),
+        return new(Iso.Of(span.From), Iso.Of(span.To), fitting.Sum(f => f.Cost.Sum.Calls), fitting.Sum(f => f.Cost.Sum.Errors),
             fitting.Sum(f => f.Cost.Sum.TotalTicks) / (double)TimeSpan.TicksPerSecond, fitting.Count, rank,
             known.Select(p => p.Kind).Where(k => k.Length > 0).Distinct().Order(StringComparer.Ordinal).ToList(),
             known.SelectMany(p => p.Tables).Distinct().Order(StringComparer.Ordinal).Take(500).ToList(), rows);
@@ -132,11 +132,12 @@ internal static class DaybookApi
         }
 
         List<long> servers = new Whose(sources, null, null, null, null).SourcesOf(daybook, id);
-        (int first, int last) = from is not null && to is not null && daybook.Extent(id) is { } extent ? SpanOf(from, to, extent) : (0, int.MaxValue);
+        (DateTime first, DateTime last) = from is not null && to is not null && daybook.Extent(id) is { } extent && AnsweredSpan.Of(from, to, new(sources, null, null, null, null), daybook, id, extent) is var span
+            ? (span.From, span.To) : (DateTime.UnixEpoch, DateTime.UnixEpoch.AddYears(1000));
         long? pattern = hash is null ? null : PatternOf(daybook, id, hash)!.Id;
-        IReadOnlyList<EventRecord> kept = events.Kept(servers, Stretches.TimeOf(first).Ticks, Stretches.TimeOf(last).Ticks, MostEvents, pattern);
+        IReadOnlyList<EventRecord> kept = events.Kept(servers, first.Ticks, last.Ticks, MostEvents, pattern);
         Dictionary<long, PatternRecord> patterns = daybook.PatternsOf(id, [.. kept.Select(e => e.Pattern).Distinct()]).ToDictionary(p => p.Id);
-        return TypedResults.Ok(new EventsPage(events.Counts(servers, first, last, pattern), [.. kept.Select(e => new EventView(e.Kind, Iso.Of(new DateTime(e.At, DateTimeKind.Utc)),
+        return TypedResults.Ok(new EventsPage(events.Counts(servers, Stretches.MinuteOf(first), Stretches.MinuteOf(last), pattern), [.. kept.Select(e => new EventView(e.Kind, Iso.Of(new DateTime(e.At, DateTimeKind.Utc)),
             patterns.TryGetValue(e.Pattern, out PatternRecord? p) ? SqlPattern.NameOf(p.Hash) : null, p?.Text, e.Amount, e.Message, e.Database, e.User, e.Application))]));
     }
 
@@ -153,10 +154,10 @@ internal static class DaybookApi
             return TypedResults.Ok(new List<CallerRow>());
         }
 
-        (int first, int last) = SpanOf(from, to, extent);
-        (first, last) = Coverage.WholeHours(first, last);
-        IReadOnlyList<Run> runs = Coverage.Of(first, last, int.MaxValue);
-        IReadOnlyList<CallerRecord> callers = daybook.Callers(new Whose(sources, null, null, null, null).SourcesOf(daybook, id));
+        // Callers are kept by hours alone.
+        var whose = new Whose(sources, null, null, null, nameof(LoadKind.Own));
+        IReadOnlyList<Run> runs = AnsweredSpan.Of(from, to, whose, daybook, id, extent).Sums;
+        IReadOnlyList<CallerRecord> callers = daybook.Callers(whose.SourcesOf(daybook, id));
         List<(Caller Caller, Cell Sum)> sums = [.. callers.GroupBy(c => c.Caller).Select(g => (g.Key, SumOf(daybook, [.. g.Select(c => c.Id)], runs))).Where(c => c.Item2.Calls > 0)];
         double all = Math.Max(1, sums.Where(c => c.Caller.Kind == LoadKind.Application).Sum(c => (double)c.Sum.TotalTicks));
         return TypedResults.Ok(sums.OrderBy(c => c.Caller.Kind).ThenByDescending(c => c.Sum.TotalTicks).Select(c => new CallerRow(c.Caller.Database, c.Caller.User, c.Caller.Application, c.Caller.Kind,
@@ -183,9 +184,9 @@ internal static class DaybookApi
         }
 
         IReadOnlyList<long> chosen = whose.Chosen(daybook, id);
-        Stretch stretch = StretchFor(extent.To - extent.From, extent.From, whose.IsOfCallers ? int.MaxValue : daybook.MinutesFrom(id));
+        var span = AnsweredSpan.Of(null, null, whose, daybook, id, extent);
         long[] only = [pattern.Id];
-        IReadOnlyList<CoursePoint> course = daybook.Timeline(chosen, stretch, stretch.StartOf(extent.From), extent.To, only, durations: true, CoursePoint.Of);
+        IReadOnlyList<CoursePoint> course = span.CourseOf(daybook, chosen, only, percentiles: true);
         IReadOnlyList<TimedCell> days = daybook.Timeline(chosen, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, only);
         var whole = new Cell();
         foreach (TimedCell day in days)
@@ -194,7 +195,7 @@ internal static class DaybookApi
         }
 
         bool inWorkload = WorkloadFile.Parse(book.Workload, KnownEngines.OfSubject(book.Subject).Dialect).Value.Statements.Any(s => s.Pattern.Hash == pattern.Hash);
-        return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, stretch.Minutes(),
+        return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, span.PointMinutes,
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
             samples.Errors(pattern.Id).Select(e => new ErrorView(e.SqlState, e.Calls, e.Retried, Iso.Of(Stretches.TimeOf((int)e.FirstHour)), Iso.Of(Stretches.TimeOf((int)e.LastHour)))).ToList(),
@@ -262,17 +263,37 @@ internal static class DaybookApi
     internal static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>
         ulong.TryParse(hash, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out ulong value) ? daybook.Pattern(id, value) : null;
 
-    private static (int From, int To) SpanOf(string? from, string? to, (int From, int To) extent)
+    /// <summary>Statements that take far longer or less since some time, where no deployment is known near it.</summary>
+    private static Results<Ok<List<JumpView>>, NotFound<ProblemReport>> Jumps(
+        long id, string? from, string? to, [AsParameters] Whose whose, BookStore books, DaybookStore daybook, DeploymentStore deployments)
     {
-        // A minute of which the span holds a part belongs to it.
-        int Minute(string? text, int otherwise, TimeSpan up) =>
-            DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset time)
-                ? Stretches.MinuteOf(time.UtcDateTime + up) : otherwise;
-        (int first, int last) = (Minute(from, extent.From, default), Minute(to, extent.To, TimeSpan.FromMinutes(1) - TimeSpan.FromTicks(1)));
-        last = last > first ? last : first + 1;
-        return last <= extent.From || first >= extent.To ? extent : (Math.Max(first, extent.From), Math.Min(last, extent.To));
-    }
+        if (books.Find(id) is null)
+        {
+            return Nothing("book");
+        }
 
-    private static Stretch StretchFor(int minutes, int from, int minutesFrom) =>
-        minutes <= MostPoints && from >= minutesFrom ? Stretch.Minute : minutes / 60 <= MostPoints ? Stretch.Hour : Stretch.Day;
+        if (daybook.Extent(id) is not { } extent)
+        {
+            return TypedResults.Ok(new List<JumpView>());
+        }
+
+        var span = AnsweredSpan.Of(from, to, whose, daybook, id, extent);
+        List<long> chosen = whose.Chosen(daybook, id);
+        Dictionary<long, PatternRecord> known = daybook.Patterns(id).Where(p => p.Hash != CaptureFold.EverythingElse).ToDictionary(p => p.Id);
+        List<long> patterns = [.. daybook.Costs(chosen, span.Sums, 1).Where(c => known.ContainsKey(c.Pattern)).OrderByDescending(c => c.Sum.TotalTicks).Take(MostJumping).Select(c => c.Pattern)];
+        List<DateTime> deployed = [.. deployments.OfBook(id).Select(d => new DateTime(d.At, DateTimeKind.Utc))];
+        int length = span.Course.Stretch.Minutes() * Math.Max(1, (span.Course.To - span.Course.From) / span.Course.Stretch.Minutes() / JumpStretches);
+        var jumps = new List<JumpView>();
+        foreach ((long pattern, IReadOnlyList<TimedCell> cells) in daybook.Cells(chosen, span.Course, patterns))
+        {
+            List<(int Minute, double Ms)> medians = Jump.Medians(cells, length);
+            if (Jump.In([.. medians.Select(m => m.Ms)], patterns.Count) is { } jump && span.TimeOf(medians[jump.At].Minute) is var at && !deployed.Exists(d => (d - at).Duration() <= NearDeployment))
+            {
+                PatternRecord p = known[pattern];
+                jumps.Add(new(SqlPattern.NameOf(p.Hash), p.Text, Iso.Of(at), jump.BeforeMs, jump.AfterMs, jump.Ratio, jump.Sentence));
+            }
+        }
+
+        return TypedResults.Ok(jumps.OrderByDescending(j => Math.Abs(Math.Log(j.Ratio))).ToList());
+    }
 }

@@ -16,15 +16,17 @@ public sealed record CoursePoint(
 {
     private static readonly double[] Asked = [0.5, 0.95, 0.99, 0.999];
 
-    public static CoursePoint Of(TimedCell p)
+    public static CoursePoint Of(TimedCell p) => Of(Stretches.TimeOf(p.Minute), p.Cell);
+
+    public static CoursePoint Of(DateTime at, Cell cell)
     {
-        long[]? ticks = p.Cell.Durations.Count > 0 ? p.Cell.Percentiles(Asked) : null;
+        long[]? ticks = cell.Durations.Count > 0 ? cell.Percentiles(Asked) : null;
         double? Ms(int which) => ticks is null ? null : ticks[which] / (double)TimeSpan.TicksPerMillisecond;
         return new(
-        Iso.Of(Stretches.TimeOf(p.Minute)), p.Cell.Calls, p.Cell.Errors, p.Cell.TotalTicks / (double)TimeSpan.TicksPerSecond,
-        Ms(0), Ms(1), Ms(2), Ms(3),
-        p.Cell.Timed > 0 ? p.Cell.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null,
-        p.Cell.RowsReturned, p.Cell.RowsRead, p.Cell.RowsWritten);
+            Iso.Of(at), cell.Calls, cell.Errors, cell.TotalTicks / (double)TimeSpan.TicksPerSecond,
+            Ms(0), Ms(1), Ms(2), Ms(3),
+            cell.Timed > 0 ? cell.MaxTicks / (double)TimeSpan.TicksPerMillisecond : null,
+            cell.RowsReturned, cell.RowsRead, cell.RowsWritten);
     }
 
     public static double? Quantile(Cell cell, double p) => cell.Durations.Count > 0 ? cell.Percentiles(p)[0] / (double)TimeSpan.TicksPerMillisecond : null;
@@ -46,7 +48,7 @@ public sealed record CaptureFileView(string Name, string Source, string Form, lo
 /// <param name="StretchMinutes">Length of a point.</param>
 /// <param name="Apart">The course of each source, where they were asked for apart.</param>
 public sealed record DaybookPage(
-    long BookId, string BookName, string? From, string? To, string? CourseFrom, string? CourseTo, int StretchMinutes, IReadOnlyList<SourceView> Sources, IReadOnlyList<DeploymentView> Deployments,
+    long BookId, string BookName, string? From, string? To, string? CourseFrom, string? CourseTo, double StretchMinutes, IReadOnlyList<SourceView> Sources, IReadOnlyList<DeploymentView> Deployments,
     IReadOnlyList<CoursePoint> Course, IReadOnlyList<SourceCourse> Apart, IReadOnlyList<CaptureFileView> Files);
 
 public sealed record SourceCourse(long Source, IReadOnlyList<CoursePoint> Course);
@@ -73,6 +75,11 @@ public sealed record EventsPage(IReadOnlyList<EventCount> Counts, IReadOnlyList<
 /// <param name="Hash">The pattern that it befell; null where the log names none.</param>
 /// <param name="Amount">Milliseconds, or bytes of a temporary file; 0 of a deadlock.</param>
 public sealed record EventView(LogEventKind Kind, string At, string? Hash, string? Text, double Amount, string Message, string Database, string User, string Application);
+
+/// <summary>A statement that takes far longer or less since some time, near which no deployment is known.</summary>
+/// <param name="At">When it began, ISO 8601, UTC.</param>
+/// <param name="Ratio">After / before of its typical duration.</param>
+public sealed record JumpView(string Hash, string Text, string At, double BeforeMs, double AfterMs, double Ratio, string Sentence);
 
 /// <summary>Who sends statements, and how much.</summary>
 /// <param name="Share">Of the time of all applications.</param>
@@ -101,7 +108,7 @@ public sealed record ErrorView(string Code, long Calls, long Retried, string Fir
 /// <param name="Events">What the log tells of it besides.</param>
 /// <param name="Lists">How its duration goes with the length of its list, in a sentence; empty where it has none.</param>
 public sealed record StatementPage(
-    long BookId, string BookName, string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, int StretchMinutes,
+    long BookId, string BookName, string Hash, string Text, string Kind, IReadOnlyList<string> Tables, bool KeptAtTop, double StretchMinutes,
     CoursePoint? Whole, IReadOnlyList<CoursePoint> Course, IReadOnlyList<CoursePoint> ByDay, IReadOnlyList<DeploymentView> Deployments,
     IReadOnlyList<SampleView> Samples, IReadOnlyList<TagCount> Tags, IReadOnlyList<ErrorView> Errors, IReadOnlyList<NoteRecord> Notes,
     IReadOnlyList<PlanView> Plans, IReadOnlyList<SourceShare> Sources, bool InWorkload, string Lists, IReadOnlyList<EventCount> Events);

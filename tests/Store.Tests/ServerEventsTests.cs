@@ -138,6 +138,13 @@ public sealed class ServerEventsTests : IDisposable
         batch.Events.Single().Value.ShouldBe(new(1, 6000.5));
     }
 
+    [Fact]
+    public void A_wait_that_was_given_up_and_another_one_are_two()
+    {
+        string line = "2026-07-01 10:00:01.000 UTC [12] app@depot x LOG:  process 12 still waiting for ShareLock on transaction 734 after 1000.000 ms\n";
+        Fold("log", System.Text.Encoding.UTF8.GetBytes(line + line.Replace("10:00:01", "10:05:01", StringComparison.Ordinal))).Events.Single().Value.ShouldBe(new(2, 2000));
+    }
+
     private static FoldedBatch Fold(string end, byte[] log)
     {
         ICaptureForm form = CaptureForms.Choose(log, end == "log" ? "pg-stderr" : null, end == "log" ? "%m [%p] %q%u@%d %a " : null).Form!;

@@ -57,6 +57,9 @@ public sealed record FoldedBatch(
     /// <summary>How many of its failures, and of those before, were followed by another try.</summary>
     public IReadOnlyDictionary<ErrorKey, long> Retries { get; init; } = new Dictionary<ErrorKey, long>();
 
+    /// <summary>The same by seconds, as long as the capture is short; the keys count these.</summary>
+    public IReadOnlyDictionary<CellKey, Cell> Seconds { get; init; } = new Dictionary<CellKey, Cell>();
+
     /// <summary>What each caller sent, hour by hour; own load and housekeeping stand here alone.</summary>
     public IReadOnlyDictionary<CallerCellKey, Cell> Callers { get; init; } = new Dictionary<CallerCellKey, Cell>();
 
@@ -86,7 +89,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     public const ulong EverythingElse = 0;
 
     private const int MostTexts = 1 << 15, LongestCachedText = 16_384, MostTagValues = 20_000, MostTagLength = 200, LongestPattern = 65_536,
-        MostCandidates = 1 << 16, MostKeptEvents = 5_000;
+        MostCandidates = 1 << 16, MostKeptEvents = 5_000, MostSecondCells = 100_000;
 
     // What was seen in exactly these words before needs no lexing. Bounded: emptied when full.
     private readonly Dictionary<UInt128, ulong> _texts = [];
@@ -111,6 +114,10 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     private readonly Callers _callers = new(housekeeping ?? Housekeeping.None);
     private readonly Dictionary<(ulong Pattern, string Source, int Caller, int Hour), Cell> _callerCells = [];
     private Dictionary<EventKey, EventSum> _events = [];
+
+    // Null once the capture has become too long for it.
+    private Dictionary<CellKey, Cell>? _seconds = [];
+    private DateTime _earliest = DateTime.MaxValue, _latest = DateTime.MinValue;
     private List<KeptEvent> _keptEvents = [];
     private readonly SqlDialect _dialect = dialect;
     private (string Name, SqlDialect Dialect)? _named;
@@ -168,6 +175,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
         ref Cell? cell = ref CollectionsMarshal.GetValueRefOrAddDefault(_cells, new(pattern, from, minute), out _);
         (cell ??= new()).Count(observation);
+        CountSecond(observation, pattern, from);
 
         Dictionary<string, string>? tags = CommentTags.MayHold(observation.Sql) ? CommentTags.Read(observation.Sql) : null;
         _units.Take(observation, pattern, from, dialect, tags);
@@ -192,6 +200,23 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         {
             _schema.Add(new(observation.At, from, observation.Sql.ToString()));
         }
+    }
+
+    private void CountSecond(in Observation observation, ulong pattern, string from)
+    {
+        if (_seconds is not { } seconds)
+        {
+            return;
+        }
+
+        (_earliest, _latest) = (observation.At < _earliest ? observation.At : _earliest, observation.At > _latest ? observation.At : _latest);
+        if (_latest - _earliest > TimeSpan.FromMinutes(Stretches.MostInSeconds) || seconds.Count > MostSecondCells)
+        {
+            _seconds = null;
+            return;
+        }
+
+        (CollectionsMarshal.GetValueRefOrAddDefault(seconds, new(pattern, from, Stretches.SecondOf(observation.At)), out _) ??= new()).Count(observation);
     }
 
     public void Tell(in LogEvent told)
@@ -245,7 +270,8 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         _callerCells.Clear();
         var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _plans.Drain(), _schema,
             _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements)
-        { From = _from, To = _to, Retries = _units.DrainRetries(), Values = _values.Drain(), Callers = callers, Events = _events, KeptEvents = _keptEvents };
+        { From = _from, To = _to, Retries = _units.DrainRetries(), Values = _values.Drain(), Callers = callers, Events = _events, KeptEvents = _keptEvents, Seconds = _seconds ?? [] };
+        _seconds = _seconds is null ? null : [];
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         (_events, _keptEvents) = ([], []);
         _rejections.Clear();

@@ -5,6 +5,8 @@ namespace SwiftLedger.Core.Captures;
 /// <summary>How long a cell's stretch of time is.</summary>
 public enum Stretch
 {
+    /// <summary>Kept of short captures alone; its cells count time in seconds since 1970.</summary>
+    Second = 0,
     Minute = 1,
     Hour = 2,
     Day = 3,
@@ -12,11 +14,20 @@ public enum Stretch
 
 public static class Stretches
 {
-    /// <summary>In minutes.</summary>
-    public static int Minutes(this Stretch stretch) => stretch switch { Stretch.Minute => 1, Stretch.Hour => 60, _ => 1440 };
+    /// <summary>In minutes; of a second 1, since its cells count those.</summary>
+    public static int Minutes(this Stretch stretch) => stretch switch { Stretch.Second or Stretch.Minute => 1, Stretch.Hour => 60, _ => 1440 };
 
     /// <summary>Minutes since 1970, UTC: how cells count time.</summary>
     public static int MinuteOf(DateTime utc) => (int)((utc.Ticks - DateTime.UnixEpoch.Ticks) / TimeSpan.TicksPerMinute);
+
+    /// <summary>A capture that is longer, in minutes, is not kept by seconds.</summary>
+    public const int MostInSeconds = 30;
+
+    /// <summary>Seconds since 1970, UTC.</summary>
+    public static int SecondOf(DateTime utc) => (int)((utc.Ticks - DateTime.UnixEpoch.Ticks) / TimeSpan.TicksPerSecond);
+
+    /// <summary>When a second begins.</summary>
+    public static DateTime TimeOfSecond(int second) => DateTime.UnixEpoch.AddSeconds(second);
 
     public static DateTime TimeOf(int minute) => DateTime.UnixEpoch.AddMinutes(minute);
 

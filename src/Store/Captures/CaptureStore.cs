@@ -102,7 +102,7 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteTransaction transaction = connection.BeginTransaction();
         var ids = new BookIds(connection, transaction, bookId);
         ids.Add(batch.Patterns);
-        CellWriter.Write(connection, transaction, batch.Cells, batch.Callers, ids);
+        CellWriter.Write(connection, transaction, batch.Cells, batch.Callers, batch.Seconds, ids);
         WriteSamples(connection, transaction, batch.Samples, ids);
         connection.Execute("""
             INSERT INTO tag_count VALUES (@pattern, @source, @key, @value, @calls)
@@ -145,6 +145,10 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
             WHERE stretch = 1 AND source_id IN (SELECT id FROM source WHERE book_id = @bookId)
               AND minute < (SELECT max(c.minute) FROM source s JOIN block c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 3) - @stay
             """, new { bookId, stay = (int)MinutesStay.TotalMinutes });
+        connection.Execute("""
+            DELETE FROM block WHERE stretch = 0 AND source_id IN (SELECT id FROM source WHERE book_id = @bookId)
+                AND (SELECT max(minute) - min(minute) FROM source s JOIN block c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 1) > @MostInSeconds
+            """, new { bookId, Stretches.MostInSeconds });
         connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
     }
 

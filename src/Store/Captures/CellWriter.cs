@@ -12,7 +12,7 @@ namespace SwiftLedger.Store.Captures;
 internal static class CellWriter
 {
     /// <param name="connection">With the transaction open.</param>
-    public static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<CellKey, Cell> cells, IReadOnlyDictionary<CallerCellKey, Cell> callers, BookIds ids)
+    public static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<CellKey, Cell> cells, IReadOnlyDictionary<CallerCellKey, Cell> callers, IReadOnlyDictionary<CellKey, Cell> seconds, BookIds ids)
     {
         Dictionary<Place, Dictionary<long, Cell>> blocks = Blocks(cells, ids);
         if (ids.SourcesSummed() is { } all)
@@ -29,6 +29,11 @@ internal static class CellWriter
                     SumOf(blocks, place with { Source = all.Id }, pattern).Add(cell);
                 }
             }
+        }
+
+        foreach ((CellKey key, Cell cell) in seconds)
+        {
+            BlockOf(blocks, new(Stretch.Second, ids.Source(key.Source), key.Minute)).Add(ids.Pattern(key.Pattern), cell);
         }
 
         foreach ((CallerCellKey key, Cell cell) in callers)

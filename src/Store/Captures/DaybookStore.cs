@@ -71,6 +71,24 @@ public sealed class DaybookStore(LedgerDatabase ledger)
         return hour is { } begin && first != int.MaxValue && Stretch.Hour.StartOf(first) <= begin ? (int)begin : first;
     }
 
+    /// <summary>The first and behind the last second of a book that is kept by seconds; null where it is too long for that.</summary>
+    public (int From, int To)? Seconds(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        if (Minutes(connection, bookId) is not { } minutes || minutes.Last - minutes.First > Stretches.MostInSeconds)
+        {
+            return null;
+        }
+
+        // Where a part of it was read before seconds were kept, or in captures that were longer by themselves, minutes tell the whole.
+        (long? first, long? last, long calls) = connection.QuerySingle<(long?, long?, long)>("""
+            SELECT min(c.minute), max(c.minute), (SELECT count(DISTINCT c.minute / 60) FROM source s JOIN block c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 0)
+                - (SELECT count(DISTINCT c.minute) FROM source s JOIN block c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 1)
+            FROM source s JOIN block c ON c.source_id = s.id WHERE s.book_id = @bookId AND c.stretch = 0
+            """, new { bookId });
+        return first is null || calls != 0 ? null : ((int)first, (int)last! + 1);
+    }
+
     /// <summary>The first and the last minute that is kept by itself; null where none is.</summary>
     private static (int First, int Last)? Minutes(SqliteConnection connection, long bookId)
     {
@@ -215,23 +233,28 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     }
 
     /// <summary>The cells of single hours in a span, of some patterns, in order, sources summed; hours without a call are left out.</summary>
-    public IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> Hours(IReadOnlyList<long> sources, int from, int to, IReadOnlyCollection<long> patterns)
+    public IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> Hours(IReadOnlyList<long> sources, int from, int to, IReadOnlyCollection<long> patterns) =>
+        Cells(sources, new(Stretch.Hour, from, to), patterns);
+
+    /// <summary>The same of any stretch.</summary>
+    public IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> Cells(IReadOnlyList<long> sources, Run run, IReadOnlyCollection<long> patterns)
     {
-        int hours = Math.Max(0, to - from + 59) / 60;
+        (int from, int to, int length) = (run.From, run.To, run.Stretch.Minutes());
+        int hours = Math.Max(0, to - from + length - 1) / length;
         Dictionary<long, Cell?[]> byPattern = patterns.ToDictionary(p => p, _ => new Cell?[hours]);
-        Visit(sources, new(Stretch.Hour, from, to), Parts.Everything, (minute, sums, histograms) =>
+        Visit(sources, run, Parts.Everything, (minute, sums, histograms) =>
         {
             var cells = new CellReader(sums, histograms);
             while (cells.Next())
             {
                 if (byPattern.TryGetValue(cells.Pattern, out Cell?[]? ofPattern))
                 {
-                    cells.AddTo(ofPattern[(minute - from) / 60] ??= new());
+                    cells.AddTo(ofPattern[(minute - from) / length] ??= new());
                 }
             }
         });
         return byPattern.ToDictionary(p => p.Key, p => (IReadOnlyList<TimedCell>)p.Value.Index().Where(c => c.Item is not null)
-            .Select(c => new TimedCell(from + (c.Index * 60), c.Item!)).ToList());
+            .Select(c => new TimedCell(from + (c.Index * length), c.Item!)).ToList());
     }
 
     /// <summary>Spreads a cell's total over the parts of the span in proportion to how much of each its stretch covers.</summary>
@@ -268,7 +291,7 @@ public sealed class DaybookStore(LedgerDatabase ledger)
     /// <summary>The one source that stands for these, where they are all that the book has: see <see cref="CellWriter"/>.</summary>
     private static IReadOnlyList<long> Summed(SqliteConnection connection, IReadOnlyList<long> sources, Stretch stretch)
     {
-        if (stretch == Stretch.Minute || sources.Count < 2)
+        if (stretch is Stretch.Second or Stretch.Minute || sources.Count < 2)
         {
             return sources;
         }

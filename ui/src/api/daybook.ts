@@ -81,6 +81,16 @@ export const useEvents = (id: number, { from, to, sources }: Narrowing) =>
       ),
   });
 
+export const useJumps = (id: number, { from, to, ...whose }: Whose & { from?: string; to?: string }) =>
+  useQuery({
+    queryKey: ["jumps", id, from, to, whose],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/jumps", { params: { path: { id }, query: { from, to, ...whose } } }),
+      ),
+  });
+
 export const useEffects = (id: number, deployment: number, limit: number, days?: number, whose: Whose = {}) =>
   useQuery({
     queryKey: ["effects", id, deployment, limit, days, whose],

@@ -1649,6 +1649,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/jumps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JumpView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/statements/{hash}/notes": {
         parameters: {
             query?: never;
@@ -2319,7 +2373,7 @@ export interface components {
             to: null | string;
             courseFrom: null | string;
             courseTo: null | string;
-            /** Format: int32 */
+            /** Format: double */
             stretchMinutes: number;
             sources: components["schemas"]["SourceView"][];
             deployments: components["schemas"]["DeploymentView"][];
@@ -2544,6 +2598,18 @@ export interface components {
         IndexView: {
             index: components["schemas"]["CatalogIndex"];
             used: null | boolean;
+        };
+        JumpView: {
+            hash: string;
+            text: string;
+            at: string;
+            /** Format: double */
+            beforeMs: number;
+            /** Format: double */
+            afterMs: number;
+            /** Format: double */
+            ratio: number;
+            sentence: string;
         };
         KeepRequest: {
             atTop: boolean;
@@ -3448,7 +3514,7 @@ export interface components {
             kind: string;
             tables: string[];
             keptAtTop: boolean;
-            /** Format: int32 */
+            /** Format: double */
             stretchMinutes: number;
             whole: null | components["schemas"]["CoursePoint"];
             course: components["schemas"]["CoursePoint"][];

@@ -3,6 +3,7 @@ import type { Deployment, Narrowing } from "../api/daybook";
 import { bytes, count, moment } from "../format/figures";
 import { Page } from "../parts/Spread";
 import { Watches } from "../watch/Watches";
+import { Jumps } from "./Jumps";
 import { LogEvents } from "./LogEvents";
 import { ReadCapture } from "./ReadCapture";
 import { RecordDeployment } from "./RecordDeployment";
@@ -54,6 +55,7 @@ export function DeploymentList({ page, narrowing, set, open }: Props) {
         </table>
       )}
       <RecordDeployment book={page.bookId} />
+      <Jumps book={page.bookId} narrowing={narrowing} />
       <WhoseLoad book={page.bookId} narrowing={narrowing} set={set} />
       <LogEvents book={page.bookId} narrowing={narrowing} />
       <Repeats book={page.bookId} />

@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useEvents } from "../api/daybook";
-import { bytes, count, moment, three } from "../format/figures";
+import { bytes, count, exactly, three } from "../format/figures";
 
 type Count = Schemas["EventCount"];
 
@@ -59,12 +59,12 @@ export function LogEvents({ book, narrowing }: { book: number; narrowing: Narrow
             {page.events.map((e, i) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: events have no name of their own, and never move.
               <tr key={i}>
-                <td className="whitespace-nowrap">{moment(e.at)}</td>
+                <td className="whitespace-nowrap">{exactly(e.at)}</td>
                 <td>
                   {nameOf[e.kind]} <span className="whitespace-nowrap">{amountOf(e.kind, e.amount)}</span>
                   {e.hash && (
                     <Link
-                      className="link block max-w-80 truncate font-mono text-sm"
+                      className="line-clamp-2 font-mono text-xs leading-[1.35] break-words hover:underline"
                       to="/books/$bookId/statements/$hash"
                       params={{ bookId: String(book), hash: e.hash }}
                     >

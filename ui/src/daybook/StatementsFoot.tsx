@@ -1,7 +1,7 @@
 import { useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useTake } from "../api/daybook";
-import { count, moment, three } from "../format/figures";
+import { count, exactly, three } from "../format/figures";
 import { Exports } from "../parts/Exports";
 import { Wrong } from "../parts/Notice";
 
@@ -26,7 +26,7 @@ export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }
           statements
         </span>
         <span className="text-quiet">
-          {patterns.from && `${moment(patterns.from)} to ${moment(patterns.to)}`}
+          {patterns.from && `${exactly(patterns.from)} to ${exactly(patterns.to)}`}
           {narrowing.from && (
             <button
               type="button"

@@ -2,7 +2,7 @@ import { scaleLinear } from "@visx/scale";
 import { useEffect, useRef, useState } from "react";
 import type { Deployment, Point } from "../api/daybook";
 import type { Watch } from "../api/watch";
-import { moment, three } from "../format/figures";
+import { clock, exactly, moment, three } from "../format/figures";
 import { keptOf } from "../watch/Watches";
 import type { Measure } from "./measures";
 
@@ -58,6 +58,7 @@ export function Timeline(p: Props) {
   const snap = (px: number) =>
     Math.min(end, Math.max(start, start + Math.round((x.invert(px) - start) / step) * step));
   const at = (e: React.PointerEvent) => snap(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0));
+  const tickStep = tickStepFor(start, end);
   const shown = clipped(drawn ?? p.span, start, end);
   const finish = () => {
     if (drawn && drawn.to > drawn.from) {
@@ -75,7 +76,7 @@ export function Timeline(p: Props) {
         height={height}
         role="img"
         className="absolute inset-0 cursor-crosshair touch-none"
-        aria-label={`${p.measure.name} from ${moment(p.from)} to ${moment(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${deployments.length} deployments`}
+        aria-label={`${p.measure.name} from ${exactly(p.from)} to ${exactly(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${deployments.length} deployments`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           setBegun(at(e));
@@ -96,9 +97,9 @@ export function Timeline(p: Props) {
             </text>
           </g>
         ))}
-        {ticksBetween(start, end).map((t) => (
+        {ticksBetween(start, end, tickStep).map((t) => (
           <text key={t} x={x(t) + 2} y={height - 4} className="fill-quiet text-xs">
-            {t % day === 0 ? dayName(t) : clock(t)}
+            {labelOf(t, tickStep)}
           </text>
         ))}
         {shown && (
@@ -218,7 +219,7 @@ function Handle(p: {
       aria-valuemin={p.least}
       aria-valuemax={p.most}
       aria-valuenow={p.at}
-      aria-valuetext={moment(new Date(p.at).toISOString())}
+      aria-valuetext={exactly(new Date(p.at).toISOString())}
       className="absolute w-[7px] -translate-x-1/2 border border-ink bg-paper"
       style={{ left: p.x(p.at), top: height - bottom - 22, height: 22 }}
       onKeyDown={(e) => {
@@ -269,10 +270,16 @@ function clipped(span: Span | null, start: number, end: number): Span | null {
   return part && part.from < part.to ? part : null;
 }
 
-/** At most fourteen round times: days, hours or minutes. */
-function ticksBetween(start: number, end: number): number[] {
+/** What lies between two of at most fourteen round times: days, hours, minutes or seconds. */
+function tickStepFor(start: number, end: number): number {
   const minute = hour / 60;
+  const second = 1000;
   const steps = [
+    5 * second,
+    10 * second,
+    30 * second,
+    minute,
+    2 * minute,
     5 * minute,
     15 * minute,
     hour,
@@ -284,18 +291,25 @@ function ticksBetween(start: number, end: number): number[] {
     7 * day,
     30 * day,
   ];
-  const step = steps.find((s) => (end - start) / s <= 14) ?? 365 * day;
+  return steps.find((s) => (end - start) / s <= 14) ?? 365 * day;
+}
+
+function ticksBetween(start: number, end: number, step: number): number[] {
   const ticks: number[] = [];
-  for (let t = Math.ceil(start / step) * step; t < end; t += step) {
+  const zone = zoneAt(start);
+  for (let t = Math.ceil((start - zone) / step) * step + zone; t < end; t += step) {
     ticks.push(t);
   }
   return ticks;
 }
 
-function clock(at: number): string {
-  return new Date(at).toISOString().slice(11, 16);
-}
+/** What a clock there and then is behind UTC, in milliseconds. */
+const zoneAt = (at: number) => new Date(at).getTimezoneOffset() * 60_000;
 
-function dayName(at: number): string {
-  return new Date(at).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+/** A tick by the reader's own clock, as everywhere. */
+function labelOf(at: number, step: number): string {
+  const iso = new Date(at).toISOString();
+  return (at - zoneAt(at)) % day === 0
+    ? new Date(at).toLocaleDateString("en-GB", { day: "numeric", month: "short" })
+    : clock(iso).slice(0, step < 60_000 ? 8 : 5);
 }

@@ -86,6 +86,12 @@ export function moment(iso: string): string {
   return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`;
 }
 
+/** The moment, with its seconds where it has some. */
+export function exactly(iso: string): string {
+  const seconds = new Date(iso).getSeconds();
+  return seconds === 0 ? moment(iso) : `${moment(iso)}:${String(seconds).padStart(2, "0")}`;
+}
+
 /** The time of day in the reader's own time zone, to the second. */
 export function clock(iso: string): string {
   const at = new Date(iso);

@@ -71,14 +71,16 @@ internal sealed class ServerEvents
         rest = rest[(space + 1)..];
         if (rest.StartsWith("still waiting for "))
         {
-            _waiting.Remove(session, out double before);
+            // A second one that is no longer than the first is of another wait: the first was ended by a cancellation or a time limit.
+            bool goesOn = _waiting.Remove(session, out double before) && before < milliseconds;
+            before = goesOn ? before : 0;
             if (_waiting.Count >= MostWaiting)
             {
                 _waiting.Clear();
             }
 
             _waiting[session] = milliseconds;
-            Tell(entry, LogEventKind.LockWait, Math.Max(0, milliseconds - before), before > 0 ? 0 : 1, sink);
+            Tell(entry, LogEventKind.LockWait, milliseconds - before, goesOn ? 0 : 1, sink);
             return true;
         }
 
