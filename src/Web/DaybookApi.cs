@@ -15,7 +15,7 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
-    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, JumpStretches = 60;
+    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, JumpStretches = 60, MostPages = 100;
     private const double SlowMs = 1_000;
 
     private static readonly TimeSpan NearDeployment = TimeSpan.FromHours(2);
@@ -30,6 +30,7 @@ internal static class DaybookApi
         api.MapGet("/books/{id:long}/callers", Callers);
         api.MapGet("/books/{id:long}/events", Events);
         api.MapGet("/books/{id:long}/jumps", Jumps);
+        api.MapGet("/books/{id:long}/pages", Pages);
     }
 
     internal static NotFound<ProblemReport> Nothing(string what) => TypedResults.NotFound(ProblemReport.Because("request", $"There is no such {what}."));
@@ -231,7 +232,7 @@ internal static class DaybookApi
     }
 
     internal static Results<Ok<EffectPage>, NotFound<ProblemReport>> Effects(
-        long id, long deployment, double? days, [AsParameters] Whose whose, int? limit, BookStore books, DaybookStore daybook, ValueStore values, DeploymentStore deployments)
+        long id, long deployment, double? days, [AsParameters] Whose whose, int? limit, BookStore books, DaybookStore daybook, ValueStore values, PageStore pages, DeploymentStore deployments)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(id);
         if (books.Find(id) is null || all.FirstOrDefault(d => d.Id == deployment) is not { } chosen || daybook.Extent(id) is not { } extent)
@@ -239,7 +240,7 @@ internal static class DaybookApi
             return Nothing("deployment with captures around it");
         }
 
-        return TypedResults.Ok(new DeploymentAccount(daybook, values).Of(id, chosen, all, extent, days, whose.Chosen(daybook, id), whose.SourcesOf(daybook, id), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
+        return TypedResults.Ok(new DeploymentAccount(daybook, values, pages).Of(id, chosen, all, extent, days, whose.Chosen(daybook, id), whose.SourcesOf(daybook, id), Math.Clamp(limit ?? MostEffects, 1, MostRows)));
     }
 
     private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(
@@ -262,6 +263,21 @@ internal static class DaybookApi
 
     internal static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>
         ulong.TryParse(hash, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out ulong value) ? daybook.Pattern(id, value) : null;
+
+    /// <summary>How many statements each page sends for a unit, the dearest first.</summary>
+    private static Results<Ok<List<PageRow>>, NotFound<ProblemReport>> Pages(long id, string? from, string? to, string? sources, BookStore books, DaybookStore daybook, PageStore pages)
+    {
+        if (books.Find(id) is null)
+        {
+            return Nothing("book");
+        }
+
+        var whose = new Whose(sources, null, null, null, nameof(LoadKind.Own));
+        (int first, int last) = daybook.Extent(id) is { } extent && AnsweredSpan.Of(from, to, whose, daybook, id, extent) is var span
+            ? (Stretches.MinuteOf(span.From), Stretches.MinuteOf(span.To)) : (0, 0);
+        return TypedResults.Ok(pages.Hours(whose.SourcesOf(daybook, id), first, last).Select(p => (Page: p.Key, Sum: p.Aggregate(default(PageSum), (a, b) => a + b)))
+            .OrderByDescending(p => p.Sum.Ticks).Take(MostPages).Select(p => new PageRow(p.Page, p.Sum.Units, p.Sum.PerUnit, p.Sum.MsPerUnit)).ToList());
+    }
 
     /// <summary>Statements that take far longer or less since some time, where no deployment is known near it.</summary>
     private static Results<Ok<List<JumpView>>, NotFound<ProblemReport>> Jumps(

@@ -35,8 +35,8 @@ internal static class DaybookExports
     }
 
     private static IResult Effects(
-        long id, string format, long deployment, double? days, [AsParameters] Whose whose, BookStore books, DaybookStore daybook, ValueStore values, DeploymentStore deployments) =>
-        DaybookApi.Effects(id, deployment, days, whose, DaybookApi.MostRows, books, daybook, values, deployments).Result is Ok<EffectPage> { Value: { } page }
+        long id, string format, long deployment, double? days, [AsParameters] Whose whose, BookStore books, DaybookStore daybook, ValueStore values, PageStore pages, DeploymentStore deployments) =>
+        DaybookApi.Effects(id, deployment, days, whose, DaybookApi.MostRows, books, daybook, values, pages, deployments).Result is Ok<EffectPage> { Value: { } page }
             ? Csv.File("effects", format, page.Effects, Csv.Effects)
             : DaybookApi.Nothing("deployment with captures around it");
 

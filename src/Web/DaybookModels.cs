@@ -76,6 +76,15 @@ public sealed record EventsPage(IReadOnlyList<EventCount> Counts, IReadOnlyList<
 /// <param name="Amount">Milliseconds, or bytes of a temporary file; 0 of a deadlock.</param>
 public sealed record EventView(LogEventKind Kind, string At, string? Hash, string? Text, double Amount, string Message, string Database, string User, string Application);
 
+/// <summary>Units of work of one page, route or job.</summary>
+/// <param name="PerUnit">Statements of a unit, on average.</param>
+/// <param name="MsPerUnit">Its time in the database.</param>
+public sealed record PageRow(string Page, long Units, double PerUnit, double MsPerUnit);
+
+/// <summary>How many statements a page sends for a unit, before and after.</summary>
+/// <param name="Moved">Whether it moved beyond chance, by a tenth at least.</param>
+public sealed record PageChangeRow(string Page, long UnitsBefore, long UnitsAfter, double PerUnitBefore, double PerUnitAfter, double MsBefore, double MsAfter, bool Moved);
+
 /// <summary>A statement that takes far longer or less since some time, near which no deployment is known.</summary>
 /// <param name="At">When it began, ISO 8601, UTC.</param>
 /// <param name="Ratio">After / before of its typical duration.</param>
@@ -150,9 +159,10 @@ public sealed record CallsChange(double Ratio, double Low, double High, double B
 /// <param name="Patterns">How many there are: more than are compared, where a limit was given.</param>
 /// <param name="OfMoreCalls">What of the change of a day comes of more calls, of all patterns, in database-seconds.</param>
 /// <param name="OfDearerCalls">And what of dearer ones: the two add up.</param>
+/// <param name="Pages">How many statements each page sends for a unit, those that moved first.</param>
 public sealed record EffectPage(
     DeploymentView Deployment, string BeforeFrom, string AfterTo, double BeforeSecondsPerDay, double AfterSecondsPerDay, int Patterns,
-    IReadOnlyList<EffectRow> Effects, double OfMoreCalls, double OfDearerCalls);
+    IReadOnlyList<EffectRow> Effects, double OfMoreCalls, double OfDearerCalls, IReadOnlyList<PageChangeRow> Pages);
 
 public sealed record StepView(string Hash, string Text, string At, double? Ms, string Binds);
 

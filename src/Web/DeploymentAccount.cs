@@ -7,10 +7,12 @@ using SwiftLedger.Store.Captures;
 namespace SwiftLedger.Web;
 
 /// <summary>Every pattern before and after a deployment, ranked by what it costs more or less a day.</summary>
-internal sealed class DeploymentAccount(DaybookStore daybook, ValueStore values)
+internal sealed class DeploymentAccount(DaybookStore daybook, ValueStore values, PageStore pages)
 {
     /// <summary>Patterns whose hours are in memory together.</summary>
     private const int ComparedAtOnce = 200;
+
+    private const int MostPages = 100;
 
     /// <param name="sources">Whose load.</param>
     /// <param name="servers">Where it came in: values are kept by these.</param>
@@ -41,7 +43,15 @@ internal sealed class DeploymentAccount(DaybookStore daybook, ValueStore values)
             .Select(e => (e.Pattern, Mix: ParameterMix.Between([.. valuesBefore[e.Pattern]], [.. valuesAfter[e.Pattern]], (ulong)e.Pattern))).ToDictionary(m => m.Pattern, m => m.Mix);
         return new(DeploymentView.Of(deployment), Iso.Of(Stretches.TimeOf(from)), Iso.Of(Stretches.TimeOf(Math.Max(to, after))),
             x.Values.Sum(), y.Values.Sum(), patterns.Count, effects.Select(e => RowOf(e, mixes.GetValueOrDefault(e.Pattern, ParameterMix.None), records[e.Pattern])).ToList(),
-            ofMoreCalls, y.Values.Sum() - x.Values.Sum() - ofMoreCalls);
+            ofMoreCalls, y.Values.Sum() - x.Values.Sum() - ofMoreCalls, PagesOf(servers, spans));
+    }
+
+    private IReadOnlyList<PageChangeRow> PagesOf(IReadOnlyList<long> servers, DeploymentSpans spans)
+    {
+        ILookup<string, PageSum> before = pages.Hours(servers, spans.From, spans.Before), after = pages.Hours(servers, spans.After, spans.To);
+        return [.. before.Select(p => p.Key).Union(after.Select(p => p.Key), StringComparer.Ordinal).Select(p => PageChange.Of(p, [.. before[p]], [.. after[p]]))
+            .OrderByDescending(c => c.Moved).ThenByDescending(c => c.Before.Ticks + c.After.Ticks).Take(MostPages)
+            .Select(c => new PageChangeRow(c.Page, c.Before.Units, c.After.Units, c.Before.PerUnit, c.After.PerUnit, c.Before.MsPerUnit, c.After.MsPerUnit, c.Moved))];
     }
 
     /// <summary>Hours of which the captures hold anything at all: in the others nobody looked.</summary>

@@ -69,6 +69,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<PlanUseStore>();
         builder.Services.AddSingleton<ValueStore>();
         builder.Services.AddSingleton<EventStore>();
+        builder.Services.AddSingleton<PageStore>();
         builder.Services.AddSingleton<SampleStore>();
         builder.Services.AddSingleton<WatchStore>();
         builder.Services.AddSingleton<WatchDesk>();

@@ -69,6 +69,12 @@ public sealed record FoldedBatch(
     /// <summary>Some of it, as it was told.</summary>
     public IReadOnlyList<KeptEvent> KeptEvents { get; init; } = [];
 
+    /// <summary>What the units of each page came to.</summary>
+    public IReadOnlyDictionary<PageKey, PageSum> Pages { get; init; } = new Dictionary<PageKey, PageSum>();
+
+    /// <summary>When each version of a service was seen first and last.</summary>
+    public IReadOnlyDictionary<VersionKey, (DateTime First, DateTime Last)> Versions { get; init; } = new Dictionary<VersionKey, (DateTime First, DateTime Last)>();
+
     /// <summary>Which values its statements were called with.</summary>
     public IReadOnlyDictionary<ValuesKey, HourOfValues> Values { get; init; } = new Dictionary<ValuesKey, HourOfValues>();
 }
@@ -89,7 +95,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     public const ulong EverythingElse = 0;
 
     private const int MostTexts = 1 << 15, LongestCachedText = 16_384, MostTagValues = 20_000, MostTagLength = 200, LongestPattern = 65_536,
-        MostCandidates = 1 << 16, MostKeptEvents = 5_000, MostSecondCells = 100_000;
+        MostCandidates = 1 << 16, MostKeptEvents = 5_000, MostSecondCells = 100_000, MostVersions = 1_000;
 
     // What was seen in exactly these words before needs no lexing. Bounded: emptied when full.
     private readonly Dictionary<UInt128, ulong> _texts = [];
@@ -114,6 +120,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     private readonly Callers _callers = new(housekeeping ?? Housekeeping.None);
     private readonly Dictionary<(ulong Pattern, string Source, int Caller, int Hour), Cell> _callerCells = [];
     private Dictionary<EventKey, EventSum> _events = [];
+    private Dictionary<VersionKey, (DateTime First, DateTime Last)> _versions = [];
 
     // Null once the capture has become too long for it.
     private Dictionary<CellKey, Cell>? _seconds = [];
@@ -202,6 +209,19 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         }
     }
 
+    public void NameUnit(ReadOnlySpan<byte> unit, string source, string page) => _units.Name(unit, source.Length == 0 ? Usual : Interned(source), page);
+
+    private string Usual => source;
+
+    public void SeeVersion(VersionKey version, DateTime at)
+    {
+        if (_versions.Count < MostVersions || _versions.ContainsKey(version))
+        {
+            ref (DateTime First, DateTime Last) seen = ref CollectionsMarshal.GetValueRefOrAddDefault(_versions, version, out bool known);
+            seen = (known && seen.First < at ? seen.First : at, known && seen.Last > at ? seen.Last : at);
+        }
+    }
+
     private void CountSecond(in Observation observation, ulong pattern, string from)
     {
         if (_seconds is not { } seconds)
@@ -270,7 +290,8 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         _callerCells.Clear();
         var batch = new FoldedBatch(_found, _cells, samples, _tags, _errors, _units.Drain(), _plans.Drain(), _schema,
             _rejections.Select(r => new Rejection(r.Key, r.Value.Count, r.Value.First)).ToList(), _statements)
-        { From = _from, To = _to, Retries = _units.DrainRetries(), Values = _values.Drain(), Callers = callers, Events = _events, KeptEvents = _keptEvents, Seconds = _seconds ?? [] };
+        { From = _from, To = _to, Retries = _units.DrainRetries(), Values = _values.Drain(), Callers = callers, Events = _events, KeptEvents = _keptEvents, Seconds = _seconds ?? [], Pages = _units.DrainPages(), Versions = _versions };
+        _versions = [];
         _seconds = _seconds is null ? null : [];
         (_found, _cells, _tags, _errors, _schema) = ([], [], [], [], []);
         (_events, _keptEvents) = ([], []);

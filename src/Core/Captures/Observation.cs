@@ -81,6 +81,21 @@ public interface ICaptureSink
 {
     void Observe(in Observation observation);
 
+    /// <summary>Told what a unit of work is called: the page, route or job that its statements were sent for.</summary>
+    /// <param name="unit">As <see cref="Observation.Unit"/>.</param>
+    /// <param name="source">As <see cref="Observation.Source"/>.</param>
+    /// <param name="page">Its name.</param>
+    void NameUnit(ReadOnlySpan<byte> unit, string source, string page)
+    {
+    }
+
+    /// <summary>Told which version of a service was running.</summary>
+    /// <param name="version">The service with its version.</param>
+    /// <param name="at">When, UTC.</param>
+    void SeeVersion(VersionKey version, DateTime at)
+    {
+    }
+
     /// <summary>Told what the capture holds besides statements.</summary>
     /// <param name="told">It.</param>
     void Tell(in LogEvent told)

@@ -44,5 +44,11 @@ public sealed class ToldAlready(ICaptureSink sink, IReadOnlyList<(DateTime From,
     }
 
     /// <inheritdoc/>
+    public void NameUnit(ReadOnlySpan<byte> unit, string source, string page) => sink.NameUnit(unit, source, page);
+
+    /// <inheritdoc/>
+    public void SeeVersion(VersionKey version, DateTime at) => sink.SeeVersion(version, at);
+
+    /// <inheritdoc/>
     public void Reject(long line, string reason) => sink.Reject(line, reason);
 }

@@ -109,7 +109,7 @@ public sealed class UnitFold
     /// <summary>A statement that is sent again this long after it was refused is no second try any more.</summary>
     public static readonly TimeSpan LongestTry = TimeSpan.FromMinutes(1);
 
-    private const int MostUnits = 10_000, MostStepsOpen = 200_000, MostSteps = 4_000, MostKept = 24, MostKeptOfSession = 240, MostRefused = 10_000;
+    private const int MostUnits = 10_000, MostStepsOpen = 200_000, MostSteps = 4_000, MostKept = 24, MostKeptOfSession = 240, MostRefused = 10_000, MostNames = 50_000, MostPages = 500, LongestPage = 200;
     private const double MostlyFollowed = 0.9;
 
     private readonly Dictionary<ulong, Unit> _open = [];
@@ -118,6 +118,11 @@ public sealed class UnitFold
     private Dictionary<RepeatKey, Repeat> _found = [];
     private Dictionary<ErrorKey, long> _retries = [];
     private long _steps;
+
+    // Names of units that are open, or whose statements come yet.
+    private readonly Dictionary<ulong, string> _names = [];
+    private readonly HashSet<string> _pageNames = new(StringComparer.Ordinal);
+    private Dictionary<PageKey, PageSum> _pages = [];
 
     /// <summary>What the statements taken from now on came at, by any measure that grows: see <see cref="CloseQuiet"/>.</summary>
     public long Arrival { get; set; }
@@ -140,7 +145,7 @@ public sealed class UnitFold
         ulong seed = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(source.AsSpan()));
         ulong session = o.Session.IsEmpty ? 0 : XxHash3.HashToUInt64(o.Session, (long)seed);
         ulong transaction = !named && Transactions.IsOne(o.Transaction) ? XxHash3.HashToUInt64(o.Transaction, (long)session) : 0;
-        ulong key = !o.Unit.IsEmpty ? XxHash3.HashToUInt64(o.Unit, (long)seed) ^ 1
+        ulong key = !o.Unit.IsEmpty ? KeyOf(o.Unit, source)
             : request is not null ? XxHash3.HashToUInt64(MemoryMarshal.AsBytes(request.AsSpan()), (long)seed) ^ 2
             : transaction != 0 ? transaction : session;
         CountTry(o, named ? key : session, pattern, source);
@@ -154,12 +159,18 @@ public sealed class UnitFold
         if (unit is null)
         {
             MakeRoom();
-            _open[key] = unit = new(source, key == session);
+            _open[key] = unit = new(source, key == session, key);
+        }
+
+        bool control = Transactions.IsControl(o.Sql);
+        if (!control)
+        {
+            unit.Count(o, tags);
         }
 
         unit.Arrival = Arrival;
         ulong group = key == session ? _mix.Count(o, seed, session, pattern) : 0;
-        if (!o.Failed && !Transactions.IsControl(o.Sql))
+        if (!o.Failed && !control)
         {
             _steps += unit.Add(o, pattern, SchemaWords.Writes(o.Sql, dialect), session, group) ? 1 : 0;
         }
@@ -194,6 +205,35 @@ public sealed class UnitFold
         _found = [];
         return found;
     }
+
+    /// <summary>What a unit is called.</summary>
+    /// <param name="unit">As the capture names it.</param>
+    /// <param name="source">The server or application instance.</param>
+    /// <param name="page">Its name.</param>
+    public void Name(ReadOnlySpan<byte> unit, string source, string page)
+    {
+        if (_names.Count >= MostNames)
+        {
+            _names.Clear();
+        }
+
+        page = page.Length > LongestPage ? string.Concat(page.AsSpan(0, LongestPage), "...") : page;
+        _names[KeyOf(unit, source)] = _pageNames.TryGetValue(page, out string? known) ? known : page;
+        if (_pageNames.Count < MostPages)
+        {
+            _pageNames.Add(page);
+        }
+    }
+
+    /// <summary>Hands over what the units of each page came to.</summary>
+    public IReadOnlyDictionary<PageKey, PageSum> DrainPages()
+    {
+        Dictionary<PageKey, PageSum> pages = _pages;
+        _pages = [];
+        return pages;
+    }
+
+    private static ulong KeyOf(ReadOnlySpan<byte> unit, string source) => XxHash3.HashToUInt64(unit, (long)XxHash3.HashToUInt64(MemoryMarshal.AsBytes(source.AsSpan()))) ^ 1;
 
     /// <summary>Hands over which failures were followed by another try of the same statement with the same values.</summary>
     public IReadOnlyDictionary<ErrorKey, long> DrainRetries()
@@ -246,6 +286,18 @@ public sealed class UnitFold
     private void Close(Unit unit)
     {
         _steps -= unit.Steps;
+        string page = (_names.Remove(unit.Key, out string? name) ? name : unit.Page) ?? "";
+        if (page.Length > 0 && unit.Statements > 0 && !unit.Supposed)
+        {
+            if (_pageNames.Count < MostPages)
+            {
+                _pageNames.Add(page);
+            }
+
+            page = _pageNames.Contains(page) ? page : Callers.Others;
+            CollectionsMarshal.GetValueRefOrAddDefault(_pages, new(page, unit.Source, Stretch.Hour.StartOf(Stretches.MinuteOf(unit.Began))), out _) += new PageSum(1, unit.Statements, unit.Ticks);
+        }
+
         foreach ((RepeatKey key, Repeat repeat) in unit.Repeats(_mix))
         {
             if (_found.TryGetValue(key, out Repeat? sum))
@@ -266,8 +318,32 @@ public sealed class UnitFold
 
     /// <param name="source">The server or application instance.</param>
     /// <param name="supposed">Whether only the pauses of a session say that it is one unit.</param>
-    private sealed class Unit(string source, bool supposed)
+    /// <param name="key">What tells it from the others.</param>
+    private sealed class Unit(string source, bool supposed, ulong key)
     {
+        public ulong Key => key;
+
+        public string Source => source;
+
+        /// <summary>Whether nobody named it: a session's statements without a long pause.</summary>
+        public bool Supposed => supposed;
+
+        public string? Page { get; private set; }
+
+        public DateTime Began { get; private set; } = DateTime.MaxValue;
+
+        public long Statements { get; private set; }
+
+        public long Ticks { get; private set; }
+
+        public void Count(in Observation o, Dictionary<string, string>? tags)
+        {
+            Statements += o.Calls;
+            Ticks += o.Duration?.Ticks ?? 0;
+            Began = o.At < Began ? o.At : Began;
+            Page ??= tags is null ? null : CommentTags.PageOf(tags);
+        }
+
         private readonly List<Step> _steps = new(2);
         private List<string>? _binds;
         private ulong _session, _group;

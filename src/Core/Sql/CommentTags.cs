@@ -20,6 +20,13 @@ public static class CommentTags
         tags.TryGetValue("traceparent", out string? parent) && parent.Split('-') is [_, { Length: > 0 } trace, ..] ? trace
         : tags.GetValueOrDefault("trace_id") ?? tags.GetValueOrDefault("request_id");
 
+    /// <summary>The page, route or job that tags name; null where they name none.</summary>
+    /// <param name="tags">Of a statement.</param>
+    public static string? PageOf(IReadOnlyDictionary<string, string> tags) =>
+        tags.GetValueOrDefault("route") ?? tags.GetValueOrDefault("http_route")
+        ?? (tags.TryGetValue("controller", out string? controller) ? tags.TryGetValue("action", out string? action) ? $"{controller}/{action}" : controller : null)
+        ?? tags.GetValueOrDefault("page") ?? tags.GetValueOrDefault("view") ?? tags.GetValueOrDefault("job");
+
     /// <summary>The pairs of the last comment, or else of the first; none where no comment there reads like tags.</summary>
     public static Dictionary<string, string> Read(ReadOnlySpan<char> sql)
     {

@@ -117,6 +117,8 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         RepeatStore.Write(connection, transaction, batch.Repeats, ids);
         PlanUseStore.Write(connection, transaction, batch.Plans, ids);
         ValueStore.Write(connection, transaction, batch.Values, ids);
+        PageStore.Write(connection, transaction, batch.Pages, ids);
+        DeploymentStore.Notice(connection, transaction, bookId, batch.Versions);
         EventStore.Write(connection, transaction, batch, ids);
         foreach (SchemaStatement statement in batch.SchemaStatements.OrderBy(s => s.At))
         {

@@ -76,6 +76,46 @@ public sealed class DeploymentStore(LedgerDatabase ledger)
         }
     }
 
+    /// <summary>A version of a service that was not seen before is a deployment, unless it is the first that is known of that service at all.</summary>
+    internal static void Notice(SqliteConnection connection, SqliteTransaction transaction, long bookId, IReadOnlyDictionary<VersionKey, (DateTime First, DateTime Last)> versions)
+    {
+        foreach ((VersionKey key, (DateTime first, DateTime last)) in versions.OrderBy(v => v.Value.First))
+        {
+            var place = new { bookId, key.Service, key.Version, first = first.Ticks, last = last.Ticks };
+            string what = key.Service.Length == 0 ? "A new version" : key.Service;
+            long? knownFirst = connection.ExecuteScalar<long?>("SELECT first_at FROM service_version WHERE book_id = @bookId AND service = @Service AND version = @Version", place, transaction);
+            bool another = connection.ExecuteScalar<long>("SELECT count(*) FROM service_version WHERE book_id = @bookId AND service = @Service AND version <> @Version AND first_at < @first", place, transaction) > 0;
+            connection.Execute("""
+                INSERT INTO service_version VALUES (@bookId, @Service, @Version, @first, @last)
+                ON CONFLICT DO UPDATE SET first_at = min(first_at, excluded.first_at), last_at = max(last_at, excluded.last_at)
+                """, place, transaction);
+            if (knownFirst is null && another)
+            {
+                Add(connection, transaction, bookId, first, key.Version, what);
+            }
+            else if (knownFirst > first.Ticks)
+            {
+                // Spans come late: it ran earlier than was seen before.
+                connection.Execute("UPDATE deployment SET at = @first WHERE book_id = @bookId AND noticed = 1 AND version = @Version AND what = @what AND at = @knownFirst",
+                    new { place.bookId, place.first, key.Version, what, knownFirst }, transaction);
+            }
+        }
+    }
+
+    private static void Add(SqliteConnection connection, SqliteTransaction transaction, long bookId, DateTime at, string version, string what)
+    {
+        List<DeploymentRecord> near = Near(connection, transaction, bookId, at);
+        if (near.FirstOrDefault(d => d.Version.Length == 0) is { } nameless)
+        {
+            connection.Execute("UPDATE deployment SET version = @version WHERE id = @Id", new { version, nameless.Id }, transaction);
+        }
+        else if (!near.Exists(d => d.Version == version))
+        {
+            connection.Execute("INSERT INTO deployment (book_id, at, version, what, script, noticed) VALUES (@bookId, @at, @version, @what, '', 1)",
+                new { bookId, at = at.Ticks, version, what }, transaction);
+        }
+    }
+
     /// <summary>Holds the subject's schema against what it was when it was read last; where it differs, something was deployed in between.</summary>
     internal static void Compare(SqliteConnection connection, SqliteTransaction transaction, long bookId, IReadOnlyList<SchemaObject> objects, SqlDialect dialect, DateTime now)
     {

@@ -81,6 +81,16 @@ export const useEvents = (id: number, { from, to, sources }: Narrowing) =>
       ),
   });
 
+export const usePages = (id: number, { from, to, sources }: Narrowing) =>
+  useQuery({
+    queryKey: ["pages", id, from, to, sources],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/pages", { params: { path: { id }, query: { from, to, sources } } }),
+      ),
+  });
+
 export const useJumps = (id: number, { from, to, ...whose }: Whose & { from?: string; to?: string }) =>
   useQuery({
     queryKey: ["jumps", id, from, to, whose],

@@ -1703,6 +1703,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    sources?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PageRow"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/statements/{hash}/notes": {
         parameters: {
             query?: never;
@@ -2444,6 +2494,7 @@ export interface components {
             ofMoreCalls: number;
             /** Format: double */
             ofDearerCalls: number;
+            pages: components["schemas"]["PageChangeRow"][];
         };
         EffectRow: {
             hash: string;
@@ -2769,6 +2820,31 @@ export interface components {
             means: string;
             counted: string;
             places: components["schemas"]["PlaceView"][];
+        };
+        PageChangeRow: {
+            page: string;
+            /** Format: int64 */
+            unitsBefore: number;
+            /** Format: int64 */
+            unitsAfter: number;
+            /** Format: double */
+            perUnitBefore: number;
+            /** Format: double */
+            perUnitAfter: number;
+            /** Format: double */
+            msBefore: number;
+            /** Format: double */
+            msAfter: number;
+            moved: boolean;
+        };
+        PageRow: {
+            page: string;
+            /** Format: int64 */
+            units: number;
+            /** Format: double */
+            perUnit: number;
+            /** Format: double */
+            msPerUnit: number;
         };
         PastedRequest: {
             /** @default  */

@@ -5,6 +5,7 @@ import { Page } from "../parts/Spread";
 import { Watches } from "../watch/Watches";
 import { Jumps } from "./Jumps";
 import { LogEvents } from "./LogEvents";
+import { Pages } from "./Pages";
 import { ReadCapture } from "./ReadCapture";
 import { RecordDeployment } from "./RecordDeployment";
 import { Repeats } from "./Repeats";
@@ -58,6 +59,7 @@ export function DeploymentList({ page, narrowing, set, open }: Props) {
       <Jumps book={page.bookId} narrowing={narrowing} />
       <WhoseLoad book={page.bookId} narrowing={narrowing} set={set} />
       <LogEvents book={page.bookId} narrowing={narrowing} />
+      <Pages book={page.bookId} narrowing={narrowing} />
       <Repeats book={page.bookId} />
       <Watches book={page.bookId} />
       <h3 className="section">Captures</h3>

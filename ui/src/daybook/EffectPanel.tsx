@@ -8,6 +8,7 @@ import { inkOf, SideMark, VerdictMark } from "../parts/Mark";
 import { Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
+import { PagesMoved } from "./Pages";
 
 type Props = { book: number; deployment: number; whose: Whose; close: () => void };
 
@@ -110,6 +111,7 @@ export function EffectPanel({ book, deployment, whose, close }: Props) {
           </tr>
         </tfoot>
       </table>
+      <PagesMoved pages={page.pages} />
       {moved.length === 0 && !all && <p className="mt-2 text-quiet">No statement moved.</p>}
       {page.effects.length > moved.length && (
         <button type="button" className="link mt-2" onClick={() => setAll(!all)}>

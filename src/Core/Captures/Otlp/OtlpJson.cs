@@ -226,6 +226,16 @@ public sealed class OtlpJson : ICaptureForm
                 case "traceId":
                     span.TraceId = field.Value.GetString() ?? "";
                     break;
+                case "name":
+                    span.Name = field.Value.GetString() ?? "";
+                    break;
+                case "parentSpanId":
+                    span.HasParent = (field.Value.GetString() ?? "").AsSpan().Trim('0').Length > 0;
+                    break;
+                case "kind":
+                    span.Kind = field.Value.ValueKind == JsonValueKind.Number ? field.Value.TryGetInt32(out int kind) ? kind : 0
+                        : field.Value.GetString() is "SPAN_KIND_SERVER" ? 2 : field.Value.GetString() is "SPAN_KIND_CONSUMER" ? 5 : 0;
+                    break;
                 case "startTimeUnixNano":
                     span.StartNanoseconds = Number(field.Value);
                     break;

@@ -73,6 +73,15 @@ public static class OtlpProtobuf
                 case 1:
                     span.TraceId = Convert.ToHexStringLower(fields.Bytes);
                     break;
+                case 4:
+                    span.HasParent = fields.Bytes.ContainsAnyExcept((byte)0);
+                    break;
+                case 5:
+                    span.Name = Encoding.UTF8.GetString(fields.Bytes);
+                    break;
+                case 6:
+                    span.Kind = (int)fields.Value;
+                    break;
                 case 7:
                     span.StartNanoseconds = fields.Value;
                     break;

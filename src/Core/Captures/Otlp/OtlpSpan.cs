@@ -14,6 +14,14 @@ internal sealed class OtlpSpan
 {
     public string TraceId { get; set; } = "";
 
+    public string Name { get; set; } = "";
+
+    /// <summary>Whether it has one above it; without one it is the root of its trace.</summary>
+    public bool HasParent { get; set; }
+
+    /// <summary>Of SpanKind: 2 for what a server does for a request, 5 for what a consumer does for a message.</summary>
+    public int Kind { get; set; }
+
     public ulong StartNanoseconds { get; set; }
 
     public ulong EndNanoseconds { get; set; }
@@ -33,18 +41,30 @@ internal sealed class OtlpSpan
     public bool Observe(IReadOnlyDictionary<string, OtlpValue> resource, long line, ICaptureSink sink)
     {
         string sql = First(Attributes, "db.query.text", "db.statement");
+        bool timed = StartNanoseconds > 0 && EndNanoseconds >= StartNanoseconds && EndNanoseconds <= (ulong)long.MaxValue;
+        string service = First(resource, "service.name"), instance = First(resource, "service.instance.id", "host.name");
+        string source = service.Length == 0 ? "" : instance.Length == 0 ? service : $"{service} {instance}";
+        if (timed && First(resource, "service.version") is { Length: > 0 } version)
+        {
+            sink.SeeVersion(new(service, version), DateTime.UnixEpoch.AddTicks((long)(StartNanoseconds / 100)));
+        }
+
         if (sql.Length == 0)
         {
+            if ((!HasParent || Kind is 2 or 5) && TraceId.Length > 0 && Page is { Length: > 0 } page)
+            {
+                sink.NameUnit(Encoding.UTF8.GetBytes(TraceId), source, page);
+            }
+
             return true;
         }
 
-        if (StartNanoseconds == 0 || EndNanoseconds < StartNanoseconds || EndNanoseconds > (ulong)long.MaxValue)
+        if (!timed)
         {
             return false;
         }
 
         string code = First(Attributes, "db.response.status_code", "error.type");
-        string service = First(resource, "service.name"), instance = First(resource, "service.instance.id", "host.name");
         sink.Observe(new Observation
         {
             Line = line,
@@ -59,11 +79,15 @@ internal sealed class OtlpSpan
             Application = Encoding.UTF8.GetBytes(service),
             Database = Encoding.UTF8.GetBytes(First(Attributes, "db.namespace", "db.name")),
             User = Encoding.UTF8.GetBytes(First(Attributes, "db.user")),
-            Source = service.Length == 0 ? "" : instance.Length == 0 ? service : $"{service} {instance}",
+            Source = source,
             RowsReturned = long.TryParse(First(Attributes, "db.response.returned_rows"), CultureInfo.InvariantCulture, out long rows) ? rows : null,
         });
         return true;
     }
+
+    /// <summary>The route of a request, with its method, or else what the span is called.</summary>
+    private string Page => First(Attributes, "http.route") is { Length: > 0 } route
+        ? $"{First(Attributes, "http.request.method", "http.method")} {route}".TrimStart() : Name;
 
     private static string First(IReadOnlyDictionary<string, OtlpValue> attributes, params ReadOnlySpan<string> names)
     {

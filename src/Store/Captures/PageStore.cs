@@ -1,0 +1,28 @@
+using Dapper;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Captures;
+
+namespace SwiftLedger.Store.Captures;
+
+/// <summary>What units of work came to, page by page.</summary>
+public sealed class PageStore(LedgerDatabase ledger)
+{
+    /// <summary>The hours of each page in a span, in order, sources summed.</summary>
+    /// <param name="from">First minute since 1970, UTC.</param>
+    /// <param name="to">The minute behind the last.</param>
+    public ILookup<string, PageSum> Hours(IReadOnlyList<long> sources, int from, int to)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(string Page, long Units, long Statements, long Total)>($"""
+            SELECT page, sum(units), sum(statements), sum(total) FROM page_hour
+            WHERE source_id IN ({string.Join(',', sources)}) AND hour >= @from AND hour < @to
+            GROUP BY page, hour ORDER BY page, hour
+            """, new { from, to }).ToLookup(p => p.Page, p => new PageSum(p.Units, p.Statements, p.Total));
+    }
+
+    internal static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<PageKey, PageSum> pages, BookIds ids) =>
+        connection.Execute("""
+            INSERT INTO page_hour VALUES (@source, @Hour, @Page, @Units, @Statements, @Ticks)
+            ON CONFLICT DO UPDATE SET units = units + excluded.units, statements = statements + excluded.statements, total = total + excluded.total
+            """, pages.Select(p => new { source = ids.Source(p.Key.Source), p.Key.Hour, p.Key.Page, p.Value.Units, p.Value.Statements, p.Value.Ticks }), transaction);
+}
