@@ -4,7 +4,7 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  test: { env: { TZ: "UTC" } },
+  test: { env: { TZ: "UTC" }, testTimeout: 30_000 },
   build: { target: "es2022", assetsInlineLimit: 0, chunkSizeWarningLimit: 1500 },
   server: { proxy: { "/api": "http://127.0.0.1:5470" } },
 });

@@ -15,7 +15,7 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
-    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, JumpStretches = 60, MostPages = 100;
+    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, JumpStretches = 160, MostPages = 100;
     private const double SlowMs = 1_000;
 
     private static readonly TimeSpan NearDeployment = TimeSpan.FromHours(2);
@@ -299,11 +299,12 @@ internal static class DaybookApi
         List<long> patterns = [.. daybook.Costs(chosen, span.Sums, 1).Where(c => known.ContainsKey(c.Pattern)).OrderByDescending(c => c.Sum.TotalTicks).Take(MostJumping).Select(c => c.Pattern)];
         List<DateTime> deployed = [.. deployments.OfBook(id).Select(d => new DateTime(d.At, DateTimeKind.Utc))];
         int length = span.Course.Stretch.Minutes() * Math.Max(1, (span.Course.To - span.Course.From) / span.Course.Stretch.Minutes() / JumpStretches);
+        TimeSpan near = ((span.TimeOf(length) - span.TimeOf(0)) * 2) + TimeSpan.FromTicks(Math.Min(NearDeployment.Ticks, (span.To - span.From).Ticks / 10));
         var jumps = new List<JumpView>();
         foreach ((long pattern, IReadOnlyList<TimedCell> cells) in daybook.Cells(chosen, span.Course, patterns))
         {
             List<(int Minute, double Ms)> medians = Jump.Medians(cells, length);
-            if (Jump.In([.. medians.Select(m => m.Ms)], patterns.Count) is { } jump && span.TimeOf(medians[jump.At].Minute) is var at && !deployed.Exists(d => (d - at).Duration() <= NearDeployment))
+            if (Jump.In([.. medians.Select(m => m.Ms)], patterns.Count) is { } jump && span.TimeOf(medians[jump.At].Minute) is var at && !deployed.Exists(d => (d - at).Duration() <= near))
             {
                 PatternRecord p = known[pattern];
                 jumps.Add(new(SqlPattern.NameOf(p.Hash), p.Text, Iso.Of(at), jump.BeforeMs, jump.AfterMs, jump.Ratio, jump.Sentence));

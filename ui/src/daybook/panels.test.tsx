@@ -52,6 +52,18 @@ const account = {
   ofMoreCalls: 24.2,
   ofDearerCalls: -2.9,
   patterns: 4,
+  pages: [
+    {
+      page: "GET /board",
+      unitsBefore: 400,
+      unitsAfter: 300,
+      perUnitBefore: 12,
+      perUnitAfter: 3,
+      msBefore: 9,
+      msAfter: 4,
+      moved: true,
+    },
+  ],
   effects: [
     effect("aa", "regressed", 8),
     effect("bb", "new", null),
@@ -71,6 +83,7 @@ test("a deployment's account says first what happened, and hides what did not mo
   expect(
     screen.getByText("+24.2 s a day of more or fewer calls, -2.90 s a day of dearer or cheaper ones"),
   ).toBeTruthy();
+  expect(screen.getByText("GET /board").parentElement?.textContent).toContain("sends 12.0 before, 3.00 since");
   expect(screen.getByText("select aa")).toBeTruthy();
   expect(screen.getByText("select bb")).toBeTruthy();
   expect(screen.queryByText("select cc")).toBeNull();
