@@ -15,7 +15,7 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
-    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, JumpStretches = 160, MostPages = 100;
+    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, MostStretches = 160, LeastStretches = 20, CallsOfStretch = 6, MostPages = 100;
     private const double SlowMs = 1_000;
 
     private static readonly TimeSpan NearDeployment = TimeSpan.FromHours(2);
@@ -298,11 +298,11 @@ internal static class DaybookApi
         Dictionary<long, PatternRecord> known = daybook.Patterns(id).Where(p => p.Hash != CaptureFold.EverythingElse).ToDictionary(p => p.Id);
         List<long> patterns = [.. daybook.Costs(chosen, span.Sums, 1).Where(c => known.ContainsKey(c.Pattern)).OrderByDescending(c => c.Sum.TotalTicks).Take(MostJumping).Select(c => c.Pattern)];
         List<DateTime> deployed = [.. deployments.OfBook(id).Select(d => new DateTime(d.At, DateTimeKind.Utc))];
-        int length = span.Course.Stretch.Minutes() * Math.Max(1, (span.Course.To - span.Course.From) / span.Course.Stretch.Minutes() / JumpStretches);
-        TimeSpan near = ((span.TimeOf(length) - span.TimeOf(0)) * 2) + TimeSpan.FromTicks(Math.Min(NearDeployment.Ticks, (span.To - span.From).Ticks / 10));
         var jumps = new List<JumpView>();
         foreach ((long pattern, IReadOnlyList<TimedCell> cells) in daybook.Cells(chosen, span.Course, patterns))
         {
+            int length = StretchOf(span.Course, cells.Sum(c => c.Cell.Timed));
+            TimeSpan near = ((span.TimeOf(length) - span.TimeOf(0)) * 2) + TimeSpan.FromTicks(Math.Min(NearDeployment.Ticks, (span.To - span.From).Ticks / 10));
             List<(int Minute, double Ms)> medians = Jump.Medians(cells, length);
             if (Jump.In([.. medians.Select(m => m.Ms)], patterns.Count) is { } jump && span.TimeOf(medians[jump.At].Minute) is var at && !deployed.Exists(d => (d - at).Duration() <= near))
             {
@@ -312,5 +312,12 @@ internal static class DaybookApi
         }
 
         return TypedResults.Ok(jumps.OrderByDescending(j => Math.Abs(Math.Log(j.Ratio))).ToList());
+    }
+
+    /// <summary>How long the stretches are of which medians are made: with a few calls in each, and neither too many of them nor too few.</summary>
+    private static int StretchOf(Run run, long calls)
+    {
+        int cells = (run.To - run.From) / run.Stretch.Minutes(), least = (int)Math.Min(cells, CallsOfStretch * (long)cells / Math.Max(1, calls)) + 1;
+        return run.Stretch.Minutes() * Math.Clamp(Math.Max(least, cells / MostStretches), 1, Math.Max(1, cells / LeastStretches));
     }
 }

@@ -2,7 +2,6 @@ using System.Text;
 using Shouldly;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Captures;
