@@ -31,8 +31,7 @@ export function Jumps({ book, narrowing }: { book: number; narrowing: Narrowing 
         ))}
       </ul>
       <p className="text-sm text-quiet">
-        No deployment is known near these. Record one above if there was, and its account tells
-        the rest.
+        No deployment is known near these. Record one above if there was, and its account tells the rest.
       </p>
     </>
   );

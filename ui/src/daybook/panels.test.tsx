@@ -83,7 +83,9 @@ test("a deployment's account says first what happened, and hides what did not mo
   expect(
     screen.getByText("+24.2 s a day of more or fewer calls, -2.90 s a day of dearer or cheaper ones"),
   ).toBeTruthy();
-  expect(screen.getByText("GET /board").parentElement?.textContent).toContain("sends 12.0 before, 3.00 since");
+  expect(screen.getByText("GET /board").parentElement?.textContent).toContain(
+    "sends 12.0 before, 3.00 since",
+  );
   expect(screen.getByText("select aa")).toBeTruthy();
   expect(screen.getByText("select bb")).toBeTruthy();
   expect(screen.queryByText("select cc")).toBeNull();
