@@ -22,10 +22,10 @@ public sealed class ValueFold
     public const double Density = 1.2;
 
     /// <summary>Values of a mark that are followed.</summary>
-    public const int Counters = 32;
+    public const int Counters = 24;
 
     /// <summary>Marks of a pattern that are followed.</summary>
-    public const int MostMarks = 12;
+    public const int MostMarks = 8;
 
     private const int LongestValue = 60, LongestName = 60, MostValuesOfHour = 200, Before = 8, LongestParsed = 8_192;
 
@@ -84,6 +84,11 @@ public sealed class ValueFold
     {
         Dictionary<ValuesKey, HourOfValues> hours = _hours;
         _hours = [];
+        foreach (OfPattern pattern in _patterns.Values)
+        {
+            pattern.Release();
+        }
+
         return hours;
     }
 
@@ -191,6 +196,15 @@ public sealed class ValueFold
                 {
                     counters.Remove(other);
                 }
+            }
+        }
+
+        /// <summary>Lets go of the hours that were handed over.</summary>
+        public void Release()
+        {
+            foreach (Counter counter in _counters.SelectMany(c => c.Values))
+            {
+                (counter.Hour, counter.Drawn) = (null, null);
             }
         }
 

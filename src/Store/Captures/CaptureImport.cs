@@ -43,7 +43,7 @@ public sealed record CaptureReport(
 /// <summary>Reads a capture from a stream into a book, piece by piece.</summary>
 public sealed class CaptureImport(CaptureStore store)
 {
-    private const int FirstBuffer = 1 << 20, MostWaiting = 20_000;
+    private const int FirstBuffer = 1 << 20, MostWaiting = 9_000;
 
     /// <param name="stream">Plain or gzip; UTF-8, or UTF-16 as some shells write it; read from its start to its end.</param>
     /// <param name="told">Called now and then with the bytes done, unpacked.</param>
