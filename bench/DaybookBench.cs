@@ -1,8 +1,10 @@
 using System.Diagnostics;
 using System.Net;
+using System.Runtime.InteropServices;
 using Microsoft.AspNetCore.Builder;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
@@ -10,7 +12,7 @@ using SwiftLedger.Web;
 
 namespace SwiftLedger.Benchmarks;
 
-/// <summary>A daybook of 14 days, 2,000 patterns and 4 sources: what the view asks for, over HTTP, and the size of the ledger.</summary>
+/// <summary>A daybook of 14 days, 2,000 patterns, 4 sources, 3 programs and 40 pages, with the values that statements were called with: what the view asks for, over HTTP, and the size of the ledger.</summary>
 internal static class DaybookBench
 {
     private const int Days = 14, Patterns = 2_000, Sources = 4, CallsAnHour = 3_000, Warming = 10, Asked = 40;
@@ -37,6 +39,10 @@ internal static class DaybookBench
                 ("patterns of 14 days, by total", "patterns?limit=60"),
                 ("patterns of 3 days, by 95th percentile", "patterns?limit=60&rank=p95&from=2026-07-11T10:00:00Z&to=2026-07-14T15:00:00Z"),
                 ("a statement", $"statements/{hash}"),
+                ("patterns of one program", "patterns?limit=60&application=program%201"),
+                ("whose load", "callers"),
+                ("jumps without a deployment", "jumps"),
+                ("statements of pages", "pages"),
                 ("the 16 largest effects of a deployment", "deployments/1?limit=16"),
             })
             {
@@ -85,6 +91,9 @@ internal static class DaybookBench
         for (int day = 0; day < Days; day++)
         {
             var cells = new Dictionary<CellKey, Cell>();
+            var values = new ValueFold();
+            var callers = new Dictionary<CallerCellKey, Cell>();
+            var pages = new Dictionary<PageKey, PageSum>();
             for (int hour = 0; hour < 24; hour++)
             {
                 for (int i = 0; i < CallsAnHour * Sources; i++)
@@ -98,11 +107,19 @@ internal static class DaybookBench
                         cells[key] = cell = new();
                     }
 
-                    cell.Count(new Observation { Duration = TimeSpan.FromMilliseconds(0.2 * Math.Exp(random.Unit() * 4)), RowsRead = 40, RowsReturned = 3 });
+                    // One value in five is the same; each pattern is sent by one of three programs, for one of forty pages.
+                    string sql = $"select a from table_{pattern} where id = {(random.Below(5) == 0 ? 7 : random.Below(100_000))}";
+                    var call = new Observation { At = time, Sql = sql, Duration = TimeSpan.FromMilliseconds(0.2 * Math.Exp(random.Unit() * 4)), RowsRead = 40, RowsReturned = 3 };
+                    cell.Count(call);
+                    values.Take(call, key.Pattern, key.Source, KnownEngines.Default.Dialect);
+                    int from = Stretch.Hour.StartOf(key.Minute);
+                    var caller = new CallerCellKey(key.Pattern, key.Source, new("app", "app", $"program {pattern % 3}", LoadKind.Application), from);
+                    (CollectionsMarshal.GetValueRefOrAddDefault(callers, caller, out _) ??= new()).Count(call);
+                    CollectionsMarshal.GetValueRefOrAddDefault(pages, new($"page {pattern % 40}", key.Source, from), out _) += new PageSum(1, 1, call.Duration!.Value.Ticks);
                 }
             }
 
-            captures.Apply(book, new(day == 0 ? found : [], cells, [], new Dictionary<TagKey, long>(), new Dictionary<ErrorKey, long>(), new Dictionary<RepeatKey, Repeat>(), new Dictionary<PlanUseKey, PlanUse>(), [], [], 0), file);
+            captures.Apply(book, new(day == 0 ? found : [], cells, [], new Dictionary<TagKey, long>(), new Dictionary<ErrorKey, long>(), new Dictionary<RepeatKey, Repeat>(), new Dictionary<PlanUseKey, PlanUse>(), [], [], 0) { Values = values.Drain(), Callers = callers, Pages = pages }, file);
         }
 
         captures.RollUp(book);

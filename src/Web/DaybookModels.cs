@@ -193,12 +193,14 @@ public sealed record TakeRequest(IReadOnlyList<string> Hashes);
 public sealed record TakenView(string Workload, IReadOnlyList<string> Added);
 
 /// <param name="Problem">Why nothing, or not all, could be read.</param>
+/// <param name="Own">Statements of this program's own, which stand apart.</param>
+/// <param name="Housekeeping">Likewise of the engine's housekeeping.</param>
 public sealed record CaptureView(
     long BookId, string Name, string Form, string? Problem, long Statements, long Bytes, long SkippedBytes, long UnreadBytes, long NotKeptApart,
-    IReadOnlyList<Rejection> Rejected)
+    IReadOnlyList<Rejection> Rejected, long Own, long Housekeeping)
 {
     public static CaptureView Of(long book, CaptureReport r) => new(
-        book, r.Name, r.Form, r.Problem, r.Statements, r.Bytes, r.SkippedBytes, r.UnreadBytes, r.NotKeptApart, r.Rejections);
+        book, r.Name, r.Form, r.Problem, r.Statements, r.Bytes, r.SkippedBytes, r.UnreadBytes, r.NotKeptApart, r.Rejections, r.Aside.Own, r.Aside.Housekeeping);
 }
 
 internal static class Iso

@@ -55,6 +55,22 @@ public sealed class CallersAndValuesTests : ReadsCaptures
         (heavy / all).ShouldBe(0.5, 0.1);
     }
 
+    [Fact]
+    public void Captures_with_callers_of_their_own_each_leave_a_source_with_a_bounded_number()
+    {
+        for (int file = 0; file < 3; file++)
+        {
+            byte[] log = Encoding.UTF8.GetBytes($"{{\"schema\":\"swift-ledger/capture/1\",\"file\":{file}}}\n" + string.Concat(Enumerable.Range(0, 150).Select(i =>
+                $"{{\"at\":\"{Start.AddSeconds(i):yyyy-MM-ddTHH:mm:ss.fffZ}\",\"ms\":1,\"sql\":\"SELECT a FROM t\",\"app\":\"worker {file} {i}\"}}\n")));
+            Read(log, $"{file}.jsonl");
+        }
+
+        IReadOnlyList<CallerRecord> callers = _daybook.Callers([.. _daybook.Sources(_book).Select(s => s.Id)]);
+        callers.Count.ShouldBe(Caller.Most + 1);
+        Cells([.. callers.Select(c => c.Id)], Stretch.Hour).Sum(c => c.Cell.Calls).ShouldBe(450);
+        Cells([callers.Single(c => c.Caller.Application == Caller.Others).Id], Stretch.Hour).Sum(c => c.Cell.Calls).ShouldBe(450 - Caller.Most);
+    }
+
     private IReadOnlyList<TimedCell> Cells(IReadOnlyList<long> rows, Stretch stretch)
     {
         (int from, int to) = _daybook.Extent(_book)!.Value;

@@ -37,6 +37,20 @@ public sealed class PagesTests : ReadsCaptures
         PageChange.Of("a", hours[..2], hours[2..]).Moved.ShouldBeFalse("two hours are too few to tell");
     }
 
+    // Half a surrogate pair, a number, nothing: what a statement can do without does not cost it.
+    [Theory]
+    [InlineData("\"\\ud800\"", "\"\"", "3")]
+    [InlineData("7", "7", "\"SPAN_KIND_CLIENT\"")]
+    [InlineData("null", "null", "null")]
+    [InlineData("{}", "[]", "{}")]
+    public void A_span_without_a_readable_name_keeps_its_statement(string name, string parent, string kind)
+    {
+        string log = Request("1", [Span(1, Start, "SELECT", parent: true, sql: "SELECT 1")])
+            .Replace("\"name\":\"SELECT\"", $"\"name\":{name}", StringComparison.Ordinal).Replace("\"parentSpanId\":\"00000000000000bb\"", $"\"parentSpanId\":{parent}", StringComparison.Ordinal)
+            .Replace("\"kind\":3", $"\"kind\":{kind}", StringComparison.Ordinal);
+        Read(Encoding.UTF8.GetBytes(log), "a.json").Statements.ShouldBe(1);
+    }
+
     // Versions of a rolling deployment overlap; spans of an old one come late; another service has versions of its own; an announced deployment has its name already.
     [Fact]
     public void Versions_that_overlap_come_late_or_were_announced_are_each_one_deployment()

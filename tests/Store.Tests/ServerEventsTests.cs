@@ -30,6 +30,11 @@ public sealed class ServerEventsTests : IDisposable
         autovacuum = off
         """;
 
+    /// <summary>A number that is none any more as a double.</summary>
+    private const string Endless = Digits + Digits + Digits + Digits + Digits + Digits + Digits;
+
+    private const string Digits = "99999999999999999999999999999999999999999999999999";
+
     private const string Locked = "UPDATE parcel SET note = 'b' WHERE id = 1";
 
     public void Dispose()
@@ -56,6 +61,7 @@ public sealed class ServerEventsTests : IDisposable
             logs = new[] { "log", "csv", "json" }.Where(e => PostgresServer.Version >= 15 || e != "json").ToDictionary(e => e, e => File.ReadAllBytes(Path.Combine(server.Data, "log", "server." + e)));
         }
 
+        TheyCountOnce(logs);
         foreach ((string end, byte[] log) in logs)
         {
             FoldedBatch batch = Fold(end, log);
@@ -113,6 +119,7 @@ public sealed class ServerEventsTests : IDisposable
     [InlineData("process 12 still waiting", 0, 0)]
     [InlineData("temporary file: path \"a, size 3\", size 12345", 1, 12345)]
     [InlineData("temporary file: path \"a\", size many", 0, 0)]
+    [InlineData("process 12 still waiting for ShareLock on transaction 734 after " + Endless + " ms", 0, 0)]
     [InlineData("checkpoint complete: wrote 3 buffers (0.0%); 0 WAL file(s) added; write=0.101 s, sync=0.012 s, total=0.253 s; sync files=2", 1, 253)]
     [InlineData("restartpoint complete: wrote 3 buffers (0.0%); write=0.1 s, total=1.5 s", 1, 1500)]
     [InlineData("checkpoint complete", 0, 0)]
@@ -145,9 +152,31 @@ public sealed class ServerEventsTests : IDisposable
         Fold("log", System.Text.Encoding.UTF8.GetBytes(line + line.Replace("10:00:01", "10:05:01", StringComparison.Ordinal))).Events.Single().Value.ShouldBe(new(2, 2000));
     }
 
+    /// <summary>The three forms of one log in one command tell each event once, those before the first and behind the last statement too.</summary>
+    private void TheyCountOnce(Dictionary<string, byte[]> logs)
+    {
+        var ledger = new LedgerDatabase(Path.Combine(_folder, "ledger.db"));
+        long book = new BookStore(ledger, TimeProvider.System).OpenByName("Depot").Id;
+        var import = new CaptureImport(new(ledger, TimeProvider.System));
+        List<CaptureReport> read = [];
+        foreach ((string end, byte[] log) in logs.OrderBy(l => CaptureForms.RankInOneLog(FormOf(l.Key, l.Value).Name)))
+        {
+            string form = FormOf(end, log).Name;
+            read.Add(import.Read(book, new MemoryStream(log), "server." + end, new("server", form, PrefixOf(end)) { ToldAlready = [.. read.Where(r => r.Span is not null).Select(r => r.Span!.Value)] }));
+        }
+
+        List<long> sources = [.. new DaybookStore(ledger).Sources(book).Select(s => s.Id)];
+        FoldedBatch one = Fold("csv", logs["csv"]);
+        new EventStore(ledger).Counts(sources, 0, int.MaxValue).Select(c => (c.Kind, c.Count)).ShouldBe(one.Events.GroupBy(e => e.Key.Kind).OrderBy(g => g.Key).Select(g => (g.Key, g.Sum(e => e.Value.Count))));
+    }
+
+    private static string? PrefixOf(string end) => end == "log" ? "%m [%p] %q%u@%d %a " : null;
+
+    private static ICaptureForm FormOf(string end, byte[] log) => CaptureForms.Choose(log, end == "log" ? "pg-stderr" : null, PrefixOf(end)).Form!;
+
     private static FoldedBatch Fold(string end, byte[] log)
     {
-        ICaptureForm form = CaptureForms.Choose(log, end == "log" ? "pg-stderr" : null, end == "log" ? "%m [%p] %q%u@%d %a " : null).Form!;
+        ICaptureForm form = FormOf(end, log);
         var fold = new CaptureFold(Dialects.PostgreSql, AnyPlan.Read, "server", new(), []);
         form.Consume(log, last: true, fold).ShouldBe(log.Length);
         form.Finish(fold);

@@ -108,6 +108,10 @@ test.each([
 test.each([
   ["/books/3", { "GET /api/books/3": book }, "/api/books/3/pins"],
   ["/books/3/daybook", { "GET /api/books/3/daybook": daybook }, "/api/books/3/patterns"],
+  ["/books/3/daybook", { "GET /api/books/3/daybook": daybook }, "/api/books/3/callers"],
+  ["/books/3/daybook", { "GET /api/books/3/daybook": daybook }, "/api/books/3/events"],
+  ["/books/3/daybook", { "GET /api/books/3/daybook": daybook }, "/api/books/3/jumps"],
+  ["/books/3/daybook", { "GET /api/books/3/daybook": daybook }, "/api/books/3/pages"],
   ["/books/3/statements/ab", { "GET /api/books/3/statements/ab": statement }, "/api/books/3/plans/ab"],
   ["/trials/4/lines/1", { "GET /api/trials/4": trial() }, "/api/trials/4/lines/1"],
 ])("%s tells that a part of it is missing", async (path, answers, part) => {

@@ -26,6 +26,15 @@ public enum LoadKind
 /// <param name="Kind">For what.</param>
 public sealed record Caller(string Database, string User, string Application, LoadKind Kind)
 {
+    /// <summary>Callers of a source that are told apart.</summary>
+    public const int Most = 200;
+
+    /// <summary>Stands for the name of those that came later.</summary>
+    public const string Others = "(others)";
+
+    /// <summary>What stands for it, and all others of its kind, where there are more than are told apart.</summary>
+    public Caller AmongOthers => new(Others, Others, Others, Kind);
+
     /// <summary>Whether the capture tells anything of it that the whole does not.</summary>
     public bool IsNamed => Kind != LoadKind.Application || Database.Length + User.Length + Application.Length > 0;
 }
@@ -74,12 +83,6 @@ public sealed record Housekeeping(FrozenSet<string> Applications, FrozenSet<stri
 /// <param name="housekeeping">Of the engine.</param>
 internal sealed class Callers(Housekeeping housekeeping)
 {
-    /// <summary>Callers of a capture that are told apart.</summary>
-    public const int Most = 200;
-
-    /// <summary>Stands for the name of those that came later.</summary>
-    public const string Others = "(others)";
-
     private const int MostKnown = 20_000, LongestName = 200;
 
     // By the hash of their names: how they are known, and as what where a statement keeps the engine in order.
@@ -116,9 +119,9 @@ internal sealed class Callers(Housekeeping housekeeping)
         string application = Text(o.Application);
         LoadKind kind = OwnMarks.AreOn(o.Database, o.Application) ? LoadKind.Own : housekeeping.Applications.Contains(application) ? LoadKind.Housekeeping : LoadKind.Application;
         var caller = new Caller(Text(o.Database), Text(o.User), application, kind);
-        if (!_numbers.ContainsKey(caller) && ++_apart > Most)
+        if (!_numbers.ContainsKey(caller) && ++_apart > Caller.Most)
         {
-            caller = new(Others, Others, Others, kind);
+            caller = caller.AmongOthers;
         }
 
         return (NumberOf(caller), kind == LoadKind.Own ? NumberOf(caller) : NumberOf(caller with { Kind = LoadKind.Housekeeping }));

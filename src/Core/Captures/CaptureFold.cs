@@ -48,10 +48,10 @@ public sealed record FoldedBatch(
     IReadOnlyList<Rejection> Rejections,
     long Statements)
 {
-    /// <summary>When its first statement ended, UTC; null where it has none.</summary>
+    /// <summary>When its first statement ended, or what is told besides was, UTC; null where it has neither.</summary>
     public DateTime? From { get; init; }
 
-    /// <summary>When its last statement ended.</summary>
+    /// <summary>Likewise its last.</summary>
     public DateTime? To { get; init; }
 
     /// <summary>How many of its failures, and of those before, were followed by another try.</summary>
@@ -135,7 +135,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     public Func<string, SqlDialect?> DialectOf { get; init; } = _ => null;
 
     /// <summary>Cells that wait to be drained: what memory goes by.</summary>
-    public int Waiting => _cells.Count;
+    public int Waiting => Math.Max(_cells.Count, Math.Max(_callerCells.Count, 2 * _keptEvents.Count));
 
     /// <summary>Statements of this program's own, and of the engine's housekeeping: they count as no load of applications.</summary>
     public (long Own, long Housekeeping) Aside { get; private set; }
@@ -149,20 +149,21 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         {
             Take(observation);
         }
-        catch (Exception e) when (e is ArgumentException or IndexOutOfRangeException or InvalidOperationException or FormatException or OverflowException)
+        catch (Exception e) when (IsOurs(e))
         {
             // A mistake of ours in reading this text: it costs this statement, and never the file. The reader of the report sees that there is one.
             Reject(observation.Line, $"A statement could not be read, for a mistake of this program ({e.GetType().Name}).");
         }
     }
 
+    private static bool IsOurs(Exception e) => e is ArgumentException or IndexOutOfRangeException or InvalidOperationException or FormatException or OverflowException;
+
     private void Take(in Observation observation)
     {
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
         _statements++;
         _read++;
-        DateTime end = observation.At + (observation.Duration ?? default);
-        (_from, _to) = (end < _from ? end : _from ?? end, end > _to ? end : _to ?? end);
+        Reach(observation.At + (observation.Duration ?? default));
         _ticks += observation.Duration?.Ticks ?? 0;
         SqlDialect dialect = observation.Engine.IsEmpty ? _dialect : Named(observation.Engine);
         ulong pattern = PatternOf(observation, dialect, out bool marked);
@@ -239,8 +240,24 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         (CollectionsMarshal.GetValueRefOrAddDefault(seconds, new(pattern, from, Stretches.SecondOf(observation.At)), out _) ??= new()).Count(observation);
     }
 
+    private void Reach(DateTime at) => (_from, _to) = (at < _from ? at : _from ?? at, at > _to ? at : _to ?? at);
+
     public void Tell(in LogEvent told)
     {
+        try
+        {
+            TakeEvent(told);
+        }
+        catch (Exception e) when (IsOurs(e))
+        {
+            Reject(told.Line, $"What the log tells besides could not be read, for a mistake of this program ({e.GetType().Name}).");
+        }
+    }
+
+    private void TakeEvent(in LogEvent told)
+    {
+        Reach(told.At);
+
         // What befell one of our own statements says nothing of the application.
         var of = new Observation { Application = told.Application, Database = told.Database, User = told.User, Sql = told.Sql, At = told.At };
         Caller caller = _callers.Of(of, _dialect, out _);

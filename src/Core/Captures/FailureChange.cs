@@ -8,7 +8,7 @@ namespace SwiftLedger.Core.Captures;
 /// <param name="Moved">Above where it fails oftener beyond chance, Below where less often; Inside where neither is seen.</param>
 public sealed record FailureChange(double Before, double After, Standing Moved)
 {
-    private const double Width = 3.2905, Chance = 0.001;
+    private const double Chance = 0.001;
 
     // Where so few failed, the normal approximation says nothing; where there are more, the exact test takes too long.
     private const int Few = 100, MostExact = 2_000_000;
@@ -30,7 +30,7 @@ public sealed record FailureChange(double Before, double After, Standing Moved)
 
         double p = (double)x / n, q = (double)y / m, pooled = (double)(x + y) / (n + m);
         double scatter = pooled * (1 - pooled) * ((1.0 / n) + (1.0 / m)) * Math.Max(1, Math.Max(Dispersion(before, p), Dispersion(after, q)));
-        bool beyond = scatter > 0 && Math.Abs(q - p) > Width * Math.Sqrt(scatter)
+        bool beyond = scatter > 0 && Math.Abs(q - p) > Normal.Width * Math.Sqrt(scatter)
             && (x + y >= Few || n + m > MostExact || FisherExact.TwoSided((int)x, (int)n, (int)y, (int)m) < Chance);
         return new(p, q, !beyond ? Standing.Inside : q > p ? Standing.Above : Standing.Below);
     }

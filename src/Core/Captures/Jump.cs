@@ -58,7 +58,7 @@ public sealed record Jump(int At, double BeforeMs, double AfterMs)
             }
         }
 
-        if (at == 0 || 2 * OneAfterTheOther.NormalTail(most) * n * Math.Max(1, patterns) > FalseAlarm)
+        if (at == 0 || 2 * Normal.Tail(most) * n * Math.Max(1, patterns) > FalseAlarm)
         {
             return null;
         }

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Captures;
@@ -13,7 +14,6 @@ namespace SwiftLedger.Core.Captures;
 /// <param name="MeanMs">What they took on average.</param>
 public sealed record ListSlope(double PerItem, double Low, double High, int Least, int Most, double Mean, double MeanMs, long Draws)
 {
-    private const double Width = 3.2905;
     private const int LeastDraws = 30;
 
     /// <summary>In words.</summary>
@@ -48,6 +48,6 @@ public sealed record ListSlope(double PerItem, double Low, double High, int Leas
 
         double together = sum.XY - (sum.X * sum.Y / sum.N), slope = together / spread;
         double left = Math.Max(0, sum.YY - (sum.Y * sum.Y / sum.N) - (slope * together)), error = Math.Sqrt(left / (sum.N - 2) / spread);
-        return new(slope, slope - (Width * error), slope + (Width * error), sum.Least, sum.Most, sum.X / sum.N, sum.Y / sum.N, (long)sum.N);
+        return new(slope, slope - (Normal.Width * error), slope + (Normal.Width * error), sum.Least, sum.Most, sum.X / sum.N, sum.Y / sum.N, (long)sum.N);
     }
 }

@@ -26,6 +26,9 @@ public ref struct LogEvent
     {
     }
 
+    /// <summary>Where it stands in the capture, from 1.</summary>
+    public long Line { get; init; }
+
     public LogEventKind Kind { get; init; }
 
     /// <summary>When it was told, UTC.</summary>

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Measuring;
+
 namespace SwiftLedger.Core.Captures;
 
 /// <summary>Units of work of one page, in an hour.</summary>
@@ -29,7 +31,7 @@ public readonly record struct PageSum(long Units, long Statements, long Ticks)
 /// <param name="Moved">Whether the statements of a unit moved beyond chance, by a tenth at least.</param>
 public sealed record PageChange(string Page, PageSum Before, PageSum After, bool Moved)
 {
-    private const double Width = 3.2905, LeastChange = 0.1;
+    private const double LeastChange = 0.1;
     private const int LeastUnits = 20, LeastHours = 3;
 
     /// <remarks>
@@ -44,7 +46,7 @@ public sealed record PageChange(string Page, PageSum Before, PageSum After, bool
         PageSum x = before.Aggregate(default(PageSum), (a, b) => a + b), y = after.Aggregate(default(PageSum), (a, b) => a + b);
         bool enough = Math.Min(x.Units, y.Units) >= LeastUnits && Math.Min(before.Count, after.Count) >= LeastHours;
         double change = y.PerUnit - x.PerUnit, error = Math.Sqrt(Variance(before, x) + Variance(after, y));
-        return new(page, x, y, enough && Math.Abs(change) > LeastChange * x.PerUnit && Math.Abs(change) > Width * error);
+        return new(page, x, y, enough && Math.Abs(change) > LeastChange * x.PerUnit && Math.Abs(change) > Normal.Width * error);
     }
 
     private static double Variance(IReadOnlyList<PageSum> hours, PageSum sum) => hours.Count < 2 || sum.Units == 0 ? 0

@@ -99,7 +99,7 @@ public sealed record ParameterMix(bool Moved, string Sentence)
             double p = Share(value, x), q = Share(value, y);
             double n = x.All.EffectiveDraws, m = y.All.EffectiveDraws, pooled = ((p * n) + (q * m)) / (n + m);
             double scatter = pooled * (1 - pooled) * ((1 / n) + (1 / m)) * Math.Max(1, Math.Max(Dispersion(value, before, p), Dispersion(value, after, q)));
-            double chance = scatter > 0 ? 2 * OneAfterTheOther.NormalTail(Math.Abs(q - p) / Math.Sqrt(scatter)) : 1;
+            double chance = scatter > 0 ? 2 * Normal.Tail(Math.Abs(q - p) / Math.Sqrt(scatter)) : 1;
             if ((pooled * (n + m) < Few || (1 - pooled) * (n + m) < Few) && n + m < MostExact)
             {
                 (int fewBefore, int fewAfter) = ((int)Math.Round(n), (int)Math.Round(m));

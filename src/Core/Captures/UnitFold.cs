@@ -294,7 +294,7 @@ public sealed class UnitFold
                 _pageNames.Add(page);
             }
 
-            page = _pageNames.Contains(page) ? page : Callers.Others;
+            page = _pageNames.Contains(page) ? page : Caller.Others;
             CollectionsMarshal.GetValueRefOrAddDefault(_pages, new(page, unit.Source, Stretch.Hour.StartOf(Stretches.MinuteOf(unit.Began))), out _) += new PageSum(1, unit.Statements, unit.Ticks);
         }
 

@@ -29,7 +29,11 @@ public sealed class ValueFold
 
     private const int LongestValue = 60, LongestName = 60, MostValuesOfHour = 200, Before = 8, LongestParsed = 8_192;
 
+    // Of all patterns together: what came once is forgotten where there are more.
+    private const int MostCounters = 200_000;
+
     private readonly Dictionary<ulong, OfPattern> _patterns = [];
+    private int _counters;
     private Dictionary<ValuesKey, HourOfValues> _hours = [];
 
     /// <summary>Takes the next statement of a capture.</summary>
@@ -74,7 +78,17 @@ public sealed class ValueFold
             ReadOnlySpan<char> value = ValueOf(o.Sql, marks.Marks[i], binds);
             if (!value.IsEmpty)
             {
-                known.Follow(i, value.Length > LongestValue ? string.Concat(value[..LongestValue], "...") : value, weight, o.Duration?.Ticks, values, o.Sql, marks, dialect);
+                _counters += known.Follow(i, value.Length > LongestValue ? string.Concat(value[..LongestValue], "...") : value, weight, o.Duration?.Ticks, values, o.Sql, marks, dialect);
+            }
+        }
+
+        if (_counters > MostCounters)
+        {
+            _counters = _patterns.Values.Sum(p => p.ForgetOnce());
+            if (_counters > MostCounters / 2)
+            {
+                _patterns.Clear();
+                _counters = 0;
             }
         }
     }
@@ -147,7 +161,8 @@ public sealed class ValueFold
             return _marks;
         }
 
-        public void Follow(int position, ReadOnlySpan<char> value, double weight, long? ticks, HourOfValues hour, ReadOnlySpan<char> sql, PatternMarks marks, SqlDialect dialect)
+        /// <returns>By how many the counters grew.</returns>
+        public int Follow(int position, ReadOnlySpan<char> value, double weight, long? ticks, HourOfValues hour, ReadOnlySpan<char> sql, PatternMarks marks, SqlDialect dialect)
         {
             while (_counters.Count <= position)
             {
@@ -158,8 +173,9 @@ public sealed class ValueFold
             Dictionary<string, Counter> counters = _counters[position];
             if (!counters.GetAlternateLookup<ReadOnlySpan<char>>().TryGetValue(value, out Counter? counter))
             {
+                int before = counters.Count;
                 Meet(counters, position, value.ToString(), weight, ticks);
-                return;
+                return counters.Count - before;
             }
 
             counter.Count++;
@@ -167,7 +183,7 @@ public sealed class ValueFold
             {
                 if (hour.Values.Count >= MostValuesOfHour)
                 {
-                    return;
+                    return 0;
                 }
 
                 (counter.Hour, counter.Drawn) = (hour, hour.Of(counter.Value));
@@ -180,6 +196,8 @@ public sealed class ValueFold
                 counter.Drawn.Add(counter.First, counter.FirstTicks);
                 counter.First = 0;
             }
+
+            return 0;
         }
 
         private void Meet(Dictionary<string, Counter> counters, int position, string value, double weight, long? ticks)
@@ -197,6 +215,21 @@ public sealed class ValueFold
                     counters.Remove(other);
                 }
             }
+        }
+
+        /// <summary>Forgets values that came once.</summary>
+        /// <returns>How many counters are left.</returns>
+        public int ForgetOnce()
+        {
+            foreach (Dictionary<string, Counter> counters in _counters)
+            {
+                foreach ((string value, _) in counters.Where(c => c.Value.First > 0).ToList())
+                {
+                    counters.Remove(value);
+                }
+            }
+
+            return _counters.Sum(c => c.Count);
         }
 
         /// <summary>Lets go of the hours that were handed over.</summary>

@@ -6,8 +6,7 @@ namespace SwiftLedger.Core.Measuring;
 /// </summary>
 public static class OneAfterTheOther
 {
-    /// <summary>Standard errors to each side, as in <see cref="UnpairedComparison"/>.</summary>
-    private const double Width = 3.2905, Alpha = 0.001;
+    private const double Alpha = 0.001;
 
     /// <param name="before">Microseconds per execution of each batch, in the order measured.</param>
     /// <param name="after">Likewise.</param>
@@ -24,8 +23,8 @@ public static class OneAfterTheOther
         Objection objection = batches < UnpairedComparison.LeastCalls ? Objection.TooFewBlocks
             : Drifts(before, band) || Drifts(after, band) ? Objection.Trending
             : Objection.None;
-        double error = (c.High - c.LogShift) / Width;
-        double above = error > 0 ? NormalTail((c.LogShift - band.High) / error) : c.LogShift > band.High ? 0 : 1;
+        double error = (c.High - c.LogShift) / Normal.Width;
+        double above = error > 0 ? Normal.Tail((c.LogShift - band.High) / error) : c.LogShift > band.High ? 0 : 1;
         return new(c.LogShift, c.Low, c.High, Alpha, batches, batches, above, objection == Objection.None ? c.Standing : Standing.Undecided, objection);
     }
 
@@ -43,13 +42,4 @@ public static class OneAfterTheOther
         stretch.Record(Math.Max(1, (long)Math.Round(m * 1000)));
         return stretch;
     })];
-
-    /// <summary>P(Z > z) of the standard normal distribution, to 1.5e-7.</summary>
-    /// <remarks>M. Abramowitz, I. A. Stegun, Handbook of Mathematical Functions (1964), 7.1.26.</remarks>
-    internal static double NormalTail(double z)
-    {
-        double x = Math.Abs(z) / Math.Sqrt(2), t = 1 / (1 + (0.3275911 * x));
-        double tail = 0.5 * t * (0.254829592 + (t * (-0.284496736 + (t * (1.421413741 + (t * (-1.453152027 + (t * 1.061405429)))))))) * Math.Exp(-x * x);
-        return z >= 0 ? tail : 1 - tail;
-    }
 }

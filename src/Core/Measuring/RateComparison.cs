@@ -17,9 +17,6 @@ public sealed record RateComparison(double LogRatio, double Low, double High, do
     /// <summary>Fewer hours of the day on both sides decide nothing.</summary>
     public const int LeastHours = 4;
 
-    /// <summary>Standard errors to each side: 99.9 %, as elsewhere.</summary>
-    private const double Width = 3.2905;
-
     /// <summary>How much whole days differ, in natural logarithms, where there are too few days to see it: common practice, no source.</summary>
     private const double UsualOfDays = 0.1;
 
@@ -49,7 +46,7 @@ public sealed record RateComparison(double LogRatio, double Low, double High, do
         double ratio = Math.Log(Math.Max(dayAfter, Least(y)) / Math.Max(dayBefore, Least(x)));
         double poisson = (1 / (callsBefore + 0.5)) + (1 / (callsAfter + 0.5));
         double error = Math.Sqrt(Math.Max(poisson, OverHours(hours, meanBefore, meanAfter, ratio)) + OfDays(x, meanBefore, y, meanAfter));
-        double from = ratio - (Width * error), to = ratio + (Width * error);
+        double from = ratio - (Normal.Width * error), to = ratio + (Normal.Width * error);
         Standing standing = hours.Length < LeastHours ? Standing.Undecided
             : from > band.High ? Standing.Above
             : to < band.Low ? Standing.Below

@@ -24,9 +24,6 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// <summary>The share of calls at each end that is laid into the grid's last bin: a median of differences does not see how far out they lie.</summary>
     private const double Tail = 0.002;
 
-    /// <summary>Standard errors to each side: 99.9 %, as a trial has over all its looks.</summary>
-    private const double Width = 3.2905;
-
     public double Ratio => Math.Exp(LogShift);
 
     /// <remarks>
@@ -79,7 +76,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         double mean = shifts.Average();
         int stretches = x.Count + y.Count, estimated = Math.Max(0, hoursTakenOut - 1);
         double error = Math.Sqrt(shifts.Sum(s => (s - mean) * (s - mean)) / (Resamples - 1) * stretches / Math.Max(1, stretches - estimated));
-        double from = shift - (Width * error), to = shift + (Width * error);
+        double from = shift - (Normal.Width * error), to = shift + (Normal.Width * error);
         Standing standing = Math.Min(callsBefore, callsAfter) < LeastCalls || Math.Min(x.Count, y.Count) < 2 ? Standing.Undecided
             : from > band.High ? Standing.Above
             : to < band.Low ? Standing.Below

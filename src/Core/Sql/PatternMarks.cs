@@ -9,6 +9,7 @@ public readonly record struct PatternMark(TextSpan Span, int Question);
 public sealed class PatternMarks
 {
     private readonly List<PatternMark> _marks = [];
+    private int _questions;
 
     /// <summary>In the order of the pattern; those of folded lists are not among them.</summary>
     public IReadOnlyList<PatternMark> Marks => _marks;
@@ -16,17 +17,21 @@ public sealed class PatternMarks
     /// <summary>Items of its longest list behind IN or in ARRAY, or rows of its VALUES; 0 where it has none.</summary>
     public int ListLength { get; private set; }
 
-    internal int Questions { get; set; }
-
     internal void Clear()
     {
         _marks.Clear();
-        (ListLength, Questions) = (0, 0);
+        (ListLength, _questions) = (0, 0);
     }
 
-    internal void Add(TextSpan span, bool question) => _marks.Add(new(span, question ? ++Questions : 0));
+    internal void Add(TextSpan span, bool question) => _marks.Add(new(span, question ? ++_questions : 0));
 
-    internal void AddList(int items) => ListLength = Math.Max(ListLength, items);
+    /// <param name="items">Its length; 0 for a row, which is an item itself.</param>
+    /// <param name="questions">Bare question marks in it.</param>
+    internal void AddList(int items, int questions = 0)
+    {
+        ListLength = Math.Max(ListLength, items);
+        _questions += questions;
+    }
 
     /// <summary>What a mark is compared with or set to, for people: <c>hut_id</c> in <c>hut_id = ?</c>, <c>night &gt;=</c> in <c>night &gt;= ?</c>; empty where nothing of that kind stands before it.</summary>
     /// <param name="sql">The statement.</param>

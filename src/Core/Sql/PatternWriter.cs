@@ -327,130 +327,17 @@ internal ref struct PatternWriter : IDisposable
         return _last is not (LastWritten.GrammarOfNull or LastWritten.Dot);
     }
 
-    /// <summary>Whether only literals and parameters, also in nested parentheses or brackets and with casts, stand up to the closing one.</summary>
+    /// <summary>Whether only literals and parameters stand up to the closing parenthesis or bracket; then they are behind.</summary>
     private bool TrySkipLiteralList(bool isList)
     {
-        SqlLexer ahead = _lexer;
-        int depth = 1, items = 1, questions = 0;
-        bool any = false;
-        while (ahead.TryReadSignificant(out Token token))
+        if (!LiteralList.TrySkip(ref _lexer, out int items, out int questions))
         {
-            switch (token.Kind)
-            {
-                case TokenKind.OpenParen:
-                    depth++;
-                    break;
-                case TokenKind.CloseParen:
-                    if (--depth == 0)
-                    {
-                        return any && Skip(ahead, isList ? items : 0, questions);
-                    }
-
-                    break;
-                case TokenKind.Comma:
-                    items += depth == 1 ? 1 : 0;
-                    break;
-                case TokenKind.Number or TokenKind.String or TokenKind.Blob or TokenKind.Parameter:
-                    any = true;
-                    questions += ahead.TextOf(token) is "?" ? 1 : 0;
-                    break;
-                case TokenKind.Operator when ahead.TextOf(token) is "[":
-                    depth++;
-                    break;
-                case TokenKind.Operator when ahead.TextOf(token) is "]":
-                    if (--depth == 0)
-                    {
-                        return any && Skip(ahead, isList ? items : 0, questions);
-                    }
-
-                    break;
-                case TokenKind.Operator when any && ahead.TextOf(token) is "::":
-                    if (!TrySkipType(ref ahead))
-                    {
-                        return false;
-                    }
-
-                    break;
-                case TokenKind.Operator when ahead.IsSign(token):
-                    break;
-                case TokenKind.Word when Keywords.IsLiteral(ahead.TextOf(token)):
-                    any = true;
-                    break;
-                case TokenKind.Word when IsTypeBefore(ahead.TextOf(token), ahead) || IsArrayBefore(ahead.TextOf(token), ahead):
-                    break;
-                default:
-                    return false;
-            }
+            return false;
         }
 
-        return false;
-    }
-
-    private bool Skip(SqlLexer ahead, int items, int questions)
-    {
-        _lexer = ahead;
-        if (_marks is not null)
-        {
-            _marks.AddList(items);
-            _marks.Questions += questions;
-        }
-
+        _marks?.AddList(isList ? items : 0, questions);
         return true;
     }
-
-    /// <summary>Skips a type behind <c>::</c>: a name with its schema, more words as in <c>character varying</c>, a length, brackets.</summary>
-    private static bool TrySkipType(ref SqlLexer lexer)
-    {
-        bool named = false;
-        while (true)
-        {
-            SqlLexer ahead = lexer;
-            if (!ahead.TryReadSignificant(out Token token))
-            {
-                return named;
-            }
-
-            switch (token.Kind)
-            {
-                case TokenKind.Word or TokenKind.QuotedIdentifier:
-                    named = true;
-                    break;
-                case TokenKind.Dot when named:
-                    break;
-                case TokenKind.OpenParen when named:
-                    while (ahead.TryReadSignificant(out Token inner) && inner.Kind != TokenKind.CloseParen)
-                    {
-                        if (inner.Kind is not (TokenKind.Number or TokenKind.Comma))
-                        {
-                            return false;
-                        }
-                    }
-
-                    break;
-                case TokenKind.Operator when named && ahead.TextOf(token) is "[":
-                    while (ahead.TryReadSignificant(out Token inner) && ahead.TextOf(inner) is not "]")
-                    {
-                        if (inner.Kind != TokenKind.Number)
-                        {
-                            return false;
-                        }
-                    }
-
-                    break;
-                default:
-                    return named;
-            }
-
-            lexer = ahead;
-        }
-    }
-
-    /// <summary>Whether a word names the type of the literal behind it, as in <c>date '2026-07-18'</c>.</summary>
-    private static bool IsTypeBefore(ReadOnlySpan<char> word, SqlLexer ahead) =>
-        !Keywords.IsReserved(word.ToString()) && ahead.TryReadSignificant(out Token next) && next.Kind == TokenKind.String;
-
-    private static bool IsArrayBefore(ReadOnlySpan<char> word, SqlLexer ahead) =>
-        word.Equals("array", StringComparison.OrdinalIgnoreCase) && ahead.TryReadSignificant(out Token next) && ahead.TextOf(next) is "[";
 
     // Where strings in dollars are known DO takes a program; elsewhere an expression.
     private static bool BeginsProgram(ReadOnlySpan<char> word, SqlDialect dialect) =>

@@ -44,17 +44,21 @@ internal sealed class BookIds(SqliteConnection connection, SqliteTransaction tra
         return id;
     }
 
-    /// <summary>The row of a caller beside its source's.</summary>
-    public long Caller(string source, Caller caller)
+    /// <summary>The row of a caller beside its source's; that of the others where the source has too many already.</summary>
+    public long Row(string source, Caller caller)
     {
         if (!_callers.TryGetValue((source, caller), out long id))
         {
             string name = JsonSerializer.Serialize(new[] { source, caller.Database, caller.User, caller.Application, caller.Kind.ToString() });
-            connection.Execute("""
-                INSERT INTO source (book_id, name, kind, of_source, database, user, application) VALUES (@bookId, @name, @Kind, @ofSource, @Database, @User, @Application)
-                ON CONFLICT DO NOTHING
-                """, new { bookId, name, caller.Kind, ofSource = Source(source), caller.Database, caller.User, caller.Application }, transaction);
-            id = connection.ExecuteScalar<long>("SELECT id FROM source WHERE book_id = @bookId AND name = @name", new { bookId, name }, transaction);
+            long ofSource = Source(source);
+            bool others = caller == caller.AmongOthers;
+            id = connection.ExecuteScalar<long?>("SELECT id FROM source WHERE book_id = @bookId AND name = @name", new { bookId, name }, transaction)
+                ?? (!others && connection.ExecuteScalar<long>("SELECT count(*) FROM source WHERE of_source = @ofSource", new { ofSource }, transaction) >= Caller.Most
+                    ? Row(source, caller.AmongOthers)
+                    : connection.ExecuteScalar<long>("""
+                        INSERT INTO source (book_id, name, kind, of_source, database, user, application) VALUES (@bookId, @name, @Kind, @ofSource, @Database, @User, @Application)
+                        RETURNING id
+                        """, new { bookId, name, caller.Kind, ofSource, caller.Database, caller.User, caller.Application }, transaction));
             _callers[(source, caller)] = id;
         }
 

@@ -38,9 +38,9 @@ internal static class CellWriter
 
         foreach ((CallerCellKey key, Cell cell) in callers)
         {
-            (long caller, long pattern) = (ids.Caller(key.Source, key.Caller), ids.Pattern(key.Pattern));
+            (long caller, long pattern) = (ids.Row(key.Source, key.Caller), ids.Pattern(key.Pattern));
             SumOf(blocks, new(Stretch.Day, caller, Stretch.Day.StartOf(key.Hour)), pattern).Add(cell);
-            BlockOf(blocks, new(Stretch.Hour, caller, key.Hour)).Add(pattern, cell);
+            SumOf(blocks, new(Stretch.Hour, caller, key.Hour), pattern).Add(cell);
         }
 
         foreach ((Place place, Dictionary<long, Cell> added) in blocks.OrderBy(b => b.Key.Stretch).ThenBy(b => b.Key.Source).ThenBy(b => b.Key.Minute))

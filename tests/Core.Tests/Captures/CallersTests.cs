@@ -52,6 +52,24 @@ public sealed class CallersTests
         batch.Cells.Values.Sum(c => c.Calls).ShouldBe(1_000);
     }
 
+    // A log of nothing but our own load fills no minutes: it must be stored from time to time all the same, and what a log tells besides too.
+    [Fact]
+    public void What_stands_apart_waits_to_be_stored_like_the_rest()
+    {
+        Engine engine = KnownEngines.Named("postgresql")!;
+        var fold = new CaptureFold(engine.Dialect, _ => null, "server", new(), [], engine.Housekeeping);
+        for (int i = 0; i < 3_000; i++)
+        {
+            fold.Observe(new Observation { At = new DateTime(2026, 7, 1, 0, 0, 0, DateTimeKind.Utc).AddHours(i), Sql = "SELECT 1", Application = "swift-ledger"u8 });
+        }
+
+        fold.Waiting.ShouldBe(3_000);
+        fold.Tell(new LogEvent { Kind = LogEventKind.Checkpoint, At = new DateTime(2026, 7, 1, 0, 0, 0, DateTimeKind.Utc), Amount = 1 });
+        FoldedBatch batch = fold.Drain();
+        fold.Waiting.ShouldBe(0);
+        batch.Events.Count.ShouldBe(1);
+    }
+
     [Fact]
     public void Statements_without_any_name_have_no_caller() => Folded(("", "", "", "SELECT 1")).Callers.ShouldBeEmpty();
 

@@ -80,6 +80,26 @@ public sealed class ValueFoldTests
     public void A_duration_that_goes_with_nothing_is_not_said_to() =>
         SlopeOf((_, random) => 1 + random)!.Sentence.ShouldEndWith("not seen beyond chance.");
 
+    // 30,000 patterns of values that never come again are more than is remembered: what comes again among them is still found.
+    [Fact]
+    public void More_values_than_are_remembered_hide_no_heavy_one()
+    {
+        var fold = new ValueFold();
+        for (int i = 0; i < 90_000; i++)
+        {
+            fold.Take(ParameterMixTests.Call($"SELECT a FROM t WHERE b = {i} AND c = {i} AND d = {i}", "", i, 1), 1_000 + (ulong)(i % 30_000), "s", Dialects.Sqlite);
+            if (i % 30 == 0)
+            {
+                fold.Take(ParameterMixTests.Call("SELECT a FROM u WHERE b = 7", "", i, 1), 1, "s", Dialects.Sqlite);
+            }
+        }
+
+        IReadOnlyDictionary<ValuesKey, HourOfValues> hours = fold.Drain();
+        hours.Where(h => h.Key.Pattern > 1).ShouldAllBe(h => h.Value.Values.Count == 0);
+        List<HourOfValues> heavy = [.. hours.Where(h => h.Key.Pattern == 1).Select(h => h.Value)];
+        (heavy.Sum(h => h.Values.GetValueOrDefault(new(0, "b", "7"))?.Calls ?? 0) / heavy.Sum(h => h.All.Calls)).ShouldBe(1, 0.1);
+    }
+
     [Fact]
     public void What_is_kept_reads_back_as_it_was()
     {

@@ -2244,6 +2244,10 @@ export interface components {
             /** Format: int64 */
             notKeptApart: number;
             rejected: components["schemas"]["Rejection"][];
+            /** Format: int64 */
+            own: number;
+            /** Format: int64 */
+            housekeeping: number;
         };
         CatalogColumn: {
             /** @description As the engine has it. */

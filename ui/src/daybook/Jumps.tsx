@@ -1,13 +1,22 @@
 import { Link } from "@tanstack/react-router";
 import { type Narrowing, useJumps } from "../api/daybook";
 import { exactly } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
 /** Statements that take far longer or less since some time, where no deployment is known that would explain it. */
 export function Jumps({ book, narrowing }: { book: number; narrowing: Narrowing }) {
   const { from, to, sources, database, user, application, load } = narrowing;
-  const jumps = useJumps(book, { from, to, sources, database, user, application, load }).data ?? [];
+  const { data: jumps = [], error } = useJumps(book, {
+    from,
+    to,
+    sources,
+    database,
+    user,
+    application,
+    load,
+  });
   if (jumps.length === 0) {
-    return null;
+    return <Wrong error={error} />;
   }
   return (
     <>

@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { type Narrowing, useEvents } from "../api/daybook";
 import { bytes, count, exactly, three } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
 type Count = Schemas["EventCount"];
 
@@ -37,9 +38,9 @@ function amountOf(kind: Count["kind"], amount: number): string {
 
 /** What a server's log tells besides statements, in the span that is chosen. */
 export function LogEvents({ book, narrowing }: { book: number; narrowing: Narrowing }) {
-  const page = useEvents(book, narrowing).data;
+  const { data: page, error } = useEvents(book, narrowing);
   if (!page || page.counts.length === 0) {
-    return null;
+    return <Wrong error={error} />;
   }
   return (
     <>

@@ -1,14 +1,15 @@
 import type { Schemas } from "../api/client";
 import { type Narrowing, usePages } from "../api/daybook";
 import { count, three } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
 const shownAtFirst = 8;
 
 /** How many statements each page, route or job sends for one unit of its work. */
 export function Pages({ book, narrowing }: { book: number; narrowing: Narrowing }) {
-  const pages = usePages(book, narrowing).data ?? [];
+  const { data: pages = [], error } = usePages(book, narrowing);
   if (pages.length === 0) {
-    return null;
+    return <Wrong error={error} />;
   }
   return (
     <>

@@ -55,6 +55,8 @@ export function ReadCapture({ book }: { book: string }) {
             <p>
               {count(read.data.statements)} statements from {bytes(read.data.bytes)}
               {read.data.skippedBytes > 0 && `; ${bytes(read.data.skippedBytes)} were read before`}.
+              {read.data.own + read.data.housekeeping > 0 &&
+                ` Apart stand ${count(read.data.own)} of Swift Ledger's own and ${count(read.data.housekeeping)} of the engine's housekeeping.`}
             </p>
             {read.data.problem && <p className="text-failed">{read.data.problem}</p>}
             {read.data.rejected.map((r) => (

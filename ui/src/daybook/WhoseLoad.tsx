@@ -1,16 +1,18 @@
+import type { Schemas } from "../api/client";
 import { type Narrowing, useCallers } from "../api/daybook";
 import { count, percent, three } from "../format/figures";
+import { Wrong } from "../parts/Notice";
 
-type Caller = NonNullable<ReturnType<typeof useCallers>["data"]>[number];
+type Caller = Schemas["CallerRow"];
 type Props = { book: number; narrowing: Narrowing; set: (part: Partial<Narrowing>) => void };
 
 const shownAtFirst = 8;
 
 /** Who sends statements, and how much: each narrows the daybook to what it sends. */
 export function WhoseLoad({ book, narrowing, set }: Props) {
-  const callers = useCallers(book, narrowing).data ?? [];
+  const { data: callers = [], error } = useCallers(book, narrowing);
   if (callers.length === 0) {
-    return null;
+    return <Wrong error={error} />;
   }
   const applications = callers.filter((c) => c.kind === "application");
   const named = { user: applications.some((c) => c.user), database: applications.some((c) => c.database) };

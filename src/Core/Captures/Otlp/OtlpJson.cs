@@ -85,13 +85,16 @@ public sealed class OtlpJson : ICaptureForm
                 TryReadAttributes(r, resource);
             }
 
+            var sender = new OtlpResource(resource);
             foreach (JsonElement ofScope in List(ofResource, "scopeSpans"))
             {
                 foreach (JsonElement span in List(ofScope, "spans"))
                 {
-                    rejected += SpanOf(span)?.Observe(resource, line, sink) == true ? 0 : 1;
+                    rejected += SpanOf(span)?.Observe(sender, line, sink) == true ? 0 : 1;
                 }
             }
+
+            sender.TellVersion(sink);
         }
 
         return rejected;
@@ -227,14 +230,14 @@ public sealed class OtlpJson : ICaptureForm
                     span.TraceId = field.Value.GetString() ?? "";
                     break;
                 case "name":
-                    span.Name = field.Value.GetString() ?? "";
+                    span.Name = TextOrNothing(field.Value);
                     break;
                 case "parentSpanId":
-                    span.HasParent = (field.Value.GetString() ?? "").AsSpan().Trim('0').Length > 0;
+                    span.HasParent = TextOrNothing(field.Value).AsSpan().Trim('0').Length > 0;
                     break;
                 case "kind":
                     span.Kind = field.Value.ValueKind == JsonValueKind.Number ? field.Value.TryGetInt32(out int kind) ? kind : 0
-                        : field.Value.GetString() is "SPAN_KIND_SERVER" ? 2 : field.Value.GetString() is "SPAN_KIND_CONSUMER" ? 5 : 0;
+                        : TextOrNothing(field.Value) switch { "SPAN_KIND_SERVER" => 2, "SPAN_KIND_CONSUMER" => 5, _ => 0 };
                     break;
                 case "startTimeUnixNano":
                     span.StartNanoseconds = Number(field.Value);
@@ -254,6 +257,19 @@ public sealed class OtlpJson : ICaptureForm
         }
 
         return span;
+    }
+
+    /// <summary>A text that a statement can do without: empty where it is none, or none that can be read.</summary>
+    private static string TextOrNothing(JsonElement value)
+    {
+        try
+        {
+            return value.ValueKind == JsonValueKind.String ? value.GetString()! : "";
+        }
+        catch (InvalidOperationException)
+        {
+            return "";
+        }
     }
 
     private static void ReadAttributes(JsonElement of, Dictionary<string, OtlpValue> into)

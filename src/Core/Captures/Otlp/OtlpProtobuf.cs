@@ -59,7 +59,10 @@ public static class OtlpProtobuf
             }
         }
 
-        return spans.Count(s => !s.Observe(resource, 0, sink));
+        var sender = new OtlpResource(resource);
+        int rejected = spans.Count(s => !s.Observe(sender, 0, sink));
+        sender.TellVersion(sink);
+        return rejected;
     }
 
     private static OtlpSpan ReadSpan(ReadOnlySpan<byte> message)

@@ -38,22 +38,21 @@ internal sealed class OtlpSpan
     /// <c>db.name</c>).
     /// </summary>
     /// <returns>False where it has a statement but no usable times.</returns>
-    public bool Observe(IReadOnlyDictionary<string, OtlpValue> resource, long line, ICaptureSink sink)
+    public bool Observe(OtlpResource resource, long line, ICaptureSink sink)
     {
         string sql = First(Attributes, "db.query.text", "db.statement");
         bool timed = StartNanoseconds > 0 && EndNanoseconds >= StartNanoseconds && EndNanoseconds <= (ulong)long.MaxValue;
-        string service = First(resource, "service.name"), instance = First(resource, "service.instance.id", "host.name");
-        string source = service.Length == 0 ? "" : instance.Length == 0 ? service : $"{service} {instance}";
-        if (timed && First(resource, "service.version") is { Length: > 0 } version)
+        DateTime began = timed ? DateTime.UnixEpoch.AddTicks((long)(StartNanoseconds / 100)) : default;
+        if (timed)
         {
-            sink.SeeVersion(new(service, version), DateTime.UnixEpoch.AddTicks((long)(StartNanoseconds / 100)));
+            resource.Did(began);
         }
 
         if (sql.Length == 0)
         {
             if ((!HasParent || Kind is 2 or 5) && TraceId.Length > 0 && Page is { Length: > 0 } page)
             {
-                sink.NameUnit(Encoding.UTF8.GetBytes(TraceId), source, page);
+                sink.NameUnit(Encoding.UTF8.GetBytes(TraceId), resource.Source, page);
             }
 
             return true;
@@ -68,7 +67,7 @@ internal sealed class OtlpSpan
         sink.Observe(new Observation
         {
             Line = line,
-            At = DateTime.UnixEpoch.AddTicks((long)(StartNanoseconds / 100)),
+            At = began,
             Duration = TimeSpan.FromTicks((long)((EndNanoseconds - StartNanoseconds) / 100)),
             Sql = sql,
             Engine = First(Attributes, "db.system.name", "db.system"),
@@ -76,10 +75,10 @@ internal sealed class OtlpSpan
             SqlState = Failed ? (code.Length > 0 ? code : Observation.WithoutCode) : "",
             Message = StatusMessage,
             Unit = Encoding.UTF8.GetBytes(TraceId),
-            Application = Encoding.UTF8.GetBytes(service),
+            Application = Encoding.UTF8.GetBytes(resource.Service),
             Database = Encoding.UTF8.GetBytes(First(Attributes, "db.namespace", "db.name")),
             User = Encoding.UTF8.GetBytes(First(Attributes, "db.user")),
-            Source = source,
+            Source = resource.Source,
             RowsReturned = long.TryParse(First(Attributes, "db.response.returned_rows"), CultureInfo.InvariantCulture, out long rows) ? rows : null,
         });
         return true;
@@ -89,7 +88,8 @@ internal sealed class OtlpSpan
     private string Page => First(Attributes, "http.route") is { Length: > 0 } route
         ? $"{First(Attributes, "http.request.method", "http.method")} {route}".TrimStart() : Name;
 
-    private static string First(IReadOnlyDictionary<string, OtlpValue> attributes, params ReadOnlySpan<string> names)
+    /// <summary>The first of some attributes that is there; empty where none is.</summary>
+    internal static string First(IReadOnlyDictionary<string, OtlpValue> attributes, params ReadOnlySpan<string> names)
     {
         foreach (string name in names)
         {

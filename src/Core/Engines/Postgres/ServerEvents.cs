@@ -96,6 +96,7 @@ internal sealed class ServerEvents
 
     private static void Tell(scoped in LogEntry entry, LogEventKind kind, double amount, int count, ICaptureSink sink) => sink.Tell(new()
     {
+        Line = entry.Line,
         Kind = kind,
         At = entry.At,
         Amount = amount,
@@ -116,6 +117,6 @@ internal sealed class ServerEvents
     private static bool TryNumber(ReadOnlySpan<char> text, out double number)
     {
         int end = text.IndexOfAnyExcept(DigitsAndPoint);
-        return double.TryParse(end < 0 ? text : text[..end], NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out number);
+        return double.TryParse(end < 0 ? text : text[..end], NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out number) && double.IsFinite(number);
     }
 }
