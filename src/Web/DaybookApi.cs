@@ -15,7 +15,7 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
-    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 60, MostStretches = 160, LeastStretches = 20, CallsOfStretch = 6, MostPages = 100;
+    private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 40, MostStretches = 160, LeastStretches = 20, CallsOfStretch = 6, MostPages = 100;
     private const double SlowMs = 1_000;
 
     private static readonly TimeSpan NearDeployment = TimeSpan.FromHours(2);
@@ -275,7 +275,7 @@ internal static class DaybookApi
         var whose = new Whose(sources, null, null, null, nameof(LoadKind.Own));
         (int first, int last) = daybook.Extent(id) is { } extent && AnsweredSpan.Of(from, to, whose, daybook, id, extent) is var span
             ? (Stretches.MinuteOf(span.From), Stretches.MinuteOf(span.To)) : (0, 0);
-        return TypedResults.Ok(pages.Hours(whose.SourcesOf(daybook, id), first, last).Select(p => (Page: p.Key, Sum: p.Aggregate(default(PageSum), (a, b) => a + b)))
+        return TypedResults.Ok(pages.Spans(whose.SourcesOf(daybook, id), first, last).Select(p => (Page: p.Key, p.Value.Sum))
             .OrderByDescending(p => p.Sum.Ticks).Take(MostPages).Select(p => new PageRow(p.Page, p.Sum.Units, p.Sum.PerUnit, p.Sum.MsPerUnit)).ToList());
     }
 
@@ -298,19 +298,16 @@ internal static class DaybookApi
         Dictionary<long, PatternRecord> known = daybook.Patterns(id).Where(p => p.Hash != CaptureFold.EverythingElse).ToDictionary(p => p.Id);
         List<long> patterns = [.. daybook.Costs(chosen, span.Sums, 1).Where(c => known.ContainsKey(c.Pattern)).OrderByDescending(c => c.Sum.TotalTicks).Take(MostJumping).Select(c => c.Pattern)];
         List<DateTime> deployed = [.. deployments.OfBook(id).Select(d => new DateTime(d.At, DateTimeKind.Utc))];
-        var jumps = new List<JumpView>();
-        foreach ((long pattern, IReadOnlyList<TimedCell> cells) in daybook.Cells(chosen, span.Course, patterns))
+        JumpView? JumpOf(long pattern, IReadOnlyList<TimedCell> cells)
         {
             int length = StretchOf(span.Course, cells.Sum(c => c.Cell.Timed));
             TimeSpan near = ((span.TimeOf(length) - span.TimeOf(0)) * 2) + TimeSpan.FromTicks(Math.Min(NearDeployment.Ticks, (span.To - span.From).Ticks / 10));
             List<(int Minute, double Ms)> medians = Jump.Medians(cells, length);
-            if (Jump.In([.. medians.Select(m => m.Ms)], patterns.Count) is { } jump && span.TimeOf(medians[jump.At].Minute) is var at && !deployed.Exists(d => (d - at).Duration() <= near))
-            {
-                PatternRecord p = known[pattern];
-                jumps.Add(new(SqlPattern.NameOf(p.Hash), p.Text, Iso.Of(at), jump.BeforeMs, jump.AfterMs, jump.Ratio, jump.Sentence));
-            }
+            return Jump.In([.. medians.Select(m => m.Ms)], patterns.Count) is { } jump && span.TimeOf(medians[jump.At].Minute) is var at && !deployed.Exists(d => (d - at).Duration() <= near)
+                ? new(SqlPattern.NameOf(known[pattern].Hash), known[pattern].Text, Iso.Of(at), jump.BeforeMs, jump.AfterMs, jump.Ratio, jump.Sentence) : null;
         }
 
+        List<JumpView> jumps = [.. daybook.Cells(chosen, span.Course, patterns).AsParallel().Select(c => JumpOf(c.Key, c.Value)).OfType<JumpView>()];
         return TypedResults.Ok(jumps.OrderByDescending(j => Math.Abs(Math.Log(j.Ratio))).ToList());
     }
 

@@ -48,8 +48,8 @@ internal sealed class DeploymentAccount(DaybookStore daybook, ValueStore values,
 
     private IReadOnlyList<PageChangeRow> PagesOf(IReadOnlyList<long> servers, DeploymentSpans spans)
     {
-        ILookup<string, PageSum> before = pages.Hours(servers, spans.From, spans.Before), after = pages.Hours(servers, spans.After, spans.To);
-        return [.. before.Select(p => p.Key).Union(after.Select(p => p.Key), StringComparer.Ordinal).Select(p => PageChange.Of(p, [.. before[p]], [.. after[p]]))
+        (IReadOnlyDictionary<string, PageSpan> before, IReadOnlyDictionary<string, PageSpan> after) = Both(() => pages.Spans(servers, spans.From, spans.Before), () => pages.Spans(servers, spans.After, spans.To));
+        return [.. before.Keys.Union(after.Keys, StringComparer.Ordinal).Select(p => PageChange.Of(p, before.GetValueOrDefault(p), after.GetValueOrDefault(p)))
             .OrderByDescending(c => c.Moved).ThenByDescending(c => c.Before.Ticks + c.After.Ticks).Take(MostPages)
             .Select(c => new PageChangeRow(c.Page, c.Before.Units, c.After.Units, c.Before.PerUnit, c.After.PerUnit, c.Before.MsPerUnit, c.After.MsPerUnit, c.Moved))];
     }

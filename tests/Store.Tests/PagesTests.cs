@@ -26,15 +26,16 @@ public sealed class PagesTests : ReadsCaptures
         Read(Encoding.UTF8.GetBytes(log.ToString()), "traces.json").Statements.ShouldBe((120 * 12) + (120 * 3));
         List<long> sources = [.. _daybook.Sources(_book).Select(s => s.Id)];
         (int from, int to) = _daybook.Extent(_book)!.Value;
-        ILookup<string, PageSum> pages = new PageStore(_ledger).Hours(sources, from, to);
-        pages.Select(p => p.Key).ShouldBe(["GET /arrivals/{hut}"]);
-        PageSum[] hours = [.. pages["GET /arrivals/{hut}"]];
-        hours.Select(h => h.PerUnit).ShouldBe([12, 12, 3, 3]);
-        hours.Sum(h => h.Units).ShouldBe(240);
+        var pages = new PageStore(_ledger);
+        pages.Spans(sources, from, to).Keys.ShouldBe(["GET /arrivals/{hut}"]);
+        PageSpan[] hours = [.. Enumerable.Range(0, 4).Select(h => pages.Spans(sources, from + (60 * h), from + (60 * h) + 60)["GET /arrivals/{hut}"])];
+        hours.Select(h => h.Sum.PerUnit).ShouldBe([12, 12, 3, 3]);
+        hours.Sum(h => h.Sum.Units).ShouldBe(240);
+        pages.Spans(sources, from, to)["GET /arrivals/{hut}"].ShouldBe(PageSpan.Of([.. hours.Select(h => h.Sum)]));
 
         DeploymentRecord deployed = new DeploymentStore(_ledger).OfBook(_book).Single();
         (deployed.Version, deployed.What, deployed.Noticed, new DateTime(deployed.At, DateTimeKind.Utc)).ShouldBe(("3.2", "huts", true, Start.AddMinutes(120)));
-        PageChange.Of("a", hours[..2], hours[2..]).Moved.ShouldBeFalse("two hours are too few to tell");
+        PageChange.Of("a", PageSpan.Of([.. hours[..2].Select(h => h.Sum)]), PageSpan.Of([.. hours[2..].Select(h => h.Sum)])).Moved.ShouldBeFalse("two hours are too few to tell");
     }
 
     // Half a surrogate pair, a number, nothing: what a statement can do without does not cost it.
@@ -75,7 +76,7 @@ public sealed class PagesTests : ReadsCaptures
             $"{{\"at\":\"{Start.AddSeconds(i):yyyy-MM-ddTHH:mm:ss.fffZ}\",\"ms\":1,\"sql\":\"SELECT a FROM t /*{tags}*/\",\"unit\":\"u{i / 2}\"}}\n"));
         Read(Encoding.UTF8.GetBytes(lines), "a.jsonl");
         (int from, int to) = _daybook.Extent(_book)!.Value;
-        List<(string, PageSum)> pages = [.. new PageStore(_ledger).Hours([.. _daybook.Sources(_book).Select(s => s.Id)], Stretch.Hour.StartOf(from), to).Select(p => (p.Key, p.Single()))];
+        List<(string, PageSum)> pages = [.. new PageStore(_ledger).Spans([.. _daybook.Sources(_book).Select(s => s.Id)], Stretch.Hour.StartOf(from), to).Select(p => (p.Key, p.Value.Sum))];
         pages.ShouldBe(page is null ? [] : [(page, new PageSum(2, 4, 4 * TimeSpan.TicksPerMillisecond))]);
     }
 
@@ -86,7 +87,7 @@ public sealed class PagesTests : ReadsCaptures
     [InlineData(new long[] { 30, 90, 10 }, new long[] { 20, 21, 19 }, false)]
     [InlineData(new long[] { 30, 30, 30 }, new long[] { 31, 31, 31 }, false)]
     public void A_page_moves_where_its_hours_agree(long[] before, long[] after, bool moved) =>
-        PageChange.Of("a", [.. before.Select(s => new PageSum(10, s, 0))], [.. after.Select(s => new PageSum(10, s, 0))]).Moved.ShouldBe(moved);
+        PageChange.Of("a", PageSpan.Of([.. before.Select(s => new PageSum(10, s, 0))]), PageSpan.Of([.. after.Select(s => new PageSum(10, s, 0))])).Moved.ShouldBe(moved);
 
     private static string Request(string version, IEnumerable<string> spans, string service = "huts") =>
         $"{{\"resourceSpans\":[{{\"resource\":{{\"attributes\":[{{\"key\":\"service.name\",\"value\":{{\"stringValue\":\"{service}\"}}}},{{\"key\":\"service.version\",\"value\":{{\"stringValue\":\"{version}\"}}}}]}},\"scopeSpans\":[{{\"spans\":[{string.Join(',', spans)}]}}]}}]}}\n";

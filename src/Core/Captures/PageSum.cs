@@ -24,6 +24,23 @@ public readonly record struct PageSum(long Units, long Statements, long Ticks)
     public double MsPerUnit => Ticks / (double)TimeSpan.TicksPerMillisecond / Math.Max(1, Units);
 }
 
+/// <summary>A page's hours in a span, summed, with what tells how much they scatter.</summary>
+/// <param name="Sum">Of all hours.</param>
+/// <param name="Hours">In which it had units.</param>
+/// <param name="UnitsSquared">Sum over the hours of the units' square.</param>
+/// <param name="Products">Likewise of units times statements.</param>
+/// <param name="StatementsSquared">Likewise of the statements' square.</param>
+public readonly record struct PageSpan(PageSum Sum, long Hours, double UnitsSquared, double Products, double StatementsSquared)
+{
+    /// <param name="hours">Of one page.</param>
+    public static PageSpan Of(IReadOnlyList<PageSum> hours) => new(hours.Aggregate(default(PageSum), (a, b) => a + b), hours.Count,
+        hours.Sum(h => (double)h.Units * h.Units), hours.Sum(h => (double)h.Units * h.Statements), hours.Sum(h => (double)h.Statements * h.Statements));
+
+    /// <summary>Of the statements of a unit, as a ratio of two sums over hours (Cochran, Sampling Techniques, 1977, 6.4): units of one hour are alike.</summary>
+    public double Variance => Hours < 2 || Sum.Units == 0 ? 0
+        : Math.Max(0, StatementsSquared - (2 * Sum.PerUnit * Products) + (Sum.PerUnit * Sum.PerUnit * UnitsSquared)) * Hours / (Hours - 1) / ((double)Sum.Units * Sum.Units);
+}
+
 /// <summary>How many statements a page sends for a unit, before and after a deployment.</summary>
 /// <param name="Page">Its name.</param>
 /// <param name="Before">All of its units before.</param>
@@ -34,23 +51,15 @@ public sealed record PageChange(string Page, PageSum Before, PageSum After, bool
     private const double LeastChange = 0.1;
     private const int LeastUnits = 20, LeastHours = 3;
 
-    /// <remarks>
-    /// The ratio of two sums over hours, with the variance of a ratio estimator by hours (Cochran, Sampling Techniques, 1977, 6.4): units of one
-    /// hour are alike.
-    /// </remarks>
     /// <param name="page">Its name.</param>
-    /// <param name="before">Its hours before.</param>
-    /// <param name="after">Its hours since.</param>
-    public static PageChange Of(string page, IReadOnlyList<PageSum> before, IReadOnlyList<PageSum> after)
+    /// <param name="before">Its span before.</param>
+    /// <param name="after">Its span since.</param>
+    public static PageChange Of(string page, PageSpan before, PageSpan after)
     {
-        PageSum x = before.Aggregate(default(PageSum), (a, b) => a + b), y = after.Aggregate(default(PageSum), (a, b) => a + b);
-        bool enough = Math.Min(x.Units, y.Units) >= LeastUnits && Math.Min(before.Count, after.Count) >= LeastHours;
-        double change = y.PerUnit - x.PerUnit, error = Math.Sqrt(Variance(before, x) + Variance(after, y));
-        return new(page, x, y, enough && Math.Abs(change) > LeastChange * x.PerUnit && Math.Abs(change) > Normal.Width * error);
+        bool enough = Math.Min(before.Sum.Units, after.Sum.Units) >= LeastUnits && Math.Min(before.Hours, after.Hours) >= LeastHours;
+        double change = after.Sum.PerUnit - before.Sum.PerUnit;
+        return new(page, before.Sum, after.Sum, enough && Math.Abs(change) > LeastChange * before.Sum.PerUnit && Math.Abs(change) > Normal.Width * Math.Sqrt(before.Variance + after.Variance));
     }
-
-    private static double Variance(IReadOnlyList<PageSum> hours, PageSum sum) => hours.Count < 2 || sum.Units == 0 ? 0
-        : hours.Sum(h => Math.Pow(h.Statements - (sum.PerUnit * h.Units), 2)) * hours.Count / (hours.Count - 1) / ((double)sum.Units * sum.Units);
 }
 
 /// <summary>A version of a service that a capture tells of.</summary>
