@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Runtime;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
@@ -63,6 +64,12 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
                 seen = run.Seen(line, a, b);
             }
 
+            if (seen is { SameRows: true, SameOrder: false })
+            {
+                b = b with { WithinTies = WithinTies(line, limit) };
+                seen = run.Seen(line, a, b);
+            }
+
             run.Tell(new LineInspected(line.Number, a, b));
             if (seen.CannotBeMeasured)
             {
@@ -94,6 +101,27 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
         catch (EngineException)
         {
             return (a, b);
+        }
+    }
+
+    /// <summary>Whether rows in another order are so only where the before side's ORDER BY leaves them tied; null where that cannot be told.</summary>
+    private bool? WithinTies(LineBrief line, ExecutionLimit limit)
+    {
+        CaseRun asked = TrialRun.RunOf(line, Side.Before);
+        if (run.IsSpent || RankedRows.Of(asked.Sql, run.Options.Engine.Dialect) is not { } ranked)
+        {
+            return null;
+        }
+
+        try
+        {
+            return TiedRows.Compare(
+                row => before.EachRow(asked with { Sql = ranked }, limit, ranked: true, row),
+                row => after.EachRow(TrialRun.RunOf(line, Side.After), limit, ranked: false, row));
+        }
+        catch (EngineException)
+        {
+            return null;
         }
     }
 

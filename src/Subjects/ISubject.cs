@@ -74,6 +74,12 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <exception cref="EngineException">It failed, or took too long.</exception>
     RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted);
 
+    /// <summary>Executes a query once more, untimed, and tells its rows in their order.</summary>
+    /// <param name="ranked">Whether the last column is a whole number that stands apart from the row.</param>
+    /// <param name="row">Told each row's hash, and that number, or 0.</param>
+    /// <exception cref="EngineException">It failed, or took too long.</exception>
+    void EachRow(CaseRun run, ExecutionLimit limit, bool ranked, Action<UInt128, long> row);
+
     /// <summary>Tables, indexes, sizes and statistics; null where nothing can read them.</summary>
     /// <param name="limit">Of counting all tables.</param>
     Catalog? ReadCatalog(TimeSpan limit);

@@ -52,6 +52,18 @@ internal sealed class RowHash
         return row;
     }
 
+    /// <summary>Ends a row that stands in no result.</summary>
+    /// <returns>Its hash.</returns>
+    public UInt128 EndApart() => XxHash128.HashToUInt128(_row.AsSpan(0, _length));
+
+    /// <summary>Counts a row that a write left behind: one that it also took away cancels out.</summary>
+    /// <param name="row">Its hash.</param>
+    public void Leave(UInt128 row) => _sum += row;
+
+    /// <summary>Counts a row that a write took away.</summary>
+    /// <param name="row">Its hash.</param>
+    public void Take(UInt128 row) => _sum -= row;
+
     private static string Hex(UInt128 value) => value.ToString("x32", System.Globalization.CultureInfo.InvariantCulture);
 
     /// <summary>Adds a value of varying length.</summary>

@@ -10,7 +10,7 @@ namespace SwiftLedger.Subjects;
 /// </summary>
 public sealed class RowSieve
 {
-    private const int MostDifferentRows = 1_000_000;
+    internal const int MostDifferentRows = 1_000_000;
 
     private readonly Dictionary<UInt128, int> _left = [];
 
@@ -101,6 +101,114 @@ internal sealed class RowPicker(Func<UInt128, bool> wanted)
         if (names.SequenceEqual(_names))
         {
             _rows.Add(values);
+        }
+    }
+}
+
+/// <summary>Finds the rows that a write made others than they were: those that it wrote as they were already do not count.</summary>
+/// <param name="picker">Offered what was left, and what was taken away for good.</param>
+internal sealed class ChangedRows(RowPicker picker)
+{
+    private readonly Dictionary<UInt128, int> _gone = [];
+
+    /// <summary>Whether it is known what was there before, from a first execution.</summary>
+    public bool Offers { get; set; }
+
+    /// <param name="row">Hash of a row that is there now.</param>
+    public void Left(UInt128 row, Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)> read)
+    {
+        if (Offers && _gone.Count <= RowSieve.MostDifferentRows && !Cancelled(row))
+        {
+            picker.Offer(row, read);
+        }
+    }
+
+    /// <param name="row">Hash of a row that was there before.</param>
+    /// <param name="replaced">Whether another one has its place.</param>
+    public void Gone(UInt128 row, bool replaced, Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)> read)
+    {
+        if (!Offers && _gone.Count <= RowSieve.MostDifferentRows)
+        {
+            CollectionsMarshal.GetValueRefOrAddDefault(_gone, row, out _)++;
+        }
+        else if (Offers && Cancelled(row) && !replaced)
+        {
+            picker.Offer(~row, () => read() is var (names, values) ? (names, [.. values.Select((v, i) => i == 0 ? (v.Type, Deleted + v.Value) : v)]) : default);
+        }
+    }
+
+    private const string Deleted = "deleted: ";
+
+    private bool Cancelled(UInt128 row)
+    {
+        ref int gone = ref CollectionsMarshal.GetValueRefOrNullRef(_gone, row);
+        if (System.Runtime.CompilerServices.Unsafe.IsNullRef(ref gone) || gone == 0)
+        {
+            return false;
+        }
+
+        gone--;
+        return true;
+    }
+}
+
+/// <summary>Holds the order of rows against what an ORDER BY asks for: rows that it leaves tied may change places, others may not.</summary>
+public sealed class TiedRows
+{
+    /// <summary>Of more ties nothing is told.</summary>
+    private const int MostTies = 2_000_000;
+
+    private readonly SortedDictionary<long, (UInt128 Sum, int Rows)> _ties = [];
+    private (UInt128 Sum, int Rows)[] _inOrder = [];
+    private int _tie;
+    private int _within;
+    private UInt128 _sum;
+    private UInt128 _difference;
+    private bool _agrees = true;
+
+    /// <summary>Reads both sides.</summary>
+    /// <param name="before">Executes the before side's query with ranks, and tells each row's hash, ranks aside, with its rank.</param>
+    /// <param name="after">Executes the after side's, and tells its rows in their order.</param>
+    /// <returns>Whether the rows agree up to ties; null where there are too many, or these are not the same rows: where LIMIT cuts through ties, another execution may give others.</returns>
+    /// <exception cref="EngineException">A side failed, or exceeded its limit.</exception>
+    public static bool? Compare(Action<Action<UInt128, long>> before, Action<Action<UInt128, long>> after)
+    {
+        var tied = new TiedRows();
+        before(tied.Note);
+        if (tied._ties.Count > MostTies)
+        {
+            return null;
+        }
+
+        tied._inOrder = [.. tied._ties.Values];
+        after((row, _) => tied.Take(row));
+        return tied._difference != 0 ? null : tied._agrees && tied._tie == tied._inOrder.Length;
+    }
+
+    private void Note(UInt128 row, long rank)
+    {
+        if (_ties.Count <= MostTies)
+        {
+            (UInt128 sum, int rows) = _ties.GetValueOrDefault(rank);
+            _ties[rank] = (sum + row, rows + 1);
+            _difference += row;
+        }
+    }
+
+    private void Take(UInt128 row)
+    {
+        _difference -= row;
+        if (_tie == _inOrder.Length)
+        {
+            _agrees = false;
+            return;
+        }
+
+        _sum += row;
+        if (++_within == _inOrder[_tie].Rows)
+        {
+            _agrees &= _sum == _inOrder[_tie].Sum;
+            (_tie, _within, _sum) = (_tie + 1, 0, 0);
         }
     }
 }

@@ -105,6 +105,37 @@ public sealed class TrialRunnerTests : IDisposable
         account.Find(2)!.Evidence.Blocks.ShouldBeEmpty();
     }
 
+    [Fact]
+    public async Task A_rewrite_keeps_the_order_and_what_a_write_leaves_behind()
+    {
+        TrialAccount account = await RunAsync("""
+            -- name: by depot
+            SELECT id, depot FROM parcel WHERE id < 500 ORDER BY depot;
+            -- name: tied
+            SELECT id, depot FROM parcel WHERE id < 500 ORDER BY depot;
+            -- name: pay
+            UPDATE parcel SET note = 'paid', depot = depot + 1 WHERE id < 20 RETURNING id;
+            -- name: clear
+            DELETE FROM parcel WHERE depot = 7;
+            """, """
+            -- rewrite: by depot
+            SELECT id, depot FROM parcel WHERE id < 500 ORDER BY depot DESC;
+            -- rewrite: tied
+            SELECT id, depot FROM parcel WHERE id < 500 ORDER BY depot, id DESC;
+            -- rewrite: pay
+            UPDATE parcel SET note = 'paid' WHERE id < 20 RETURNING id;
+            -- rewrite: clear
+            DELETE FROM parcel WHERE depot = 7 AND id > 10;
+            """, new(MaxSeconds: 3));
+        string Said(int line) => $"{account.Find(line)!.Decision!.Verdict}: {account.Find(line)!.Decision!.Message()} {string.Join(' ', account.Find(line)!.Decision!.Notes())}";
+        Said(1).ShouldStartWith("Failed: Not the same order");
+        Said(2).ShouldContain("leaves ties open");
+        account.Find(2)!.Decision!.Verdict.ShouldNotBe(Verdict.Failed);
+        Said(3).ShouldStartWith("Failed: Not the same rows: 19 rows before, 19 rows after, with other contents.");
+        account.Find(3)!.Evidence.Before!.OnlyHere!.Rows[0].ShouldBe(["1", "2", "'paid'"]);
+        Said(4).ShouldStartWith("Failed: Not the same rows: 400 rows before, 399 rows after.");
+    }
+
     [Theory]
     [InlineData("DROP INDEX parcel_depot", Verdict.Regressed)]
     [InlineData("DROP INDEX parcel_depot; CREATE INDEX parcel_all ON parcel(depot, note, id)", Verdict.Improved)]

@@ -51,7 +51,7 @@ public sealed class RowSieveTests : OnSqliteCopy
         before.Rows.ShouldBe([["1", "'it''s'", "5"]]);
         after.Rows.ShouldBe([["2", "NULL", "5"]]);
         (before, after) = Compare("DELETE FROM item WHERE id = 1 AND name = name", "UPDATE item SET price = 5 WHERE id = 1");
-        before.Rows.ShouldBe([["1", "deleted"]]);
+        before.Rows.ShouldBe([["deleted: 1", "'it''s'", "12"]]);
         after.Count.ShouldBe(1);
     }
 

@@ -20,6 +20,9 @@ public static class DecisionWords
     private static string Of(Reason reason) => reason switch
     {
         OtherRows r => $"Not the same rows: {Rows(r.Before)} before, {Rows(r.After)} after{(r.Before == r.After ? ", with other contents" : "")}.{Differing(r.Columns)}",
+        OtherOrderThanAsked => "Not the same order: rows changed places that the ORDER BY does not leave tied.",
+        NotProvenSame r => (r.OrderOnly ? "The rows are the same, but whether their order is could not be told" : "Whether it gives the same rows and leaves the same behind was not compared")
+            + $", and a rewrite is not called improved without that{(r.Ratio is { } ratio ? $": by {(r.Basis == Basis.Work ? "work" : "time")} it is {Figures.Ratio(ratio)}" : "")}.",
         BeforeFailed f => $"Before side: {f.Failure.Reason}{Besides(f)}",
         AfterDidNotFinish f => $"The after side did not finish: {f.Failure.Reason} The before side took {Figures.Duration(f.BeforeMilliseconds * 1000)}.",
         BrokeAfter f => $"It broke on the after side only: {f.Failure.Reason}",
@@ -54,6 +57,11 @@ public static class DecisionWords
     {
         RowsMoved n => $"The rows differ between the sides: right only if the migration means to alter them.{Differing(n.Columns)}",
         OtherOrder => "The rows are the same but come in another order: the ORDER BY leaves ties open.",
+        OrderMoved { Told: true } => "The rows are the same but come in another order, and not only where the ORDER BY leaves ties open.",
+        OrderMoved => "The rows are the same but come in another order; whether only where the ORDER BY leaves ties open could not be told.",
+        OrderByChance => "The rewrite has no ORDER BY: its rows came in the same order here, and nothing promises that.",
+        RowsNotCompared => "What the write leaves behind was not compared.",
+        OtherCount n => $"It changes {Rows(n.Before)} before and {Rows(n.After)} after, and leaves the same behind.",
         RowsVary => "The rows differ from run to run on one side, so the sides cannot be compared by their rows.",
         TailLeavesBand n => $"Level by the median, but the mean is {Figures.Ratio(n.MeanRatio)} and the 95th percentile {Figures.Ratio(n.P95Ratio)}: look at the samples.",
         WorkDisagrees n => $"Time and work disagree: by work it is {Figures.Ratio(n.Ratio)}.",

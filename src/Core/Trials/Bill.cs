@@ -27,13 +27,17 @@ public sealed record BillItem(int Line, string Statement, string Case, double Ca
 /// <param name="Reason">In words.</param>
 /// <param name="WorkRatio">What it costs more or less by work, after / before; null where that is not known.</param>
 /// <param name="Untimed">Whether it would be counted, had it been timed long enough: without it the total says nothing.</param>
-public sealed record NotBilled(int Line, string Statement, string Case, string Reason, double? WorkRatio = null, bool Untimed = false);
+/// <param name="Called">Whether the workload says how often it runs, so that it costs something.</param>
+public sealed record NotBilled(int Line, string Statement, string Case, string Reason, double? WorkRatio = null, bool Untimed = false, bool Called = false);
 
 /// <summary>What a workload costs in a day: calls x mean time of each case, summed. The mean, because totals add.</summary>
 /// <param name="Seconds">Database-seconds a day.</param>
 /// <param name="BeforeInterval">95 % interval of the before side's total, by bootstrap over blocks.</param>
 /// <param name="AfterInterval">95 % interval of the after side's total.</param>
-/// <param name="ChangeInterval">95 % interval of after - before: the same blocks are drawn for both sides, so what moved both cancels.</param>
+/// <param name="ChangeInterval">
+/// 95 % interval of after - before: the same blocks are drawn for both sides, so what moved both cancels. Of an unsettled line nothing is
+/// known but the whole interval of its ratio, and it is that wide.
+/// </param>
 /// <param name="Pages">Pages touched in a day.</param>
 /// <param name="Rows">Rows returned or changed in a day.</param>
 /// <param name="Items">Largest change first.</param>
@@ -73,8 +77,9 @@ public sealed record Bill(
             double[] before = [.. line.Judgement.Before.Select(us => us / 1e6 * calls)];
             double[] after = [.. line.Judgement.After.Select(us => us / 1e6 * calls)];
             items.Add(new(line.Number, e.Brief.Statement, e.Brief.Case, calls, new(before.Average(), after.Average()), 0));
-            beforeSums = Added(beforeSums, Bootstrap.Means(before, seed + (ulong)line.Number));
-            afterSums = Added(afterSums, Bootstrap.Means(after, seed + (ulong)line.Number));
+            double[] drawn = Bootstrap.Means(before, seed + (ulong)line.Number);
+            beforeSums = Added(beforeSums, drawn);
+            afterSums = Added(afterSums, line.Decision is { Verdict: Verdict.Unsettled } ? Unsettled(line.Judgement, drawn, seed + (ulong)line.Number) : Bootstrap.Means(after, seed + (ulong)line.Number));
             pagesBefore += calls * e.Before!.Counters.GetValueOrDefault(e.Counter.Pages);
             pagesAfter += calls * e.After!.Counters.GetValueOrDefault(e.Counter.Pages);
             rowsBefore += calls * (e.Before!.Rows ?? 0);
@@ -94,6 +99,19 @@ public sealed record Bill(
             shares.Sum(), left);
     }
 
+    /// <summary>The after side of a line of which it is not known what it does: anywhere within all that its blocks allow, its halves by themselves too.</summary>
+    /// <param name="before">Resampled means of the before side.</param>
+    /// <param name="judged">Its blocks.</param>
+    /// <param name="seed">Draws.</param>
+    private static double[] Unsettled(LineJudgement judged, double[] before, ulong seed)
+    {
+        double[] ratios = [.. judged.Before.Zip(judged.After, (b, a) => Math.Log(a / b))];
+        double[] seen = [judged.Comparison!.Low, judged.Comparison.High, Math.Log(judged.MeanRatio!.Value), Quantile.Median(ratios[..(ratios.Length / 2)]), Quantile.Median(ratios[(ratios.Length / 2)..])];
+        (double low, double high) = (seen.Min(), seen.Max());
+        var random = new SplitMix(~seed);
+        return [.. before.Select(b => b * Math.Exp(low + ((high - low) * random.Unit())))];
+    }
+
     private static NotBilled? WhyNotBilled(Line line)
     {
         LineEvidence e = line.Evidence;
@@ -105,7 +123,7 @@ public sealed record Bill(
             : e.End == LineEnd.NotTimed ? ("not timed", line.Decision.Verdict is Verdict.Regressed or Verdict.Improved)
             : !line.Judgement.HasInterval ? (blocks == 0 ? "no blocks" : $"too few blocks: {blocks}", true)
             : null;
-        return why is { } w ? new(line.Number, e.Brief.Statement, e.Brief.Case, w.Reason, e.WorkRatio, w.Untimed) : null;
+        return why is { } w ? new(line.Number, e.Brief.Statement, e.Brief.Case, w.Reason, e.WorkRatio, w.Untimed, e.Brief.CallsPerDay is not null) : null;
     }
 
     private static Interval IntervalOf(double[]? resampled)

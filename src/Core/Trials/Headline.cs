@@ -49,6 +49,7 @@ public static class Headline
         string moves = before == after ? $"stays at {before}"
             : scatter || inBand ? $"stays near {before}"
             : bill.Seconds.Change < 0 ? $"falls from {before} to {after}" : $"rises from {before} to {after}";
-        return $"the bill {moves} database-seconds a day";
+        int uncounted = bill.LeftOut.Count(l => l.Called);
+        return $"the bill {moves} database-seconds a day{(uncounted == 0 ? "" : $", without {uncounted} line{(uncounted == 1 ? "" : "s")} that could not be counted")}";
     }
 }

@@ -16,9 +16,12 @@ public sealed record SideFailure(string Reason, bool TimeLimit = false);
 /// <summary>What one side of a line did when it was looked at, apart from all timing.</summary>
 /// <param name="Plan">The estimated plan; null where the statement could not be prepared.</param>
 /// <param name="ColdMilliseconds">The first execution on a fresh connection.</param>
-/// <param name="Rows">Rows returned, or rows changed by a statement that returns none.</param>
+/// <param name="Rows">Rows returned; of a write that returns none, rows changed.</param>
 /// <param name="Writes">Whether the statement writes.</param>
-/// <param name="RowsHash">Order-insensitive hash of the multiset of rows, or of the rows that a write left behind; 32 hexadecimal digits.</param>
+/// <param name="RowsHash">
+/// Order-insensitive hash of the multiset of rows; of a write, of what it returned and of what it changed in every table that it touched. 32
+/// hexadecimal digits; null where that was not compared.
+/// </param>
 /// <param name="SequenceHash">Hash of the rows in their order.</param>
 /// <param name="RowsRepeat">Whether a second run gave the same rows.</param>
 /// <param name="Counters">The engine's counters of one execution by name; <c>vmSteps</c> is the primary one of SQLite.</param>
@@ -42,6 +45,9 @@ public sealed record Inspection(
 
     /// <summary>Rows that the other side does not give; null where the sides give the same, or were not compared row by row.</summary>
     public RowsOnlyHere? OnlyHere { get; init; }
+
+    /// <summary>Of an after side whose rows are the same in another order: whether only such rows changed places as the before side's ORDER BY leaves tied. Null where that cannot be told.</summary>
+    public bool? WithinTies { get; init; }
 
     /// <summary>Why the plan has no counts, or what is special about them; null where there is nothing to say.</summary>
     public string? PlanNote { get; init; }

@@ -44,9 +44,12 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     /// <summary>Null where a side has no plan.</summary>
     public bool? PlanChanged => Before?.Plan is { } before && After?.Plan is { } after ? before.Shape != after.Shape && !PlansAlike : null;
 
-    /// <summary>Null where a side has no rows to compare, or its rows do not repeat.</summary>
+    /// <summary>
+    /// Whether both sides return the same rows and leave the same behind; null where a side was not compared, or its rows do not repeat. A write
+    /// that leaves a row as it was leaves the same as one that does not touch it.
+    /// </summary>
     public bool? SameRows => Before is { RowsRepeat: true, RowsHash: { } before } && After is { RowsRepeat: true, RowsHash: { } after }
-        ? before == after && Before.Rows == After.Rows
+        ? before == after && (Before.Writes || After.Writes || Before.Rows == After.Rows)
         : null;
 
     /// <summary>Columns that differ between the sides by name, type or number, where the rows that differ were read.</summary>
@@ -55,11 +58,17 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     /// <summary>A rewrite that gives other rows: there is nothing to be measured.</summary>
     public bool GivesOtherRows => Brief.Rewritten && SameRows == false;
 
-    /// <summary>Whether what was seen so far already speaks against measuring.</summary>
-    public bool CannotBeMeasured => BeforeFailure is not null || AfterFailure is not null || GivesOtherRows;
+    /// <summary>A rewrite that gives the rows in another order than was asked for.</summary>
+    public bool GivesOtherOrder => Brief.Rewritten && SameRows == true && SameOrder == false && After!.WithinTies == false;
 
-    /// <summary>Null where not both sides order their rows.</summary>
-    public bool? SameOrder => Brief.ComparesOrder && SameRows is not null ? Before!.SequenceHash == After!.SequenceHash : null;
+    /// <summary>Whether what was seen so far already speaks against measuring.</summary>
+    public bool CannotBeMeasured => BeforeFailure is not null || AfterFailure is not null || GivesOtherRows || GivesOtherOrder;
+
+    /// <summary>Whether the rows came in the same order; null where the before side asks for none, or they were not compared.</summary>
+    public bool? SameOrder => Brief.ComparesOrder && SameRows is not null && Before!.SequenceHash is { } before && After!.SequenceHash is { } after ? before == after : null;
+
+    /// <summary>Whether it is known that a rewrite gives what the statement gave, in its order.</summary>
+    public bool IsProvenSame => SameRows == true && (SameOrder != false || After!.WithinTies == true);
 
     /// <summary>
     /// Whether both sides did the same work: every exact counter and the number of rows within a hundredth. Null where a side was not

@@ -5,6 +5,8 @@ namespace SwiftLedger.Core.Trials;
 /// <summary>Why a line was decided as it was: a code with its numbers. Ratios are after / before.</summary>
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "code")]
 [JsonDerivedType(typeof(OtherRows), "otherRows")]
+[JsonDerivedType(typeof(OtherOrderThanAsked), "otherOrderThanAsked")]
+[JsonDerivedType(typeof(NotProvenSame), "notProvenSame")]
 [JsonDerivedType(typeof(BeforeFailed), "beforeFailed")]
 [JsonDerivedType(typeof(AfterDidNotFinish), "afterDidNotFinish")]
 [JsonDerivedType(typeof(BrokeAfter), "brokeAfter")]
@@ -39,6 +41,15 @@ public sealed record OtherRows(long? Before, long? After) : Reason
     /// <summary>Columns that differ by name or type.</summary>
     public IReadOnlyList<ColumnChange> Columns { get; init; } = [];
 }
+
+/// <summary>A rewrite gives the same rows in another order, also where the ORDER BY leaves nothing open.</summary>
+public sealed record OtherOrderThanAsked : Reason;
+
+/// <summary>A rewrite would be improved, and it is not known whether it gives the same.</summary>
+/// <param name="Ratio">What it would be, after / before; null where nothing was measured.</param>
+/// <param name="Basis">What that rests on.</param>
+/// <param name="OrderOnly">Whether the rows are known to be the same, and only their order is not.</param>
+public sealed record NotProvenSame(double? Ratio, Basis Basis, bool OrderOnly) : Reason;
 
 /// <summary>The before side could not be run.</summary>
 /// <param name="Other">What the after side failed with; null where it did not.</param>
@@ -136,7 +147,11 @@ public sealed record AsTold(string Sentence) : Reason;
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "code")]
 [JsonDerivedType(typeof(RowsMoved), "rowsMoved")]
 [JsonDerivedType(typeof(OtherOrder), "otherOrder")]
+[JsonDerivedType(typeof(OrderMoved), "orderMoved")]
+[JsonDerivedType(typeof(OrderByChance), "orderByChance")]
 [JsonDerivedType(typeof(RowsVary), "rowsVary")]
+[JsonDerivedType(typeof(RowsNotCompared), "rowsNotCompared")]
+[JsonDerivedType(typeof(OtherCount), "otherCount")]
 [JsonDerivedType(typeof(TailLeavesBand), "tailLeavesBand")]
 [JsonDerivedType(typeof(WorkDisagrees), "workDisagrees")]
 [JsonDerivedType(typeof(WorkLeavesBand), "workLeavesBand")]
@@ -149,8 +164,21 @@ public sealed record RowsMoved : Notice
     public IReadOnlyList<ColumnChange> Columns { get; init; } = [];
 }
 
-/// <summary>The same rows come in another order.</summary>
+/// <summary>The same rows come in another order, and only such changed places as the ORDER BY leaves tied.</summary>
 public sealed record OtherOrder : Notice;
+
+/// <summary>The same rows come in another order.</summary>
+/// <param name="Told">Whether it is known that rows changed places which the ORDER BY does not leave tied; else that could not be told.</param>
+public sealed record OrderMoved(bool Told) : Notice;
+
+/// <summary>A rewrite asks for no order any more, and the rows came in the same one.</summary>
+public sealed record OrderByChance : Notice;
+
+/// <summary>What a write leaves behind was not compared.</summary>
+public sealed record RowsNotCompared : Notice;
+
+/// <summary>The sides of a write change another number of rows, and leave the same behind.</summary>
+public sealed record OtherCount(long Before, long After) : Notice;
 
 /// <summary>The rows of one side differ from run to run.</summary>
 public sealed record RowsVary : Notice;

@@ -11,7 +11,7 @@ namespace SwiftLedger.Core.Trials;
 /// <param name="CallsPerDay">The case's share of the statement's calls; null where the workload does not say.</param>
 /// <param name="Tolerance">Half-width of this line's band, as a fraction.</param>
 /// <param name="Rewritten">Whether the after side runs a rewrite.</param>
-/// <param name="ComparesOrder">Whether the outermost query of both sides orders its rows.</param>
+/// <param name="ComparesOrder">Whether the outermost query of the before side orders its rows: that is what a rewrite has to keep.</param>
 /// <param name="AfterBindings">Its values.</param>
 /// <param name="AfterPlace">Where it stands in its file.</param>
 /// <param name="AfterSql">What runs on the after side.</param>
@@ -33,7 +33,11 @@ public sealed record LineBrief(
     TextPlace BeforePlace,
     string AfterSql,
     IReadOnlyList<Binding> AfterBindings,
-    TextPlace AfterPlace);
+    TextPlace AfterPlace)
+{
+    /// <summary>Whether the outermost query of the after side orders its rows.</summary>
+    public bool AfterOrders { get; init; } = true;
+}
 
 /// <summary>What a trial will do: everything that follows from the files and options alone.</summary>
 public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions Options, IReadOnlyList<LineBrief> Lines)
@@ -76,8 +80,8 @@ public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions O
         StatementCase @case = statement.Cases[caseIndex];
         TextPlace place = TextPlace.At(workloadText, statement.Body.Start);
         return new(number, statement.Name, statement.Pattern.Name, @case.Label, statement.CallsPerDay * @case.Share,
-            statement.Tolerance ?? options.Tolerance, rewrite is not null, statement.OrdersRows && (rewrite?.OrdersRows ?? true),
+            statement.Tolerance ?? options.Tolerance, rewrite is not null, statement.OrdersRows,
             statement.Sql, @case.Bindings, place,
-            rewrite?.Sql ?? statement.Sql, rewrite?.BindingsFor(statement, caseIndex) ?? @case.Bindings, rewrite?.Place ?? place);
+            rewrite?.Sql ?? statement.Sql, rewrite?.BindingsFor(statement, caseIndex) ?? @case.Bindings, rewrite?.Place ?? place) { AfterOrders = rewrite?.OrdersRows ?? statement.OrdersRows };
     }
 }

@@ -6,7 +6,7 @@ namespace SwiftLedger.Core.Trials;
 public static class VerdictRule
 {
     /// <summary>Of these rules: raised whenever the same evidence may be decided otherwise than before.</summary>
-    public const int Version = 2;
+    public const int Version = 3;
 
     private const int FewestThatContradict = 3;
 
@@ -28,7 +28,8 @@ public static class VerdictRule
         }
 
         List<Notice> notices = [.. AboutRows(e)];
-        return WithWork(e, OfTime(e, line.Judgement, notices), line.Judgement, notices);
+        return e.GivesOtherOrder ? new(Verdict.Failed, Basis.Time, new OtherOrderThanAsked(), [])
+            : OnlyIfSame(e, WithWork(e, OfTime(e, line.Judgement, notices), line.Judgement, notices), line.Judgement);
     }
 
     /// <summary>
@@ -58,7 +59,7 @@ public static class VerdictRule
             if (!believed[k] && line is { Decision: { Verdict: Verdict.Regressed, Basis: Basis.Time } decision, Evidence.AfterFailure: null })
             {
                 Decision fallen = decision with { Verdict = Verdict.Unsettled, Reason = new MayBeChance(tested.Length, rate) };
-                kept[tested[k]] = line with { Decision = WithWork(line.Evidence, fallen, line.Judgement, [.. decision.Notices]) };
+                kept[tested[k]] = line with { Decision = OnlyIfSame(line.Evidence, WithWork(line.Evidence, fallen, line.Judgement, [.. decision.Notices]), line.Judgement) };
             }
         }
 
@@ -74,14 +75,39 @@ public static class VerdictRule
 
         if (e is { SameOrder: false, SameRows: true })
         {
-            yield return new OtherOrder();
+            yield return e.After!.WithinTies == true ? new OtherOrder() : new OrderMoved(e.After.WithinTies == false);
+        }
+
+        if (e is { SameOrder: true, SameRows: true, Brief: { Rewritten: true, AfterOrders: false }, Before.Rows: > 1 })
+        {
+            yield return new OrderByChance();
         }
 
         if (e.Before is { RowsRepeat: false } || e.After is { RowsRepeat: false })
         {
             yield return new RowsVary();
         }
+        else if (IsUncompared(e.Before) || IsUncompared(e.After))
+        {
+            yield return new RowsNotCompared();
+        }
+
+        if (e is { SameRows: true, Before: { Writes: true, Rows: { } before }, After.Rows: { } after } && before != after)
+        {
+            yield return new OtherCount(before, after);
+        }
     }
+
+    private static bool IsUncompared(Inspection? side) => side is { Writes: true, RowsHash: null, Rows: not null };
+
+    /// <summary>A rewrite is no improvement until it is known to give the same.</summary>
+    private static Decision OnlyIfSame(LineEvidence e, Decision decided, LineJudgement judged) =>
+        decided.Verdict != Verdict.Improved || !e.Brief.Rewritten || e.IsProvenSame ? decided
+            : decided with
+            {
+                Verdict = Verdict.Unsettled,
+                Reason = new NotProvenSame(decided is { Basis: Basis.Work, Reason: DecidedByWork work } ? work.Ratio : judged.Comparison?.Ratio, decided.Basis, e.SameRows == true),
+            };
 
     private static Decision? OfFailure(LineEvidence e)
     {

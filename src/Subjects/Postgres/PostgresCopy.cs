@@ -154,6 +154,18 @@ internal sealed class PostgresCopy : ISubjectCopy
         return new PostgresInspector(fresh, limit, Own).Rows(run, wanted);
     }
 
+    public void EachRow(CaseRun run, ExecutionLimit limit, bool ranked, Action<UInt128, long> row)
+    {
+        if (_rolledBack)
+        {
+            new PostgresInspector(Shared, limit, Holding.OpenTransaction).EachRow(run, ranked, row);
+            return;
+        }
+
+        using PostgresConnection fresh = Connect();
+        new PostgresInspector(fresh, limit, Own).EachRow(run, ranked, row);
+    }
+
     /// <summary>How executions on this side are held: what is there already may not be written to.</summary>
     private Holding Own => _readOnly ? Holding.ReadOnlyTransaction : Holding.Transaction;
 

@@ -38,6 +38,12 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
 
     private const string Name = "swift_ledger_case", Counting = "ANALYZE, BUFFERS, WAL, SETTINGS, FORMAT JSON", Clocked = "ANALYZE, TIMING OFF, BUFFERS OFF, FORMAT JSON";
 
+    /// <summary>Cursors over what a write takes away.</summary>
+    private const string Gone = "swift_ledger_gone_";
+
+    /// <summary>FirstNormalObjectId (PostgreSQL's transam.h).</summary>
+    private const uint FirstMadeType = 16384;
+
     private const int MostServerTimes = 7, ValueBuffer = 1 << 16;
 
     private static readonly TimeSpan ServerTimesWithin = TimeSpan.FromSeconds(1);
@@ -54,13 +60,27 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
 
             writes = Writes(run.Sql);
             parameters = Typed(parameters, run);
-            (cold, RowHash rows) = Undone(() => FirstExecution(parameters, writes));
+            SequencePlaces? places = writes && holding == Holding.Transaction ? new(connection) : null;
+            (cold, RowHash rows, long affected, WrittenRelations written) = Undone(() => FirstExecution(parameters));
+            writes |= written.Tables.Count > 0;
+            bool quick = cold < RepeatUnder.TotalMilliseconds;
+            RowHash? compared = rows, second = null;
+            if (writes)
+            {
+                compared = Effect(parameters, written, places);
+                second = quick && compared is not null ? Effect(parameters, written, places) : null;
+            }
+            else
+            {
+                second = quick ? Undone(() => FirstExecution(parameters).Rows) : null;
+            }
+
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
-            Plan? again = cold < RepeatUnder.TotalMilliseconds ? Undone(() => PlanOf(parameters, writes).Plan) : null;
-            RowHash? second = cold < RepeatUnder.TotalMilliseconds ? Undone(() => FirstExecution(parameters, writes).Rows) : null;
-            double? server = cold < RepeatUnder.TotalMilliseconds ? Undone(() => ServerTime(parameters, writes)) : null;
+            Plan? again = quick ? Undone(() => PlanOf(parameters, writes).Plan) : null;
+            double? server = quick ? Undone(() => ServerTime(parameters, writes)) : null;
+            places?.PutBack();
             Dictionary<string, long> counters = CountersOf(plan, again);
-            return new(plan, cold, rows.Rows, writes, rows.Multiset, writes ? null : rows.Sequence, second is null || (second.Multiset == rows.Multiset && second.Rows == rows.Rows), counters,
+            return new(plan, cold, writes ? Math.Max(rows.Rows, affected) : rows.Rows, writes, compared?.Multiset, writes ? null : rows.Sequence, second is null || second.Multiset == compared?.Multiset, counters,
                 again is null ? null : CountersOf(again, null)[PostgresEngine.Engine.Counter!.Name] == counters[PostgresEngine.Engine.Counter!.Name], null)
             { PlanNote = note, ServerMilliseconds = server };
         }
@@ -80,8 +100,39 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         MustBePlain(parameters);
         parameters = Typed(parameters, run);
         var picker = new RowPicker(wanted);
-        Undone(() => FirstExecution(parameters, Writes(run.Sql), picker));
+        WrittenRelations written = Undone(() => FirstExecution(parameters).Written);
+        if (written.Tables.Count == 0)
+        {
+            Undone(() => Executed(parameters, new(), picker));
+        }
+        else if (!written.Hidden)
+        {
+            var changed = new ChangedRows(picker);
+            Undone(() => Changes(parameters, written, changed: changed));
+            changed.Offers = true;
+            Undone(() => Changes(parameters, written, picker, changed));
+        }
+
         return picker.Found;
+    }
+
+    /// <inheritdoc cref="ISubjectCopy.EachRow"/>
+    public void EachRow(CaseRun run, bool ranked, Action<UInt128, long> row)
+    {
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        MustBePlain(parameters);
+        parameters = Typed(parameters, run);
+        Undone(() =>
+        {
+            using NpgsqlCommand command = connection.Command(parameters.Sql, parameters.Values);
+            return PostgresConnection.Guarded(() =>
+            {
+                var hash = new RowHash();
+                using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
+                Read(reader, hash, _ => row(hash.EndApart(), ranked ? long.Parse(reader.GetString(reader.FieldCount - 1), CultureInfo.InvariantCulture) : 0), keeps: false, ranked ? 1 : 0);
+                return true;
+            });
+        });
     }
 
     /// <summary>What the server means to do, as a session has it after a while; nothing is executed.</summary>
@@ -123,6 +174,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     }
 
     /// <summary>Whether any part of a statement writes: its outermost word, or one within WITH.</summary>
+    /// <remarks>What the server locks to write to it tells more: a function that is called may write.</remarks>
     public static bool Writes(string sql)
     {
         string first = StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord;
@@ -138,49 +190,125 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         return holding == Holding.OpenTransaction ? connection.Held(work) : connection.Undone(work, holding == Holding.ReadOnlyTransaction);
     }
 
-    private (double Milliseconds, RowHash Rows) FirstExecution(PostgresParameters parameters, bool writes, RowPicker? picker = null)
+    private (double Milliseconds, RowHash Rows, long Affected, WrittenRelations Written) FirstExecution(PostgresParameters parameters)
     {
-        // What a write did is seen by the rows that it gives back.
-        bool returning = writes && !parameters.Sql.Contains("RETURNING", StringComparison.OrdinalIgnoreCase) && !parameters.Sql.StartsWith("WITH", StringComparison.OrdinalIgnoreCase)
-            && !parameters.Sql.StartsWith("MERGE", StringComparison.OrdinalIgnoreCase);
-        using NpgsqlCommand command = connection.Command(returning ? parameters.Sql + "\nRETURNING *" : parameters.Sql, parameters.Values);
+        IReadOnlySet<string> beforehand = WrittenRelations.LockedBy(connection);
         var hash = new RowHash();
-        byte[] buffer = new byte[ValueBuffer];
+        (double milliseconds, long affected) = Executed(parameters, hash);
+        return (milliseconds, hash, affected, WrittenRelations.Of(connection, beforehand));
+    }
+
+    /// <summary>Executes once, and reads what comes.</summary>
+    private (double Milliseconds, long Affected) Executed(PostgresParameters parameters, RowHash hash, RowPicker? picker = null)
+    {
+        using NpgsqlCommand command = connection.Command(parameters.Sql, parameters.Values);
         return PostgresConnection.Guarded(() =>
         {
             long start = Stopwatch.GetTimestamp();
             using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
-            while (reader.Read())
+            Read(reader, hash, shown =>
             {
-                Add(hash, reader, buffer, picker);
-            }
-
-            return (Stopwatch.GetElapsedTime(start).TotalMilliseconds, hash);
+                UInt128 row = hash.End();
+                picker?.Offer(row, shown);
+            }, keeps: picker is not null);
+            double milliseconds = Stopwatch.GetElapsedTime(start).TotalMilliseconds;
+            reader.Close();
+            return (milliseconds, (long)reader.RecordsAffected);
         });
     }
 
-    private static void Add(RowHash hash, NpgsqlDataReader reader, byte[] buffer, RowPicker? picker)
+    /// <summary>What a write returns and leaves behind, in one hash; null where that cannot be told.</summary>
+    private RowHash? Effect(PostgresParameters parameters, WrittenRelations written, SequencePlaces? places)
     {
-        string[] shown = picker is null ? [] : [.. Enumerable.Repeat("NULL", reader.FieldCount)];
-        hash.Begin();
-        for (int i = 0; i < reader.FieldCount; i++)
+        places?.PutBack();
+        try
         {
-            // A number that reads like a text is another value.
-            hash.AddNumber(7, reader.GetDataTypeOID(i));
-            if (reader.IsDBNull(i))
-            {
-                hash.AddNumber(0, 0);
-            }
-            else
-            {
-                // In pieces: a value may have a gigabyte.
-                using Stream value = reader.GetStream(i);
-                hash.AddStream(3, value, buffer, picker is null ? null : begin => shown[i] = IsNumber(reader.GetDataTypeOID(i)) ? RowsOnlyHere.Cut(Encoding.UTF8.GetString(RowPicker.Begin(begin))) : RowPicker.Quoted(begin));
-            }
+            return written.Hidden || (written.Tables.Count == 0 && !IsPlainWrite(parameters.Sql)) ? null : Undone(() => Changes(parameters, written));
+        }
+        catch (EngineException)
+        {
+            return null;
+        }
+    }
+
+    private static bool IsPlainWrite(string sql) => StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord is "insert" or "update" or "delete" or "merge" or "with" or "select";
+
+    /// <summary>Executes a write and compares the tables that it touches with what they were.</summary>
+    /// <remarks>A cursor that was opened before goes on seeing the rows that the statement took away (PostgreSQL manual, "DECLARE": cursors are insensitive).</remarks>
+    private RowHash Changes(PostgresParameters parameters, WrittenRelations written, RowPicker? picker = null, ChangedRows? changed = null)
+    {
+        uint since = unchecked((uint)long.Parse(connection.Ask("SELECT pg_catalog.txid_snapshot_xmax(pg_catalog.txid_current_snapshot())")!, CultureInfo.InvariantCulture));
+        for (int i = 0; i < written.Tables.Count; i++)
+        {
+            connection.Execute($"DECLARE {Gone}{i.ToString(CultureInfo.InvariantCulture)} NO SCROLL CURSOR FOR {written.Tables[i].RowsSince(since, left: false)}");
         }
 
-        UInt128 row = hash.End();
-        picker?.Offer(row, () => ([.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)], [.. shown.Select((value, i) => (reader.GetDataTypeName(i), value))]));
+        var hash = new RowHash();
+        Executed(parameters, hash, picker);
+        for (int i = 0; i < written.Tables.Count; i++)
+        {
+            string table = written.Tables[i].FullName;
+            bool any = false;
+            ReadRows(written.Tables[i].RowsSince(since, left: true), table, hash, changed is not null, (row, shown) =>
+            {
+                any = true;
+                hash.Leave(row);
+                changed?.Left(row, shown);
+            });
+            ReadRows($"FETCH ALL FROM {Gone}{i.ToString(CultureInfo.InvariantCulture)}", table, hash, changed is not null, (row, shown) =>
+            {
+                hash.Take(row);
+                changed?.Gone(row, any, shown);
+            });
+        }
+
+        return hash;
+    }
+
+    private void ReadRows(string sql, string table, RowHash hash, bool keeps, Action<UInt128, Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> seen)
+    {
+        using NpgsqlCommand command = connection.Command(sql);
+        PostgresConnection.Guarded(() =>
+        {
+            using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
+            Read(reader, hash, shown =>
+            {
+                hash.AddText(table);
+                seen(hash.EndApart(), shown);
+            }, keeps);
+            return true;
+        });
+    }
+
+    /// <summary>Puts each row into a hash, which is ended by who is told of it.</summary>
+    /// <param name="keeps">Whether values may be asked for.</param>
+    /// <param name="apart">Columns at the end that stay out.</param>
+    private static void Read(NpgsqlDataReader reader, RowHash hash, Action<Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> told, bool keeps, int apart = 0)
+    {
+        byte[] buffer = new byte[ValueBuffer];
+        while (reader.Read())
+        {
+            string[] shown = keeps ? [.. Enumerable.Repeat("NULL", reader.FieldCount)] : [];
+            hash.Begin();
+            for (int i = 0; i < reader.FieldCount - apart; i++)
+            {
+                // A number that reads like a text is another value. Types that were made in a database have another number in the next one.
+                uint type = reader.GetDataTypeOID(i);
+                hash.AddNumber(7, type < FirstMadeType ? type : FirstMadeType);
+                if (reader.IsDBNull(i))
+                {
+                    hash.AddNumber(0, 0);
+                }
+                else
+                {
+                    // In pieces: a value may have a gigabyte.
+                    using Stream value = reader.GetStream(i);
+                    hash.AddStream(3, value, buffer, !keeps ? null : begin => shown[i] = IsNumber(type) ? RowsOnlyHere.Cut(Encoding.UTF8.GetString(RowPicker.Begin(begin))) : RowPicker.Quoted(begin));
+                }
+            }
+
+            told(() => ([.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)], [.. shown.Select((value, i) => (reader.GetDataTypeName(i), value))]));
+        }
     }
 
     /// <summary>Whether values of a type read as numbers, or as truths, and need no quotes: int8, int2, int4, oid, float4, float8, numeric; bool (pg_type.dat).</summary>

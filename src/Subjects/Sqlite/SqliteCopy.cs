@@ -90,6 +90,12 @@ internal sealed class SqliteCopy : ISubjectCopy
         return new SqliteInspector(fresh, _watchdog, limit).Rows(run, wanted);
     }
 
+    public void EachRow(CaseRun run, ExecutionLimit limit, bool ranked, Action<UInt128, long> row)
+    {
+        using SqliteConnection fresh = Connect();
+        new SqliteInspector(fresh, _watchdog, limit).EachRow(run, ranked, row);
+    }
+
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
 
     public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new SqliteInspector(_shared, _watchdog, limit).Explained(run.Sql);

@@ -9,10 +9,16 @@ namespace SwiftLedger.Subjects.Sqlite;
 internal static class SqliteGuard
 {
     /// <summary>Denies what is listed here to every statement that is prepared on the connection from now on, and bounds what it may be made of.</summary>
-    public static void Protect(SqliteConnection connection)
+    /// <param name="seen">Told what the engine asks for: the action, its two names, and the database.</param>
+    public static void Protect(SqliteConnection connection, Action<int, string, string?, string?>? seen = null)
     {
         SqliteBounds.Limit(connection);
-        raw.sqlite3_set_authorizer(connection.Handle, (strdelegate_authorizer)Authorize, null);
+        strdelegate_authorizer authorize = seen is null ? Authorize : (user, action, first, second, database, inner) =>
+        {
+            seen(action, first, second, database);
+            return Authorize(user, action, first, second, database, inner);
+        };
+        raw.sqlite3_set_authorizer(connection.Handle, authorize, null);
     }
 
     /// <summary>Settings by which a statement would lift its own bounds; they may be read.</summary>

@@ -24,14 +24,15 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         double? cold = null;
         try
         {
+            WrittenTables? written = Written(run);
             using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
             writes = prepared.Writes;
 
             // First, so that a statement that does not come to an end has a plan to show; to explain it touches none of its pages.
             plan = Explained(run.Sql);
             cold = prepared.Execute(1) / 1000;
-            Counted first = Count(prepared);
-            Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared) : null;
+            Counted first = Count(prepared, written);
+            Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared, written) : null;
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
                 second is null || (second.Multiset == first.Multiset && second.Rows == first.Rows),
                 (second ?? first).Counters,
@@ -68,20 +69,79 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
     public RowsOnlyHere Rows(CaseRun run, Func<UInt128, bool> wanted)
     {
         var picker = new RowPicker(wanted);
+        WrittenTables? written = Written(run);
         using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
-        Count(prepared, picker);
+        var changed = new ChangedRows(picker);
+        if (written is not null)
+        {
+            // Only who knows what was there before can tell which of the rows that a write left are others.
+            Count(prepared, written, changed: changed);
+            changed.Offers = true;
+        }
+
+        Count(prepared, written, picker, changed);
         return picker.Found;
     }
 
+    /// <inheritdoc cref="ISubjectCopy.EachRow"/>
+    public void EachRow(CaseRun run, bool ranked, Action<UInt128, long> row)
+    {
+        using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
+        sqlite3_stmt statement = prepared.Statement;
+        if (prepared.Writes)
+        {
+            throw new EngineException("only rows that are read have an order");
+        }
+
+        watchdog.Arm(connection.Handle, limit.Now);
+        var hash = new RowHash();
+        int columns = raw.sqlite3_column_count(statement) - (ranked ? 1 : 0);
+        int rc;
+        while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+        {
+            hash.Begin();
+            hash.AddColumns(statement, columns);
+            row(hash.EndApart(), ranked ? raw.sqlite3_column_int64(statement, columns) : 0);
+        }
+
+        if (rc != raw.SQLITE_DONE)
+        {
+            throw prepared.Failed();
+        }
+
+        watchdog.Disarm();
+    }
+
+    /// <summary>What a statement may write to; null where it only reads.</summary>
+    /// <exception cref="EngineException">The engine refuses it, or preparing took too long.</exception>
+    private WrittenTables? Written(CaseRun run)
+    {
+        watchdog.Arm(connection.Handle, limit.Now);
+        try
+        {
+            return WrittenTables.Of(connection, run.Sql) is { } written && (written.Hidden || written.Tables.Count > 0) ? written : null;
+        }
+        catch (EngineException) when (watchdog.Fired)
+        {
+            throw limit.Exceeded;
+        }
+        finally
+        {
+            watchdog.Disarm();
+        }
+    }
+
     /// <summary>One untimed execution with its counters and rows.</summary>
-    private Counted Count(SqlitePreparedCase prepared, RowPicker? picker = null)
+    /// <param name="written">What it may write to.</param>
+    private Counted Count(SqlitePreparedCase prepared, WrittenTables? written, RowPicker? picker = null, ChangedRows? changed = null)
     {
         sqlite3_stmt statement = prepared.Statement;
         var hash = new RowHash();
-        ReadCounters(statement, reset: true);
         watchdog.Arm(connection.Handle, limit.Now);
         prepared.Enter();
-        WriteEffect? effect = prepared.Writes ? new(connection) : null;
+        WriteEffect? effect = prepared.Writes && written is not null ? Listening(written) : null;
+        ReadCounters(statement, reset: true);
+        watchdog.Arm(connection.Handle, limit.Now);
         int rc;
         while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
         {
@@ -96,17 +156,65 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
 
         IReadOnlyDictionary<string, long> counters = ReadCounters(statement, reset: false);
         _ = raw.sqlite3_reset(statement);
-        long rows = hash.Rows;
-        bool comparable = true;
-        if (effect is not null)
-        {
-            rows = raw.sqlite3_changes(connection.Handle);
-            comparable = effect.AddTo(hash, rows, picker);
-        }
-
+        bool returns = raw.sqlite3_column_count(statement) > 0;
+        long rows = prepared.Writes && !returns ? raw.sqlite3_changes(connection.Handle) : hash.Rows;
+        watchdog.Arm(connection.Handle, limit.Now);
+        bool comparable = !prepared.Writes || (effect is not null && Compared(prepared, effect, hash, changed));
         watchdog.Disarm();
         prepared.Leave();
         return new(rows, comparable ? hash.Multiset : null, prepared.Writes ? null : hash.Sequence, counters);
+    }
+
+    /// <summary>Null where counting what is there took too long.</summary>
+    private WriteEffect? Listening(WrittenTables written)
+    {
+        try
+        {
+            return new(connection, written);
+        }
+        catch (EngineException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>Adds what a write changed to a hash, and takes the write back.</summary>
+    /// <returns>False where the engine does not tell, or it took too long.</returns>
+    private static bool Compared(SqlitePreparedCase prepared, WriteEffect effect, RowHash hash, ChangedRows? changed)
+    {
+        UInt128 Row(WrittenTable table, sqlite3_stmt row)
+        {
+            hash.Begin();
+            hash.AddText(table.Name);
+            hash.AddColumns(row);
+            return hash.EndApart();
+        }
+
+        try
+        {
+            bool told = effect.ReadLeft((table, row, _) =>
+            {
+                UInt128 left = Row(table, row);
+                hash.Leave(left);
+                changed?.Left(left, () => SqliteRows.Shown(row));
+            });
+            prepared.Leave();
+            if (told)
+            {
+                effect.ReadGone((table, row, replaced) =>
+                {
+                    UInt128 gone = Row(table, row);
+                    hash.Take(gone);
+                    changed?.Gone(gone, replaced, () => SqliteRows.Shown(row));
+                });
+            }
+
+            return told;
+        }
+        catch (EngineException)
+        {
+            return false;
+        }
     }
 
     private Dictionary<string, long> ReadCounters(sqlite3_stmt statement, bool reset)

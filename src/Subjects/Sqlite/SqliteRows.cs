@@ -34,9 +34,11 @@ internal static class SqliteRows
 
     private static string Real(double value) => value.ToString("R", CultureInfo.InvariantCulture) is var text && text.All(c => c == '-' || char.IsAsciiDigit(c)) ? text + ".0" : text;
 
-    public static void AddColumns(this RowHash hash, sqlite3_stmt statement)
+    public static void AddColumns(this RowHash hash, sqlite3_stmt statement) => hash.AddColumns(statement, raw.sqlite3_column_count(statement));
+
+    /// <param name="columns">How many, from the first.</param>
+    public static void AddColumns(this RowHash hash, sqlite3_stmt statement, int columns)
     {
-        int columns = raw.sqlite3_column_count(statement);
         for (int i = 0; i < columns; i++)
         {
             switch (raw.sqlite3_column_type(statement, i))

@@ -57,6 +57,56 @@ public class VerdictRuleTests
         d.Message()!.ShouldStartWith("Not the same rows");
     }
 
+    // The same rows in another order: excused by ties alone, and nothing is improved of which that is not known.
+    [Theory]
+    [InlineData(true, true, Verdict.Improved, "ORDER BY leaves ties open")]
+    [InlineData(true, false, Verdict.Failed, "Not the same order")]
+    [InlineData(true, null, Verdict.Unsettled, "The rows are the same, but whether their order is could not be told, and a rewrite is not called improved without that: by time it is 2.00x cheaper.")]
+    [InlineData(false, true, Verdict.Improved, "ORDER BY leaves ties open")]
+    [InlineData(false, false, Verdict.Improved, "not only where the ORDER BY leaves ties open")]
+    [InlineData(false, null, Verdict.Improved, "could not be told")]
+    public void Another_order_is_excused_by_ties_alone(bool rewritten, bool? withinTies, Verdict verdict, string said)
+    {
+        LineEvidence e = Make.Evidence(afterUs: 500, rewritten: rewritten);
+        Decision d = Make.Decide(e with { After = e.After! with { SequenceHash = "other", WithinTies = withinTies } });
+        d.Verdict.ShouldBe(verdict);
+        string.Join(' ', d.Notes().Prepend(d.Message())).ShouldContain(said);
+    }
+
+    [Fact]
+    public void A_rewrite_that_asks_for_no_order_any_more_is_told()
+    {
+        LineEvidence e = Make.Evidence(afterUs: 500, rewritten: true);
+        Make.Decide(e with { Brief = e.Brief with { AfterOrders = false } }).Notices.ShouldBe([new OrderByChance()]);
+        Make.Decide(e).Notices.ShouldBeEmpty();
+    }
+
+    // By time and by work; of a write that was not compared, of rows that vary. What was not rewritten is the same statement.
+    [Theory]
+    [InlineData(40, true)]
+    [InlineData(5, true)]
+    [InlineData(40, false)]
+    public void A_rewrite_is_not_improved_where_nobody_knows_whether_it_does_the_same(int blocks, bool writes)
+    {
+        LineEvidence e = Make.Evidence(afterUs: 100, blocks: blocks, stepsAfter: 10, planAfter: "SEARCH a USING INDEX i (b=?)", rewritten: true, end: blocks == 5 ? LineEnd.TimeSpent : LineEnd.Looked);
+        Make.Decide(e).Verdict.ShouldBe(Verdict.Improved);
+        LineEvidence unknown = writes ? e with { Before = e.Before! with { Writes = true }, After = e.After! with { Writes = true, RowsHash = null } } : e with { After = e.After! with { RowsRepeat = false } };
+        Decision d = Make.Decide(unknown);
+        (d.Verdict, d.Message()).ShouldBe((Verdict.Unsettled, $"Whether it gives the same rows and leaves the same behind was not compared, and a rewrite is not called improved without that: by {(blocks == 5 ? "work" : "time")} it is 10.0x cheaper."));
+        d.Notices.ShouldBe([writes ? new RowsNotCompared() : new RowsVary()]);
+        Make.Decide(unknown with { Brief = Make.Brief() }).Verdict.ShouldBe(Verdict.Improved);
+        Make.Decide(unknown with { Blocks = Make.Blocks(1_000, 3_000, 40, 0.004), End = LineEnd.Looked }).Verdict.ShouldBe(Verdict.Regressed);
+    }
+
+    [Fact]
+    public void A_write_that_leaves_the_same_behind_may_touch_other_rows()
+    {
+        LineEvidence e = Make.Evidence(afterUs: 500, rewritten: true);
+        Decision d = Make.Decide(e with { Before = e.Before! with { Writes = true, Rows = 400 }, After = e.After! with { Writes = true, Rows = 1 } });
+        (d.Verdict, d.Notes().Single()).ShouldBe((Verdict.Improved, "It changes 400 rows before and 1 row after, and leaves the same behind."));
+        Make.Decide(e with { After = e.After! with { Rows = 2 } }).Verdict.ShouldBe(Verdict.Failed);
+    }
+
     [Fact]
     public void A_migration_with_other_rows_keeps_its_verdict_with_a_notice()
     {
