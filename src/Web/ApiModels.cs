@@ -158,7 +158,7 @@ public sealed record LinePage(
         LineEvidence e = line.Evidence;
         if (e.Brief.Rewritten)
         {
-            return pins.Pins(e.Brief.AfterSql) && e.SameRows == true && e.End is not null ? "proven" : null;
+            return pins.Pins(e.Brief.AfterSql) && e.IsProvenSame && e.End is not null ? "proven" : null;
         }
 
         return e.PlanChanged == true && line.Decision?.Verdict != Verdict.Improved && pins.Rewrite(e.Brief.BeforeSql, e.Before!.Plan!, e.After?.Plan) is { } sql
@@ -177,8 +177,17 @@ public sealed record LinePage(
         return before is null && after is null
             ? null
             : ComparisonView.Of(before, after, e.Brief.Rewritten, e.Before?.PlanNote, e.After?.PlanNote,
-                Varies(l => l.Before?.Plan, l => l.BeforeMedianMicroseconds), Varies(l => l.After?.Plan, l => l.AfterMedianMicroseconds));
+                Varies(l => l.Before?.Plan, l => l.BeforeMedianMicroseconds), Varies(l => l.After?.Plan, l => l.AfterMedianMicroseconds), MovedBy(line));
     }
+
+    /// <summary>What a line came to, as it was decided, or else by its work; null where it came to nothing.</summary>
+    private static double? MovedBy(Line line) => line.Decision switch
+    {
+        { Verdict: Verdict.Level } => null,
+        { Reason: DecidedByWork work } => work.Ratio,
+        { Verdict: Verdict.Regressed or Verdict.Improved, Basis: Basis.Time } => line.Judgement.Comparison?.Ratio,
+        _ => line.Evidence.WorkRatio,
+    };
 
     private static double? MedianOf(Line line, Func<LineJudgement, double> median) => line.Judgement.Judged.Count > 0 ? median(line.Judgement) : null;
 

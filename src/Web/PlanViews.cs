@@ -37,7 +37,7 @@ public sealed record FindingView(FindingKind Kind, string Title, string Text, in
     public static FindingView Of(Finding f)
     {
         GlossaryEntry entry = Glossary.Entries.First(e => e.Kind == f.Kind);
-        return new(f.Kind, entry.Title, f.Text, f.Operator, f.Share, entry.Remedies.Count > 0 ? entry.Remedies[0] : "", f.Places.Select(PlaceView.Of).ToList());
+        return new(f.Kind, entry.Title, f.Text, f.Operator, f.Share, f.Remedy, f.Places.Select(PlaceView.Of).ToList());
     }
 }
 
@@ -58,9 +58,9 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
 {
     /// <summary>Either side may be missing.</summary>
     public static ComparisonView Of(
-        PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null, Finding? variesBefore = null, Finding? variesAfter = null)
+        PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null, Finding? variesBefore = null, Finding? variesAfter = null, double? ratio = null)
     {
-        PlanComparison c = PlanComparison.Of(before, after, rewritten);
+        PlanComparison c = PlanComparison.Of(before, after, rewritten, ratio);
         List<OperatorView> x = Lines(c.Before), y = Lines(c.After);
         return new(c.Sentence, c.SamePlan, [.. c.Rows.Select(r => new AlignedView(r.As, r.Before is { } i ? x[i] : null, r.After is { } j ? y[j] : null))],
             Side(c.Before, noteBefore, variesBefore), Side(c.After, noteAfter, variesAfter));

@@ -212,7 +212,7 @@ internal static class PlansApi
         }
 
         LineEvidence e = line.Evidence;
-        if (!e.Brief.Rewritten || PinsOf(trial)?.Pins(e.Brief.AfterSql) != true || e.SameRows != true || e.After?.Plan is not { } plan || trial.State != TrialState.Finished)
+        if (!e.Brief.Rewritten || PinsOf(trial)?.Pins(e.Brief.AfterSql) != true || !e.IsProvenSame || e.After?.Plan is not { } plan || trial.State != TrialState.Finished)
         {
             return TypedResults.UnprocessableEntity(ProblemReport.Because("line", "A pin is listed after a finished trial of it that gave the same rows by the plan that it names."));
         }

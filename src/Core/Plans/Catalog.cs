@@ -30,6 +30,12 @@ public sealed record CatalogTable(
     /// <summary>Rows that were deleted or replaced and still take room; null where the engine does not count them.</summary>
     public long? DeadRows { get; init; }
 
+    /// <summary>Rows that were written since statistics were gathered; null where the engine does not count them.</summary>
+    public long? ChangedRows { get; init; }
+
+    /// <summary>Whether the server itself saw statistics being gathered; a copy brings them along from elsewhere.</summary>
+    public bool AnalyzedHere { get; init; }
+
     /// <summary>The referring columns of each foreign key; empty where they are not known.</summary>
     public IReadOnlyList<IReadOnlyList<string>> ForeignKeys { get; init; } = [];
 
@@ -40,6 +46,15 @@ public sealed record CatalogTable(
     public double? StatisticsOffBy => Rows is { } rows && AnalyzedRows is { } believed
         ? Math.Max(rows, 1) / (double)Math.Max(believed, 1) is var r && r >= 1 ? r : 1 / r
         : null;
+
+    /// <summary>A fifth of the rows: twice what makes a server gather statistics by itself (PostgreSQL manual, autovacuum_analyze_scale_factor).</summary>
+    private const double StaleFrom = 0.2, OffFrom = 2;
+
+    /// <summary>Whether the statistics know another table than there is: by its rows, or by how many of them were written since.</summary>
+    public bool IsStale => StatisticsOffBy >= OffFrom || (ChangedRows is { } changed && changed > Math.Max(Rows ?? 0, AnalyzedRows ?? 0) * StaleFrom);
+
+    /// <summary>Whether a column can hold no NULL: it is declared so, or is the row's own number (SQLite's manual, "CREATE TABLE", on NULL in primary keys).</summary>
+    public bool IsNeverNull(CatalogColumn column) => column.NotNull || (column.Key == 1 && Columns.Count(c => c.Key > 0) == 1 && column.Type.Equals("INTEGER", StringComparison.OrdinalIgnoreCase));
 
     public CatalogColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
 }

@@ -40,6 +40,9 @@ public enum FindingKind
     AnyValuesDearer,
     PlannedEachTime,
     DependentColumns,
+    RowsBeforeEnough,
+    ConvertedColumn,
+    NeedlessDistinct,
 }
 
 /// <summary>What a number of a finding counts.</summary>
@@ -65,6 +68,9 @@ public enum Fact
 
     /// <summary>Rows that the statistics know of.</summary>
     RowsKnown,
+
+    /// <summary>Rows that were written since the statistics were gathered.</summary>
+    RowsChanged,
 
     /// <summary>Rows that come to a table, from those before it.</summary>
     RowsIn,
@@ -112,6 +118,9 @@ public enum StatisticsState
     Missing,
     Stale,
     Fresh,
+
+    /// <summary>Fresh, and what was asked for is a value of a column whose values are known to be unevenly frequent.</summary>
+    Uneven,
 }
 
 /// <summary>One of several things that a finding is about.</summary>

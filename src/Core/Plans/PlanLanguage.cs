@@ -29,6 +29,19 @@ public abstract class PlanLanguage(SqlDialect dialect)
     /// <param name="side">The plan, with what is known around it.</param>
     public virtual IEnumerable<Finding> FindingsOf(PlanSide side, IReadOnlyList<PlanOperator> operators) => [];
 
+    /// <summary>Whether an operator may stop before it has given all it has; null where the plan does not tell, and only the statement might.</summary>
+    /// <param name="plan">Of this engine.</param>
+    /// <param name="at">The operator's place in <see cref="Plan.Lines"/>.</param>
+    public virtual bool? MayEndEarly(Plan plan, int at) => null;
+
+    /// <summary>Whether several processes share its work: then its starts are those processes, and each row is read once.</summary>
+    /// <param name="o">Of this engine.</param>
+    public virtual bool RunsInParallel(PlanOperator o) => false;
+
+    /// <summary>Whether it is a subquery that runs once for each row of the query around it.</summary>
+    /// <param name="o">Of this engine.</param>
+    public virtual bool RunsPerRow(PlanOperator o) => OperatorText.RunsPerRow(o.Text);
+
     /// <summary>Why the same plan may cost otherwise for how the engine came by it; null where it does not tell.</summary>
     public virtual string? DifferenceOfPlanning(Plan before, Plan after) => null;
 }

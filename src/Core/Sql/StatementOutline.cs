@@ -61,6 +61,95 @@ public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
 {
     public static StatementOutline Of(string sql, SqlDialect dialect) => new(new OutlineReader(sql, dialect).Read());
 
+    /// <summary>Those items of a block's list that are columns that stand alone, under whatever name they come out.</summary>
+    /// <param name="sql">The statement.</param>
+    /// <param name="block">One of its own.</param>
+    /// <param name="dialect">Of the statement.</param>
+    public static IReadOnlyList<ColumnUse> PlainList(string sql, QueryBlock block, SqlDialect dialect)
+    {
+        string text = block.Span.Of(sql).ToString();
+        var columns = new List<ColumnUse>();
+        var item = new List<string>();
+        int depth = 0;
+        foreach (Token token in SqlLexer.Tokenize(text, dialect).Where(t => !t.IsTrivia).Skip(1))
+        {
+            string word = token.Span.Of(text).ToString();
+            depth += token.Kind == TokenKind.OpenParen ? 1 : token.Kind == TokenKind.CloseParen ? -1 : 0;
+            bool end = depth == 0 && word.Equals("from", StringComparison.OrdinalIgnoreCase);
+            if (end || (depth == 0 && token.Kind == TokenKind.Comma))
+            {
+                List<string> named = item is [.., var alias, _] && alias.Equals("as", StringComparison.OrdinalIgnoreCase) ? item[..^2] : item;
+                if (named is [var alone])
+                {
+                    columns.Add(new("", alone.Trim('"', '`', '[', ']'), block.Span));
+                }
+                else if (named is [var qualifier, ".", var name])
+                {
+                    columns.Add(new(qualifier.Trim('"', '`', '[', ']'), name.Trim('"', '`', '[', ']'), block.Span));
+                }
+
+                item.Clear();
+                if (end)
+                {
+                    break;
+                }
+            }
+            else if (item.Count == 0 && columns.Count == 0 && word.Equals("on", StringComparison.OrdinalIgnoreCase))
+            {
+                // DISTINCT ON keeps the first of many rows: its list says nothing of what is taken away.
+                return [];
+            }
+            else if (!(item.Count == 0 && word.ToUpperInvariant() is "DISTINCT" or "ALL"))
+            {
+                item.Add(word);
+            }
+        }
+
+        return columns;
+    }
+
+    /// <summary>The columns of an ORDER BY whose terms are columns that stand alone.</summary>
+    /// <param name="sql">The statement.</param>
+    /// <param name="orderBy">Where it stands, its first word included.</param>
+    /// <param name="dialect">Of the statement.</param>
+    /// <returns>Null where a term is something else.</returns>
+    public static List<string>? PlainTerms(string sql, TextSpan orderBy, SqlDialect dialect)
+    {
+        string text = orderBy.Of(sql).ToString();
+        var names = new List<string>();
+        bool open = true;
+        Token[] tokens = [.. SqlLexer.Tokenize(text, dialect).Where(t => !t.IsTrivia)];
+        for (int i = 0; i < tokens.Length; i++)
+        {
+            string word = text[tokens[i].Start..tokens[i].End];
+            if (word.Equals("order", StringComparison.OrdinalIgnoreCase) || word.Equals("by", StringComparison.OrdinalIgnoreCase))
+            {
+                continue;
+            }
+
+            if (tokens[i].Kind == TokenKind.Comma)
+            {
+                open = true;
+            }
+            else if (tokens[i].Kind == TokenKind.Dot)
+            {
+                open = true;
+                names.RemoveAt(names.Count - 1);
+            }
+            else if (open && tokens[i].Kind is TokenKind.Word or TokenKind.QuotedIdentifier)
+            {
+                names.Add(word.Trim('"', '`', '[', ']'));
+                open = false;
+            }
+            else if (word.ToUpperInvariant() is not ("ASC" or "DESC" or "NULLS" or "FIRST" or "LAST"))
+            {
+                return null;
+            }
+        }
+
+        return names;
+    }
+
     /// <summary>The source that a plan calls by this name.</summary>
     /// <param name="nth">How many operators of that name stand before, from 0: several blocks may read the same table.</param>
     /// <param name="alias">As the plan has it.</param>

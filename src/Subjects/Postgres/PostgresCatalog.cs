@@ -35,14 +35,14 @@ internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<
             """).SelectMany(r => EventsOf(int.Parse(r[2]!, CultureInfo.InvariantCulture)).Select(e => (Table: r[0]!, Trigger: new CatalogTrigger(r[1]!, e)))).ToLookup(t => t.Table, t => t.Trigger);
         return new(page, [.. connection.Rows($"""
             SELECT c.oid, n.nspname || '.' || c.relname, c.reltuples::bigint, pg_relation_size(c.oid) / {page},
-              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup, c.relname, quote_ident(c.relname)
+              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup, c.relname, quote_ident(c.relname), s.n_mod_since_analyze, coalesce(s.last_analyze, s.last_autoanalyze) IS NOT NULL
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
             WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') ORDER BY c.relname, n.nspname
             """).Select(r =>
             {
                 // Before version 14, 0 stood for "never analyzed" as well.
                 long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
-                return new CatalogTable(names.GetValueOrDefault(r[0]!) == r[7] ? r[6]! : r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ForeignKeys = [.. foreignKeys[r[0]!]], StatisticsTogether = [.. together[r[0]!]] };
+                return new CatalogTable(names.GetValueOrDefault(r[0]!) == r[7] ? r[6]! : r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ChangedRows = (long?)Number(r[8]), AnalyzedHere = r[9] == "t", ForeignKeys = [.. foreignKeys[r[0]!]], StatisticsTogether = [.. together[r[0]!]] };
             })]);
     }
 
@@ -52,6 +52,7 @@ internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<
         Tables = [.. copy.Tables.Select(t => t with
         {
             DeadRows = subject.Table(t.Name)?.DeadRows,
+            ChangedRows = t.AnalyzedHere ? t.ChangedRows : (t.ChangedRows ?? 0) + subject.Table(t.Name)?.ChangedRows,
             Indexes = [.. t.Indexes.Select(i => i with { Scans = subject.Table(t.Name)?.Indexes.FirstOrDefault(o => o.Name == i.Name)?.Scans })],
         })],
     };

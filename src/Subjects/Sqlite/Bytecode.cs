@@ -12,9 +12,13 @@ internal sealed class Bytecode
         "Rewind", "Last", "SeekGE", "SeekGT", "SeekLE", "SeekLT", "SeekRowid", "NotExists", "NotFound", "Found", "Yield", "VFilter", "Sort", "SorterSort",
     };
 
-    /// <summary>The instructions that take a row over from the innermost loop.</summary>
+    /// <summary>
+    /// The instructions that take a row over from the innermost loop; and those that ask, of each row that passed, whether LIMIT or OFFSET
+    /// still lets it in.
+    /// </summary>
     private static readonly HashSet<string> Takes = new(StringComparer.Ordinal)
     {
+        "IfNotZero", "IfPos",
         "ResultRow", "MakeRecord", "AggStep", "AggStep1", "Yield", "SorterInsert", "IdxInsert", "RowSetAdd", "Insert", "Delete",
     };
 

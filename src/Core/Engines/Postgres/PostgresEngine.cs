@@ -28,6 +28,12 @@ public static class PostgresEngine
 
         public override IEnumerable<Finding> FindingsOf(PlanSide side, IReadOnlyList<PlanOperator> operators) => ServerFindings.Of(side, operators);
 
+        public override bool? MayEndEarly(Plan plan, int at) => PostgresFlow.MayEndEarly(plan, at);
+
+        public override bool RunsInParallel(PlanOperator o) => o.Text.StartsWith("Parallel ", StringComparison.Ordinal);
+
+        public override bool RunsPerRow(PlanOperator o) => o.Details.GetValueOrDefault("Parent Relationship") == "SubPlan" && o.Counts is { Loops: > 1 };
+
         public override string? DifferenceOfPlanning(Plan before, Plan after) => Planning.Difference(before, after);
     }
 }

@@ -26,11 +26,11 @@ internal static partial class PostgresText
         var above = new Stack<(int Column, PostgresNode Node)>();
         PostgresNode? last = null;
         string subplan = "", section = "";
-        int margin = 0;
-        foreach (string line in text.Split('\n'))
+        int margin = 0, worker = int.MaxValue;
+        foreach (string line in Whole(text.Split('\n')))
         {
             string trimmed = line.Trim();
-            int measures = Measures.Select(m => line.IndexOf(m, StringComparison.Ordinal)).Where(m => m >= 0).DefaultIfEmpty(-1).Min();
+            int measures = MeasuresIn(line);
             int arrow = line.IndexOf("->  ", StringComparison.Ordinal);
             bool below = arrow >= 0 && string.IsNullOrWhiteSpace(line[..arrow]);
             if (below || (measures > 0 && last is null))
@@ -60,6 +60,7 @@ internal static partial class PostgresText
                 }
 
                 above.Push((column, node));
+                worker = int.MaxValue;
                 margin = last is null ? line.Length - line.TrimStart().Length : margin;
                 last = node;
             }
@@ -67,8 +68,15 @@ internal static partial class PostgresText
             {
                 subplan = trimmed;
             }
+            else if (last is not null && line.Length - line.TrimStart().Length is var column && (column > worker || WorkerOf().IsMatch(trimmed)))
+            {
+                // What one parallel process did is in its operator's own numbers already.
+                worker = Math.Min(worker, column);
+            }
             else if (last is not null)
             {
+                worker = int.MaxValue;
+
                 // What stands as far left as the outermost operator is about the statement, and so is what stands in below it.
                 bool whole = line.Length - line.TrimStart().Length <= margin;
                 section = whole ? (trimmed.EndsWith(':') ? trimmed : "") : section;
@@ -79,8 +87,55 @@ internal static partial class PostgresText
         return last is null ? null : statement;
     }
 
+    /// <summary>Lines as they were before a line break within quotes parted them: a literal or a name may hold one, and whatever else looks like a plan.</summary>
+    private static IEnumerable<string> Whole(string[] lines)
+    {
+        bool plan = false;
+        for (int i = 0; i < lines.Length; i++)
+        {
+            string line = lines[i];
+            plan |= MeasuresIn(line) > 0;
+            int next = i;
+            while (plan && EndsWithinQuotes(line) && next + 1 < lines.Length)
+            {
+                line += "\n" + lines[++next];
+            }
+
+            // What is never closed is no quote.
+            bool closed = !EndsWithinQuotes(line);
+            i = closed ? next : i;
+            yield return closed ? line : lines[i];
+        }
+    }
+
+    private static bool EndsWithinQuotes(string line)
+    {
+        char open = '\0';
+        foreach (char c in line)
+        {
+            open = open == '\0' && c is '\'' or '"' ? c : c == open ? '\0' : open;
+        }
+
+        return open != '\0';
+    }
+
+    /// <summary>Where the measures of an operator begin, outside of all quotes; -1 where there are none.</summary>
+    private static int MeasuresIn(string line)
+    {
+        foreach (int at in Measures.Select(m => line.LastIndexOf(m, StringComparison.Ordinal)).Where(m => m >= 0).Order())
+        {
+            if (!EndsWithinQuotes(line[..at]))
+            {
+                return at;
+            }
+        }
+
+        return -1;
+    }
+
     private static void ReadMeasures(string line, PostgresNode node)
     {
+        line = line[Math.Max(0, MeasuresIn(line))..];
         if (Estimated().Match(line) is { Success: true } estimated)
         {
             node.Set("Startup Cost", estimated.Groups[1].Value);
@@ -190,6 +245,9 @@ internal static partial class PostgresText
         }
     }
 
+    [GeneratedRegex(@"^Worker \d+:", RegexOptions.CultureInvariant)]
+    private static partial Regex WorkerOf();
+
     [GeneratedRegex(@"^(?:InitPlan|SubPlan|CTE) \S.*$", RegexOptions.CultureInvariant)]
     private static partial Regex SubplanName();
 
@@ -217,6 +275,6 @@ internal static partial class PostgresText
     [GeneratedRegex(@"([A-Z][A-Za-z]*(?: [A-Z][a-z]+)?): (\d+)(?: \(originally (\d+)\))?", RegexOptions.CultureInvariant)]
     private static partial Regex Counted();
 
-    [GeneratedRegex(@"^([A-Z][\w/-]*(?: [\w/-]+){0,5}): (.*)$", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^([A-Z][\w/-]*(?: [\w/-]+){0,5}): (.*)$", RegexOptions.CultureInvariant | RegexOptions.Singleline)]
     private static partial Regex Named();
 }

@@ -1,29 +1,33 @@
+using System.Text.RegularExpressions;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 
 /// <summary>What an engine with a server's means tells in its plans: memory that did not suffice, workers that did not come, pages looked at in vain.</summary>
 /// <remarks>The details are those of PostgreSQL's EXPLAIN (ANALYZE, BUFFERS).</remarks>
-internal static class ServerFindings
+internal static partial class ServerFindings
 {
-    private const double Many = 1_000, LowHits = 0.5, LargePart = 0.1, CompilingFrom = 0.2, OftenFrom = 1_000, OffFrom = 10, DearerFrom = 1.5;
+    private const double Many = 1_000, LowHits = 0.5, LargePart = 0.1, CompilingFrom = 0.2, OftenFrom = 1_000, OffFrom = 10, DearerFrom = 1.5, MultipliedFrom = 4;
 
     public static IEnumerable<Finding> Of(PlanSide side, IReadOnlyList<PlanOperator> operators)
     {
         for (int i = 0; i < operators.Count; i++)
         {
-            foreach (Finding finding in OfMemory(operators[i], i).Concat(OfPages(operators[i], i)).Concat(OfLoops(operators[i], i)).Concat(OfProducts(side, operators[i], i)))
+            foreach (Finding finding in OfMemory(operators[i], i).Concat(OfPages(operators[i], i)).Concat(OfLoops(operators[i], i)).Concat(OfProducts(side, operators[i], i)).Concat(OfConversions(side, operators[i], i)))
             {
                 yield return finding;
             }
         }
 
-        foreach (Finding finding in OfPlanning(side.Plan))
+        foreach (Finding finding in OfPlanning(side.Plan).Concat(OfChildren(side.Plan)))
         {
             yield return finding;
         }
 
-        if (side.Plan is { Milliseconds: { } whole and > 0 } && PostgresDetails.CompilingMilliseconds(side.Plan) is { } compiling && compiling >= whole * CompilingFrom)
+        // The server adds up what each process compiled; they did it beside each other (PostgreSQL's explain.c, InstrJitAgg).
+        double processes = 1 + operators.Max(o => new PostgresDetails(o).WorkersLaunched ?? 0);
+        if (side.Plan is { Milliseconds: { } whole and > 0 } && PostgresDetails.CompilingMilliseconds(side.Plan) / processes is { } compiling && compiling >= whole * CompilingFrom)
         {
             yield return new Finding(FindingKind.CompilingCosts, null, compiling / whole, []).With((Fact.PreparingMicroseconds, compiling * 1000), (Fact.RunningMicroseconds, whole * 1000));
         }
@@ -114,6 +118,54 @@ internal static class ServerFindings
         }
     }
 
+    /// <summary>A column that the server converts, although the statement does not say so. To text, what is text already costs nothing.</summary>
+    private static IEnumerable<Finding> OfConversions(PlanSide side, PlanOperator o, int at)
+    {
+        if (o.Kind is not (OperatorKind.Scan or OperatorKind.Search) || o.Object is null || o.Counts?.RowsVisited is < (long)Many || side.Catalog?.Table(side.TableOf(o.Object)) is not { } table
+            || o.Details.GetValueOrDefault("Filter") is not { } filter)
+        {
+            yield break;
+        }
+
+        foreach (Match m in Converted().Matches(filter))
+        {
+            string name = m.Groups["column"].Value.Trim('"'), to = m.Groups["type"].Value;
+            bool said = side.Sql.Contains("::", StringComparison.Ordinal) || side.Sql.Contains("CAST", StringComparison.OrdinalIgnoreCase);
+            if (!said && table.Column(name) is { } column && !(to == "text" && (column.Type.StartsWith("character varying", StringComparison.Ordinal) || column.Type == "name")))
+            {
+                yield return new Finding(FindingKind.ConvertedColumn, at, o.Counts?.Share, []) { Table = table.Name, Columns = [column.Name, column.Type], Other = to, Predicate = Figures.Shortened(filter) };
+            }
+        }
+    }
+
+    /// <summary>Joins that make many times more rows than any of their sides has, which are folded afterwards: two child tables of one parent.</summary>
+    private static IEnumerable<Finding> OfChildren(Plan plan)
+    {
+        (int Depth, PlanOperator Operator)[] lines = [.. plan.Lines()];
+        for (int i = 0; i < lines.Length; i++)
+        {
+            PlanOperator fold = lines[i].Operator;
+            if (!(fold.Kind == OperatorKind.Group || fold.Text == "Unique") || fold.Counts?.RowsPassed is not { } left)
+            {
+                continue;
+            }
+
+            int join = Enumerable.Range(i + 1, lines.Length - i - 1).TakeWhile(j => lines[j].Depth > lines[i].Depth).FirstOrDefault(j => IsJoin(lines[j].Operator), -1);
+            if (join >= 0 && lines[join].Operator is { Counts.RowsPassed: { } made } o && made >= Many && made >= Math.Max(left, 1) * OffFrom
+                && o.Children.Max(c => Given(c)) is { } most and > 0 && made >= most * MultipliedFrom)
+            {
+                yield return new Finding(FindingKind.RowsMultiplied, join, null, []) { Other = fold.Text == "Unique" ? "DISTINCT" : "grouping" }
+                    .With((Fact.RowsMade, made), (Fact.RowsIn, most), (Fact.RowsReturned, left));
+                yield break;
+            }
+        }
+    }
+
+    private static bool IsJoin(PlanOperator o) => o.Kind is OperatorKind.NestedLoop or OperatorKind.HashJoin or OperatorKind.MergeJoin;
+
+    /// <summary>Rows that one side of a join has: what an inner side gave at each of its starts is what the join made.</summary>
+    private static double? Given(PlanOperator o) => o.Counts is { RowsPassed: { } rows, Loops: var loops } ? rows / (double)Math.Max(1, loops) : null;
+
     private static IEnumerable<Finding> OfLoops(PlanOperator o, int at)
     {
         if (o.Text.StartsWith("Nested Loop", StringComparison.Ordinal) && o.Children is [var outer, var inner, ..] && inner.Counts is { Loops: var loops } && loops >= OftenFrom
@@ -123,4 +175,8 @@ internal static class ServerFindings
             yield return new Finding(FindingKind.LoopOverWrongEstimate, at, share, []).With((Fact.Starts, loops), (Fact.RowsCame, came), (Fact.RowsExpected, expected));
         }
     }
+
+    /// <summary>A column under a conversion, on the left of a comparison, as the server writes conditions: <c>((code)::numeric = 5.0)</c>.</summary>
+    [GeneratedRegex(@"\((?:\w+\.)?(?<column>\w+|""[^""]+"")\)::(?<type>[a-z][a-z ]*[a-z])(?:\(\d+(?:,\d+)?\))? (?:=|<>|<=|>=|<|>|~~) ", RegexOptions.CultureInvariant)]
+    private static partial Regex Converted();
 }

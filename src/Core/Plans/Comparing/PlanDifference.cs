@@ -138,8 +138,8 @@ public sealed record PlanDifference(DifferenceKind Kind, string Table, PlanOpera
     {
         bool added = row.As == AlignedAs.Added;
         PlanOperator o = (row.After ?? row.Before)!;
-        DifferenceKind? kind = o.Kind is OperatorKind.Sort or OperatorKind.Group ? added ? DifferenceKind.SortAdded : DifferenceKind.SortRemoved
-            : OperatorText.RunsPerRow(o.Text) ? added ? DifferenceKind.SubqueryPerRowAdded : DifferenceKind.SubqueryPerRowRemoved
+        DifferenceKind? kind = o.Kind == OperatorKind.Sort || o.Text.StartsWith(OperatorText.TemporaryTree, StringComparison.Ordinal) ? added ? DifferenceKind.SortAdded : DifferenceKind.SortRemoved
+            : side.Language.RunsPerRow(o) ? added ? DifferenceKind.SubqueryPerRowAdded : DifferenceKind.SubqueryPerRowRemoved
             : Reads(o) && !rows.Any(r => r.As == (added ? AlignedAs.Removed : AlignedAs.Added) && (added ? r.Before : r.After)!.Object == o.Object) ? added ? DifferenceKind.ReadAsWell : DifferenceKind.NoLongerRead
             : null;
         if (kind is { } lone)

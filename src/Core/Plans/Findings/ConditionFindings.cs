@@ -26,7 +26,7 @@ internal static class ConditionFindings
     private static IEnumerable<Finding> OfCondition(PlanSide side, PlanOperator[] operators, QueryBlock block, SqlCondition condition)
     {
         string text = Figures.Shortened(condition.Span.Of(side.Sql));
-        if (condition is { Operator: "NOT IN", HasSubquery: true })
+        if (condition is { Operator: "NOT IN", HasSubquery: true } && MayHoldNull(side, condition.Span))
         {
             yield return new(FindingKind.NullInNotIn, null, null, [condition.Span]) { Predicate = text };
         }
@@ -65,6 +65,25 @@ internal static class ConditionFindings
         {
             yield return finding;
         }
+    }
+
+    /// <summary>Whether the subquery may give a NULL: it says nothing against one, and its column may hold one as far as the catalogue tells.</summary>
+    private static bool MayHoldNull(PlanSide side, TextSpan condition)
+    {
+        string text = condition.Of(side.Sql).ToString();
+        Token[] tokens = [.. SqlLexer.Tokenize(text, side.Language.Dialect).Where(t => !t.IsTrivia)];
+        string[] words = [.. tokens.Select(t => t.Span.Of(text).ToString().ToLowerInvariant())];
+        int select = Array.IndexOf(words, "select");
+        bool excluded = Enumerable.Range(0, Math.Max(0, words.Length - 2)).Any(i => (words[i], words[i + 1], words[i + 2]) is ("is", "not", "null")) || words.Contains("notnull");
+        QueryBlock? inner = side.Outline.Blocks.FirstOrDefault(b => b.Span.Start >= condition.Start && b.Span.End <= condition.End);
+        if (excluded || select < 0 || inner is null)
+        {
+            return !excluded;
+        }
+
+        int at = select + (words.ElementAtOrDefault(select + 1) == "distinct" ? 2 : 1);
+        string? name = words.ElementAtOrDefault(at + 1) == "." && words.ElementAtOrDefault(at + 3) == "from" ? words[at + 2] : words.ElementAtOrDefault(at + 1) == "from" ? words[at] : null;
+        return name is null || inner.Sources is not [var only] || side.Catalog?.Table(only.Name) is not { } table || table.Column(name.Trim('"')) is not { } column || !table.IsNeverNull(column);
     }
 
     private static IEnumerable<Finding> Mismatch(

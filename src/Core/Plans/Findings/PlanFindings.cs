@@ -1,4 +1,5 @@
 using System.Globalization;
+using SwiftLedger.Core.Plans.Statistics;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Plans.Findings;
@@ -10,6 +11,8 @@ public static class PlanFindings
     private const long ManyRows = 1_000;
 
     private const double FewOf = 0.1, EstimateOffFrom = 10, RowsReadFrom = 100, MultipliedFrom = 10;
+    private const double Nearly = 0.99, UnevenFrom = 2;
+
     private const long LargeOffsetFrom = 1_000, OftenFrom = 10, EstimateMatters = 100;
 
     /// <summary>The costliest first.</summary>
@@ -48,9 +51,13 @@ public static class PlanFindings
         string table = sources.Table(at);
         IReadOnlyList<TextSpan> places = sources.Places(at);
         Finding About(FindingKind kind, double? share) => new(kind, at, share, places) { Table = table };
-        if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is { RowsVisited: >= ManyRows, RowsPassed: { } passed } && passed <= c.RowsVisited * FewOf)
+        bool stopped = c is not null && EarlyEnd.MayHave(side, at);
+        if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is { RowsVisited: >= ManyRows and var visited, RowsPassed: { } passed } && passed + SkippedBy(side) <= visited * FewOf)
         {
-            yield return About(FindingKind.WholeTableForFewRows, c.Share).With((Fact.RowsVisited, c.RowsVisited), (Fact.RowsPassed, passed));
+            // A scan that stopped has not seen the rest: what it passed is no count of what there is.
+            bool whole = !stopped || sources.Known(at)?.Rows is not { } all || visited >= all * Nearly;
+            double starts = side.Language.RunsInParallel(o) ? 1 : c.Loops;
+            yield return About(whole ? FindingKind.WholeTableForFewRows : FindingKind.RowsBeforeEnough, c.Share).With((Fact.RowsVisited, visited), (Fact.RowsPassed, passed), (Fact.Starts, starts > 1 ? starts : null));
         }
         else if (o is { Kind: OperatorKind.Scan, Index: null, Object: not null } && c is null && sources.Known(at)?.Rows is { } rows and >= ManyRows && sources.Block(at) is { Conditions.Count: > 0 })
         {
@@ -67,20 +74,19 @@ public static class PlanFindings
             yield return (About(FindingKind.LookUpsBehindIndex, c.Share) with { Index = index, Predicate = o.Condition }).With((Fact.RowsVisited, c.RowsVisited), (Fact.RowsPassed, c.RowsPassed < c.RowsVisited ? c.RowsPassed : null));
         }
 
-        if (o.Kind is OperatorKind.Sort or OperatorKind.Group && (c is null || c.RowsVisited >= ManyRows))
+        if ((o.Kind == OperatorKind.Sort || o.Text.StartsWith(OperatorText.TemporaryTree, StringComparison.Ordinal)) && (c is null || c.RowsVisited >= ManyRows))
         {
             long spilled = side.Counters.GetValueOrDefault("cacheSpills");
             yield return new Finding(FindingKind.TemporaryStorage, at, c?.Share, [.. side.Outline.Blocks.Select(b => b.OrderBy).OfType<TextSpan>().Take(1)]) { Other = OperatorText.SortedFor(o.Text) }
                 .With((Fact.RowsVisited, c?.RowsVisited), (Fact.PagesSpilled, spilled > 0 ? spilled : null));
         }
 
-        // With LIMIT, fewer rows than expected only say that it stopped in time.
-        bool mayStop = side.Outline.Blocks.Any(b => b.Limited);
-        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(mayStop && counted < estimated) && !o.Children.Any(PartsBelow))
+        // Where an operator may stop early, fewer rows than expected only say that it did.
+        if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(stopped && counted < estimated) && !o.Children.Any(PartsBelow))
         {
             CatalogTable? known = sources.Known(at);
-            yield return (About(FindingKind.EstimateOff, c.Share) with { Table = known?.Name ?? table, Other = table.Length > 0 ? table : o.Text, Predicate = o.Condition, Statistics = StatisticsOf(known) })
-                .With((Fact.RowsExpected, estimated), (Fact.RowsCame, counted), (Fact.RowsKnown, known?.AnalyzedRows), (Fact.TableRows, known?.Rows));
+            yield return (About(FindingKind.EstimateOff, c.Share) with { Table = known?.Name ?? table, Other = table.Length > 0 ? table : o.Text, Predicate = o.Condition, Statistics = StatisticsOf(known, o) })
+                .With((Fact.RowsExpected, estimated), (Fact.RowsCame, counted), (Fact.RowsKnown, known?.AnalyzedRows), (Fact.TableRows, known?.Rows), (Fact.RowsChanged, known?.ChangedRows));
         }
 
         if (DependentColumns.Of(o, sources.Known(at), at, places) is { } dependent)
@@ -88,7 +94,7 @@ public static class PlanFindings
             yield return dependent;
         }
 
-        if (OperatorText.RunsPerRow(o.Text) && (c is null || c.Loops >= OftenFrom))
+        if (side.Language.RunsPerRow(o) && (c is null || c.Loops >= OftenFrom))
         {
             double? share = c is null ? null : Inclusive(o);
             yield return new Finding(FindingKind.SubqueryPerRow, at, share, []).With((Fact.Starts, c?.Loops));
@@ -97,22 +103,69 @@ public static class PlanFindings
 
     private static IEnumerable<Finding> OfWhole(PlanSide side, PlanSources sources, PlanOperator[] operators)
     {
-        long visited = RowFlow.Visited(operators);
+        long visited = RowFlow.Visited(operators), offset = SkippedBy(side);
         QueryBlock? outer = side.Outline.Blocks.Count > 0 ? side.Outline.Blocks[0] : null;
-        if (side.Rows is { } rows && visited >= ManyRows && visited >= Math.Max(rows, 1) * RowsReadFrom && outer is { Aggregates: false })
+        if (offset >= LargeOffsetFrom)
         {
-            yield return new Finding(FindingKind.RowsReadPerRowReturned, null, null, []).With((Fact.RowsVisited, visited), (Fact.RowsReturned, rows));
+            // All that is found stands below it: first of all findings.
+            yield return new Finding(FindingKind.LargeOffset, null, side.Plan.IsCounted ? 1 : null, []).With((Fact.RowsSkipped, offset));
         }
 
-        if (outer is not null && side.ValueOf(outer.Offset) is { } skipped && long.TryParse(skipped, CultureInfo.InvariantCulture, out long offset) && offset >= LargeOffsetFrom)
+        if (side.Rows is { } rows && visited >= ManyRows && visited >= Math.Max(rows + offset, 1) * RowsReadFrom && outer is { Aggregates: false })
         {
-            yield return new Finding(FindingKind.LargeOffset, null, null, []).With((Fact.RowsSkipped, offset));
+            yield return (new Finding(FindingKind.RowsReadPerRowReturned, null, null, []) { Table = outer.Sources is [{ Name.Length: > 0 } only] ? only.Name : null, Columns = outer.Sources.Count == 1 ? IndexFor(side, outer) : [] })
+                .With((Fact.RowsVisited, visited), (Fact.RowsReturned, rows));
+        }
+
+        if (outer is { Distinct: true, Aggregates: false } && KeysIn(side, outer) is { Count: > 0 } keys)
+        {
+            yield return new(FindingKind.NeedlessDistinct, null, null, []) { Table = string.Join(" and ", outer.Sources.Select(s => s.Name)), Columns = keys };
         }
 
         foreach (Finding finding in JoinFindings(side, sources, operators))
         {
             yield return finding;
         }
+    }
+
+    /// <summary>The columns of the list that no two rows of its tables share, a key of each; empty where one is missing.</summary>
+    private static List<string> KeysIn(PlanSide side, QueryBlock block)
+    {
+        IReadOnlyList<ColumnUse> list = StatementOutline.PlainList(side.Sql, block, side.Language.Dialect);
+        var keys = new List<string>();
+        foreach (SourceItem source in block.Sources)
+        {
+            if (side.Catalog?.Table(source.Name) is not { } table)
+            {
+                return [];
+            }
+
+            IEnumerable<IReadOnlyList<string>> unique = table.Indexes.Where(i => i is { Unique: true, Partial: false, Valid: true } && i.Columns.All(c => table.Column(c) is { } k && table.IsNeverNull(k))).Select(i => i.Columns)
+                .Append(table.Columns.Where(c => c.Key > 0).All(table.IsNeverNull) ? [.. table.Columns.Where(c => c.Key > 0).OrderBy(c => c.Key).Select(c => c.Name)] : []).Where(k => k.Count > 0);
+            bool Has(string column) => list.Any(u => u.Name.Equals(column, StringComparison.OrdinalIgnoreCase)
+                && (u.Qualifier.Length == 0 ? block.Sources.Count == 1 : block.Source(u.Qualifier) == source));
+            if (unique.FirstOrDefault(k => k.All(Has)) is not { } key)
+            {
+                return [];
+            }
+
+            keys.AddRange(key);
+        }
+
+        return keys;
+    }
+
+    /// <summary>What the outermost OFFSET throws away; 0 where there is none.</summary>
+    private static long SkippedBy(PlanSide side) => side.Outline.Blocks is [var outer, ..] && side.ValueOf(outer.Offset) is { } skipped && long.TryParse(skipped, CultureInfo.InvariantCulture, out long offset) && offset > 0 ? offset : 0;
+
+    /// <summary>What an index would have to begin with: the columns that are compared with =, then those of ORDER BY, or else one that is compared with a range. Common practice, no source.</summary>
+    private static List<string> IndexFor(PlanSide side, QueryBlock block)
+    {
+        static bool Plain(SqlCondition c) => c.Left is { Columns.Count: 1, Wrapped: "" } && c.Right.Columns.Count == 0 && !c.HasSubquery;
+        List<string> columns = [.. block.Conditions.Where(c => Plain(c) && c.Operator is "=" or "==" or "IS").Select(c => c.Left.Columns[0].Name)];
+        List<string> behind = block.OrderBy is { } order ? StatementOutline.PlainTerms(side.Sql, order, side.Language.Dialect) ?? []
+            : [.. block.Conditions.Where(c => Plain(c) && c.Operator is "<" or ">" or "<=" or ">=" or "BETWEEN").Select(c => c.Left.Columns[0].Name).Take(1)];
+        return [.. columns.Concat(behind).Distinct(StringComparer.OrdinalIgnoreCase)];
     }
 
     private static IEnumerable<Finding> JoinFindings(PlanSide side, PlanSources sources, PlanOperator[] operators)
@@ -139,12 +192,18 @@ public static class PlanFindings
     /// <summary>Its own share and that of all below it.</summary>
     private static double Inclusive(PlanOperator o) => new Plan([o]).Lines().Sum(l => l.Operator.Counts?.Share ?? 0);
 
-    /// <summary>Whether statistics explain a wrong estimate: missing, stale, or fresh.</summary>
-    private static StatisticsState StatisticsOf(CatalogTable? table) => table switch
+    /// <summary>Whether statistics explain a wrong estimate: missing, stale, or fresh; and where fresh, whether averages may hide what was asked for.</summary>
+    private static StatisticsState StatisticsOf(CatalogTable? table, PlanOperator o) => table switch
     {
         null => StatisticsState.NotKnown,
         { AnalyzedRows: null } => StatisticsState.Missing,
-        { StatisticsOffBy: >= 2 } => StatisticsState.Stale,
-        _ => StatisticsState.Fresh,
+        { IsStale: true } => StatisticsState.Stale,
+        _ => IsUneven(table, o) ? StatisticsState.Uneven : StatisticsState.Fresh,
     };
+
+    /// <summary>An equality on plain columns, of which it is known that some values are far more frequent than others: from the server's list of common values, or where an average over equal keys alone made the estimate.</summary>
+    private static bool IsUneven(CatalogTable table, PlanOperator o) => Belief.Parts(o, table) is { Count: > 0 } parts
+        ? parts.All(p => p.Sign == "=") && parts.Any(p => table.Column(p.Column)?.Statistics is { Frequencies: [var most, ..] } s && most * s.DistinctOf(table.AnalyzedRows!.Value) >= UnevenFrom)
+        : o is { Kind: OperatorKind.Search, Condition: { } condition, Index: { } index } && table.Indexes.FirstOrDefault(i => i.Name == index) is { RowsPerKey.Count: > 0 }
+            && condition.Trim('(', ')').Split(" AND ") is var keys && keys.All(k => k.EndsWith("=?", StringComparison.Ordinal) && k[..^2].All(ch => char.IsLetterOrDigit(ch) || ch == '_'));
 }

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Writing;
@@ -7,15 +8,21 @@ public static class FindingWords
 {
     extension(Finding finding)
     {
+        /// <summary>What helps most often; empty where nothing does.</summary>
+        public string Remedy => RemedyOf(finding);
+
         /// <summary>What was found, with its evidence, in one or two sentences.</summary>
         public string Text => Of(finding);
     }
 
     private static string Of(Finding f) => f.Kind switch
     {
-        FindingKind.WholeTableForFewRows when f.Has(Fact.RowsPassed) => $"{f.Table} is read whole: {Count(f, Fact.RowsVisited)} rows for the {Count(f, Fact.RowsPassed)} that pass its conditions.",
+        FindingKind.WholeTableForFewRows when f.Has(Fact.RowsPassed) => $"{f.Table} is read whole{(f.Has(Fact.Starts) ? $" {Count(f, Fact.Starts)} times" : "")}: {Count(f, Fact.RowsVisited)} rows for the {Count(f, Fact.RowsPassed)} that pass its conditions.",
         FindingKind.WholeTableForFewRows => $"{f.Table} is read whole, {Count(f, Fact.TableRows)} rows, although the statement has conditions on it.",
-        FindingKind.RowsReadPerRowReturned => $"{Count(f, Fact.RowsVisited)} rows are visited for {Count(f, Fact.RowsReturned)} returned: {Figures.Three(f[Fact.RowsVisited] / Math.Max(f[Fact.RowsReturned], 1))} for each.",
+        FindingKind.RowsBeforeEnough => $"{f.Table} is read from its beginning until enough was found: {Count(f, Fact.RowsVisited)} rows, of which {Count(f, Fact.RowsPassed)} passed so far.",
+        FindingKind.ConvertedColumn => $"`{f.Predicate}`: {f.Columns[0]} is {f.Columns[1]}, and each value of it is converted to {f.Other} before it is compared; an index on {f.Columns[0]} is in another order.",
+        FindingKind.NeedlessDistinct => $"DISTINCT takes nothing away: {Listed(f.Columns)} {(f.Columns.Count == 1 ? "is" : "are")} in the list, and unique in {f.Table}.",
+        FindingKind.RowsReadPerRowReturned => $"{Count(f, Fact.RowsVisited)} rows are visited for {Count(f, Fact.RowsReturned)} returned: {Figures.Three(f[Fact.RowsVisited] / Math.Max(f[Fact.RowsReturned], 1))} for each.{(f.Columns.Count > 0 ? $" An index that could lead to them begins with {Listed(f.Columns)}." : "")}",
         FindingKind.LookUpsBehindIndex => $"{f.Index} does not hold all that is needed: {Count(f, Fact.RowsVisited)} of its entries each lead to a look-up in {f.Table}{(f.Has(Fact.RowsPassed) ? $", of which {Count(f, Fact.RowsPassed)} pass" : "")}.",
         FindingKind.IndexBuiltAnew => $"No index of {f.Table} serves {f.Predicate ?? "the join"}, so each execution builds one{(f.Has(Fact.RowsVisited) ? $" of {Count(f, Fact.RowsVisited)} rows" : "")} and throws it away.",
         FindingKind.TemporaryStorage => $"{(f.Has(Fact.RowsVisited) ? $"{Count(f, Fact.RowsVisited)} rows are put in order" : "Rows are put in order")} for {f.Other} in temporary storage: no index gives that order.{(f.Has(Fact.PagesSpilled) ? $" {Count(f, Fact.PagesSpilled)} pages went out of the cache." : "")}",
@@ -48,6 +55,14 @@ public static class FindingWords
         _ => throw new ArgumentOutOfRangeException(nameof(f), f.Kind, "A finding without words."),
     };
 
+    /// <summary>A pattern for what values end with is served by what they begin with when read backwards; one for what they hold is not.</summary>
+    private static string RemedyOf(Finding f) => f.Kind switch
+    {
+        FindingKind.LeadingWildcard when f.Other!.TrimEnd('\'') is not [.., '%' or '_' or '*' or '?'] => "A column, or an index on an expression, that holds the value reversed: what values end with is then what they begin with.",
+        FindingKind.LeadingWildcard => "An index over parts of words (three letters each), or a full-text index where whole words are meant.",
+        _ => Glossary.Entries.First(e => e.Kind == f.Kind).Remedies is [var first, ..] ? first : "",
+    };
+
     private static string OfCondition(Finding f) => f.Kind switch
     {
         FindingKind.NullInNotIn => ": one NULL among the values of the subquery, and no row passes. NOT EXISTS says what is meant.",
@@ -63,8 +78,10 @@ public static class FindingWords
     private static string StatisticsOf(Finding f) => f.Statistics switch
     {
         StatisticsState.Missing => $"There are no statistics of {f.Table}.",
+        StatisticsState.Stale when f.Has(Fact.RowsChanged) && f[Fact.RowsChanged] > 0 => $"The statistics of {f.Table} are stale: {Count(f, Fact.RowsChanged)} of its {Count(f, Fact.TableRows)} rows were written since they were gathered.",
         StatisticsState.Stale => $"The statistics of {f.Table} are stale: they know {Count(f, Fact.RowsKnown)} rows, there are {Count(f, Fact.TableRows)}.",
-        StatisticsState.Fresh => $"The statistics of {f.Table} are fresh: averages hide that some values are far more frequent than others.",
+        StatisticsState.Fresh => $"The statistics of {f.Table} are fresh.",
+        StatisticsState.Uneven => $"The statistics of {f.Table} are fresh: averages hide that some values are far more frequent than others.",
         _ => "",
     };
 

@@ -19,6 +19,7 @@ public static class OperatorWords
         { Kind: OperatorKind.Scan, Index: null } => "Looks at every row, in the order in which they lie.",
         { Kind: OperatorKind.Scan, Covering: true } => $"Reads {o.Index} from end to end: it holds all that is needed and is smaller than the table.",
         { Kind: OperatorKind.Scan } => $"Looks at every row in the order of {o.Index}.",
+        { Kind: OperatorKind.Group } when !o.Text.StartsWith(OperatorText.TemporaryTree, StringComparison.Ordinal) => "Folds rows into groups.",
         { Kind: OperatorKind.Sort or OperatorKind.Group } => $"Collects rows in temporary storage to put them in order for {OperatorText.SortedFor(o.Text)}.",
         _ => "",
     };

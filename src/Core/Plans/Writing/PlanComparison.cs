@@ -31,7 +31,8 @@ public sealed record PlanComparison(string? Sentence, bool SamePlan, IReadOnlyLi
     /// <param name="before">Null where there is none.</param>
     /// <param name="after">Null where there is none.</param>
     /// <param name="rewritten">Whether the statement itself is another one on the side after.</param>
-    public static PlanComparison Of(PlanSide? before, PlanSide? after, bool rewritten)
+    /// <param name="ratio">What the statement came to, after / before; null where that is not known.</param>
+    public static PlanComparison Of(PlanSide? before, PlanSide? after, bool rewritten, double? ratio = null)
     {
         ComparedSide? x = before is null ? null : ComparedSide.Of(before), y = after is null ? null : ComparedSide.Of(after);
         if (before is null || after is null)
@@ -44,7 +45,7 @@ public sealed record PlanComparison(string? Sentence, bool SamePlan, IReadOnlyLi
         IReadOnlyList<AlignedOperator> aligned = PlanAlignment.Of(before.ByTable(), after.ByTable());
         int i = 0, j = 0;
         List<ComparedRow> rows = [.. aligned.Select(r => new ComparedRow(r.As, r.Before is null ? null : i++, r.After is null ? null : j++))];
-        return new(PlanReason.Sentence(before, after, rewritten, aligned), PlanLikeness.Alike(before, after), rows, x, y);
+        return new(PlanReason.Sentence(before, after, rewritten, aligned, ratio), PlanLikeness.Alike(before, after), rows, x, y);
     }
 
     private static IEnumerable<int> Places(PlanSide? side) => Enumerable.Range(0, side?.Plan.Lines().Count() ?? 0);
