@@ -52,6 +52,9 @@ public sealed class CountedPlansTests : IDisposable
     [InlineData("SELECT p.id FROM depot d CROSS JOIN parcel p WHERE p.depot_id = d.id AND d.country = 'c3' AND p.state = 'open'",
         new[] { "SELECT count(*) FROM depot", "SELECT count(*) FROM parcel WHERE depot_id IN (SELECT id FROM depot WHERE country = 'c3')" },
         new[] { "SELECT count(*) FROM depot WHERE country = 'c3'", "SELECT count(*) FROM parcel WHERE state = 'open' AND depot_id IN (SELECT id FROM depot WHERE country = 'c3')" })]
+    [InlineData("SELECT id FROM parcel WHERE weight < 700 ORDER BY weight DESC, state LIMIT 20", new[] { "SELECT count(*) FROM parcel" }, new[] { "SELECT count(*) FROM parcel WHERE weight < 700" })]
+    [InlineData("SELECT id FROM parcel WHERE weight < 700 ORDER BY weight DESC, state LIMIT 20 OFFSET 30", new[] { "SELECT count(*) FROM parcel" }, new[] { "SELECT count(*) FROM parcel WHERE weight < 700" })]
+    [InlineData("SELECT id FROM parcel WHERE weight < 700 LIMIT -1 OFFSET 30", new[] { "SELECT count(*) FROM parcel" }, new[] { "SELECT count(*) FROM parcel WHERE weight < 700" })]
     [InlineData("SELECT DISTINCT state FROM parcel WHERE weight < 100", new[] { "SELECT count(*) FROM parcel" }, new[] { "SELECT count(*) FROM parcel WHERE weight < 100" })]
     [InlineData("SELECT depot_id, count(*) FROM parcel WHERE state = 'open' GROUP BY depot_id ORDER BY 2",
         new[] { "SELECT count(*) FROM parcel" }, new[] { "SELECT count(*) FROM parcel WHERE state = 'open'" })]

@@ -73,12 +73,14 @@ public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool D
     private static RowFlow Flow(PlanSources sources, List<(int At, PlanOperator Operator)> chain, bool outer)
     {
         QueryBlock? block = sources.Block(chain[0].At);
+        bool byName = sources.JoinsByName;
         var steps = new List<FlowStep>();
         var before = new List<string>();
         foreach ((int at, PlanOperator o) in chain)
         {
-            // An inner table that is scanned, and that no condition of the block mentions together with one before it.
-            bool loose = before.Count > 0 && o is { Kind: OperatorKind.Scan, Counts.Loops: > 1 } && block?.Source(o.Object!) is { } source && !Tied(block, source, before);
+            // An inner table that is scanned, or searched for what does not come from the tables before it, and that no condition of the block mentions together with one before it.
+            bool alone = o.Kind == OperatorKind.Scan || o.Condition?.Contains("=?", StringComparison.Ordinal) == false;
+            bool loose = before.Count > 0 && alone && !byName && o is { Counts.Loops: > 1 } && block?.Source(o.Object!) is { } source && !Tied(block, source, before);
             steps.Add(new(at, sources.Table(at), sources.Known(at)?.Rows, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, loose));
             before.Add(o.Object!);
         }

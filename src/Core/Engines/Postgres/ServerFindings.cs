@@ -20,7 +20,7 @@ internal static partial class ServerFindings
             }
         }
 
-        foreach (Finding finding in OfPlanning(side.Plan).Concat(OfChildren(side.Plan)))
+        foreach (Finding finding in OfPlanning(side.Plan).Concat(OfChildren(side)))
         {
             yield return finding;
         }
@@ -138,10 +138,14 @@ internal static partial class ServerFindings
         }
     }
 
-    /// <summary>Joins that make many times more rows than any of their sides has, which are folded afterwards: two child tables of one parent.</summary>
-    private static IEnumerable<Finding> OfChildren(Plan plan)
+    /// <summary>
+    /// Joins that make many times more rows than any of their sides has, which are folded afterwards: two child tables of one parent. DISTINCT
+    /// over many times more rows than the smaller side has is told as well: a join stands where only existence matters.
+    /// </summary>
+    private static IEnumerable<Finding> OfChildren(PlanSide side)
     {
-        (int Depth, PlanOperator Operator)[] lines = [.. plan.Lines()];
+        (int Depth, PlanOperator Operator)[] lines = [.. side.Plan.Lines()];
+        bool distinct = side.Outline.Blocks is [{ Distinct: true, Aggregates: false }, ..];
         for (int i = 0; i < lines.Length; i++)
         {
             PlanOperator fold = lines[i].Operator;
@@ -152,10 +156,10 @@ internal static partial class ServerFindings
 
             int join = Enumerable.Range(i + 1, lines.Length - i - 1).TakeWhile(j => lines[j].Depth > lines[i].Depth).FirstOrDefault(j => IsJoin(lines[j].Operator), -1);
             if (join >= 0 && lines[join].Operator is { Counts.RowsPassed: { } made } o && made >= Many && made >= Math.Max(left, 1) * OffFrom
-                && o.Children.Max(c => Given(c)) is { } most and > 0 && made >= most * MultipliedFrom)
+                && (distinct ? o.Children.Min(c => Given(c)) : o.Children.Max(c => Given(c))) is { } sides and > 0 && made >= sides * (distinct ? OffFrom : MultipliedFrom))
             {
-                yield return new Finding(FindingKind.RowsMultiplied, join, null, []) { Other = fold.Text == "Unique" ? "DISTINCT" : "grouping" }
-                    .With((Fact.RowsMade, made), (Fact.RowsIn, most), (Fact.RowsReturned, left));
+                yield return new Finding(FindingKind.RowsMultiplied, join, null, []) { Other = distinct || fold.Text == "Unique" ? "DISTINCT" : "grouping" }
+                    .With((Fact.RowsMade, made), (Fact.RowsIn, sides), (Fact.RowsReturned, left));
                 yield break;
             }
         }

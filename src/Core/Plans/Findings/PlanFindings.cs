@@ -11,7 +11,7 @@ public static class PlanFindings
     private const long ManyRows = 1_000;
 
     private const double FewOf = 0.1, EstimateOffFrom = 10, RowsReadFrom = 100, MultipliedFrom = 10;
-    private const double Nearly = 0.99, UnevenFrom = 2;
+    private const double Nearly = 0.99, UnevenFrom = 2, FoldedFrom = 4;
 
     private const long LargeOffsetFrom = 1_000, OftenFrom = 10, EstimateMatters = 100;
 
@@ -168,6 +168,7 @@ public static class PlanFindings
         return [.. columns.Concat(behind).Distinct(StringComparer.OrdinalIgnoreCase)];
     }
 
+    /// <remarks>To group the rows of one child table is what grouping is for; to group more than any table holds is to have multiplied them.</remarks>
     private static IEnumerable<Finding> JoinFindings(PlanSide side, PlanSources sources, PlanOperator[] operators)
     {
         foreach (RowFlow flow in RowFlow.Of(side, sources))
@@ -178,7 +179,8 @@ public static class PlanFindings
             }
 
             long? most = flow.Steps.Max(s => s.RowsOut), result = flow.Removes && flow.IsOuter ? side.Rows : null;
-            if (most is >= ManyRows && result is { } left && most >= Math.Max(left, 1) * MultipliedFrom && flow.Steps.Count > 1 && flow.Steps[0].RowsOut is { } first && most >= first * MultipliedFrom)
+            if (most is >= ManyRows && result is { } left && most >= Math.Max(left, 1) * MultipliedFrom && flow.Steps.Count > 1 && flow.Steps[0].RowsOut is { } first && most >= first * MultipliedFrom
+                && (flow.Distinct || flow.Steps.All(s => s.TableRows is not { } holds || most >= holds * FoldedFrom)))
             {
                 yield return new Finding(FindingKind.RowsMultiplied, flow.Steps[^1].Operator, null, []) { Other = flow.Distinct ? "DISTINCT" : "grouping" }
                     .With((Fact.RowsMade, most), (Fact.RowsIn, first), (Fact.RowsReturned, left));

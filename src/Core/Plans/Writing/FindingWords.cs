@@ -78,7 +78,7 @@ public static class FindingWords
     private static string StatisticsOf(Finding f) => f.Statistics switch
     {
         StatisticsState.Missing => $"There are no statistics of {f.Table}.",
-        StatisticsState.Stale when f.Has(Fact.RowsChanged) && f[Fact.RowsChanged] > 0 => $"The statistics of {f.Table} are stale: {Count(f, Fact.RowsChanged)} of its {Count(f, Fact.TableRows)} rows were written since they were gathered.",
+        StatisticsState.Stale when f.Has(Fact.RowsChanged) && f[Fact.RowsChanged] > 0 => $"The statistics of {f.Table} are stale: since they were gathered, rows were written {Count(f, Fact.RowsChanged)} times; it holds {Count(f, Fact.TableRows)}.",
         StatisticsState.Stale => $"The statistics of {f.Table} are stale: they know {Count(f, Fact.RowsKnown)} rows, there are {Count(f, Fact.TableRows)}.",
         StatisticsState.Fresh => $"The statistics of {f.Table} are fresh.",
         StatisticsState.Uneven => $"The statistics of {f.Table} are fresh: averages hide that some values are far more frequent than others.",

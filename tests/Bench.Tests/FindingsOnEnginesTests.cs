@@ -1,0 +1,238 @@
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
+using SwiftLedger.Core.Plans.Writing;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Subjects;
+using SwiftLedger.Subjects.Postgres;
+using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Bench.Tests;
+
+/// <summary>Each finding on both engines, on the same data: named where it is, and not named where it is not. What is counted is held against counting queries.</summary>
+public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) : IClassFixture<FindingsOnEnginesTests.Lakes>
+{
+    private static readonly TimeSpan Limit = TimeSpan.FromSeconds(20);
+
+    /// <summary>A finding, a statement that has it, and one that looks like it and has it not.</summary>
+    [Theory]
+    [InlineData(FindingKind.WholeTableForFewRows, "SELECT id FROM lake WHERE depth BETWEEN 10 AND 12 ORDER BY area DESC LIMIT 50", "SELECT id FROM lake WHERE depth BETWEEN 10 AND 900 ORDER BY area DESC LIMIT 50")]
+    [InlineData(FindingKind.WholeTableForFewRows, "SELECT id FROM lake WHERE region = 7", "SELECT id FROM lake WHERE region <> 7 LIMIT 20")]
+    [InlineData(FindingKind.RowsBeforeEnough, "SELECT id FROM lake WHERE depth = 500 LIMIT 5", "SELECT id FROM lake WHERE depth = 500 LIMIT 500")]
+    [InlineData(FindingKind.NullInNotIn, "SELECT id FROM shore WHERE id NOT IN (SELECT shore_id FROM boat)", "SELECT id FROM shore WHERE id NOT IN (SELECT shore_id FROM boat WHERE shore_id IS NOT NULL)")]
+    [InlineData(FindingKind.NullInNotIn, "SELECT id FROM shore WHERE id NOT IN (SELECT b.shore_id FROM boat b WHERE b.id > 3)", "SELECT id FROM shore WHERE id NOT IN (SELECT pier_shore FROM pier)")]
+    [InlineData(FindingKind.LargeOffset, "SELECT id, depth FROM lake ORDER BY id LIMIT 10 OFFSET 40000", "SELECT id, depth FROM lake ORDER BY id LIMIT 10 OFFSET 4")]
+    [InlineData(FindingKind.SubqueryPerRow, "SELECT id, (SELECT count(*) FROM boat WHERE boat.shore_id = shore.id) FROM shore", "SELECT id, (SELECT count(*) FROM boat) FROM shore")]
+    [InlineData(FindingKind.RowsMultiplied, "SELECT DISTINCT s.name FROM shore s JOIN boat b ON b.shore_id = s.id JOIN pier p ON p.pier_shore = s.id", "SELECT DISTINCT s.name, b.id FROM shore s JOIN boat b ON b.shore_id = s.id")]
+    [InlineData(FindingKind.RowsMultiplied, "SELECT DISTINCT s.name FROM shore s JOIN boat b ON b.shore_id = s.id", "SELECT DISTINCT s.name FROM shore s WHERE EXISTS (SELECT 1 FROM boat b WHERE b.shore_id = s.id)")]
+    [InlineData(FindingKind.JoinWithoutCondition, "SELECT count(*) FROM shore s JOIN boat b ON b.id > 3", "SELECT count(*) FROM shore s JOIN boat b USING (id)")]
+    [InlineData(FindingKind.RowsMultiplied, "SELECT s.name, count(*) FROM shore s JOIN boat b ON b.shore_id = s.id JOIN pier p ON p.pier_shore = s.id GROUP BY s.name", "SELECT s.name, count(*) FROM shore s JOIN pier p ON p.pier_shore = s.id GROUP BY s.name")]
+    [InlineData(FindingKind.NeedlessDistinct, "SELECT DISTINCT id, region FROM lake", "SELECT DISTINCT depth, region FROM lake")]
+    [InlineData(FindingKind.NeedlessDistinct, "SELECT DISTINCT s.id, b.id AS boat FROM shore s JOIN boat b ON b.shore_id = s.id", "SELECT DISTINCT s.id, b.shore_id FROM shore s JOIN boat b ON b.shore_id = s.id")]
+    [InlineData(FindingKind.JoinWithoutCondition, "SELECT count(*) FROM shore s, pier p WHERE s.id < 50 AND p.id > 3", "SELECT count(*) FROM shore s, pier p WHERE s.id < 50 AND p.pier_shore = s.id")]
+    [InlineData(FindingKind.JoinWithoutCondition, "SELECT s.name FROM shore s CROSS JOIN pier p", "SELECT s.name FROM shore s CROSS JOIN pier p WHERE pier_shore = s.id")]
+    [InlineData(FindingKind.LeadingWildcard, "SELECT id FROM lake WHERE name LIKE '%77'", "SELECT id FROM lake WHERE name LIKE 'lake 77%'")]
+    [InlineData(FindingKind.RowsReadPerRowReturned, "SELECT id FROM lake WHERE region = 7 AND depth > 900 ORDER BY area DESC LIMIT 1", "SELECT sum(area) FROM lake WHERE region = 7")]
+    [InlineData(FindingKind.EstimateOff, "SELECT id FROM lake WHERE depth + 0 > 0", "SELECT id FROM lake WHERE depth > 0 LIMIT 1")]
+    [InlineData(FindingKind.EstimateOff, null, "SELECT 1 WHERE EXISTS (SELECT 1 FROM lake WHERE depth > 10)")]
+    [InlineData(FindingKind.TemporaryStorage, null, "SELECT region, count(*) FROM lake WHERE id < 10 GROUP BY region")]
+    public async Task A_finding_is_named_where_it_is_and_not_where_it_is_not(FindingKind kind, string? with, string without)
+    {
+        foreach (Lakes.Found of in new[] { await lakes.SqliteAsync(), await lakes.PostgresAsync() })
+        {
+            // What another engine's planner does otherwise is not there to be found.
+            if (with is not null && !(of.Engine == "PostgreSQL" && kind is FindingKind.EstimateOff) && !(of.Engine != "PostgreSQL" && kind is FindingKind.EstimateOff))
+            {
+                (await of.FindAsync(with)).Select(f => f.Kind).ShouldContain(kind, $"{of.Engine}: {with}\n{of.Plan}");
+            }
+
+            (await of.FindAsync(without)).Select(f => f.Kind).ShouldNotContain(kind, $"{of.Engine}: {without}\n{of.Plan}");
+        }
+    }
+
+    // Passed is what the conditions let through, not what LIMIT kept of it.
+    [Theory]
+    [InlineData("SELECT id FROM lake WHERE depth BETWEEN 10 AND 12 ORDER BY area DESC LIMIT 50", "SELECT count(*) FROM lake WHERE depth BETWEEN 10 AND 12")]
+    [InlineData("SELECT id FROM lake WHERE region = 7 ORDER BY depth, area LIMIT 3 OFFSET 2", "SELECT count(*) FROM lake WHERE region = 7")]
+    [InlineData("SELECT id FROM lake WHERE region = 7", "SELECT count(*) FROM lake WHERE region = 7")]
+    public async Task What_passed_is_counted(string sql, string count)
+    {
+        foreach (Lakes.Found of in new[] { await lakes.SqliteAsync(), await lakes.PostgresAsync() })
+        {
+            Finding whole = (await of.FindAsync(sql)).Single(f => f.Kind == FindingKind.WholeTableForFewRows);
+            whole[Fact.RowsPassed].ShouldBe(double.Parse(lakes.Count(count), System.Globalization.CultureInfo.InvariantCulture), $"{of.Engine}: {sql}");
+            whole[Fact.RowsVisited].ShouldBe(Lakes.Rows, of.Engine);
+        }
+    }
+
+    [Fact]
+    public async Task An_offset_is_named_first_and_no_whole_read_beside_it()
+    {
+        foreach (Lakes.Found of in new[] { await lakes.SqliteAsync(), await lakes.PostgresAsync() })
+        {
+            IReadOnlyList<Finding> found = await of.FindAsync("SELECT id, depth FROM lake ORDER BY depth, id LIMIT 10 OFFSET 40000");
+            found[0].Kind.ShouldBe(FindingKind.LargeOffset, of.Engine);
+            found.Where(f => f.Kind is FindingKind.WholeTableForFewRows or FindingKind.RowsReadPerRowReturned).ShouldBeEmpty(of.Engine);
+        }
+    }
+
+    [Fact]
+    public async Task The_index_that_would_help_begins_with_equalities_then_the_order()
+    {
+        const string sql = "SELECT id FROM lake WHERE region = 7 AND depth > 900 ORDER BY area DESC LIMIT 1";
+        foreach (Lakes.Found of in new[] { await lakes.SqliteAsync(), await lakes.PostgresAsync() })
+        {
+            (await of.FindAsync(sql)).Single(f => f.Kind == FindingKind.RowsReadPerRowReturned).Columns.ShouldBe(["region", "area"], of.Engine);
+            long visited = RowFlow.Visited(of.Plan!.Lines().Select(l => l.Operator));
+
+            // Tried, it helps.
+            (await of.FindAsync(sql, "CREATE INDEX lake_region_area ON lake (region, area)")).Count(f => f.Kind == FindingKind.RowsReadPerRowReturned).ShouldBe(0, $"{of.Engine}\n{of.Plan!.Text}");
+            RowFlow.Visited(of.Plan.Lines().Select(l => l.Operator)).ShouldBeLessThan(visited / 50, of.Engine);
+        }
+    }
+
+    // LIKE is asked of the engine itself: reversed, what values end with is what they begin with.
+    [Fact]
+    public async Task A_remedy_for_a_pattern_is_one_that_helps()
+    {
+        Lakes.Found of = await lakes.PostgresAsync();
+        Finding suffix = (await of.FindAsync("SELECT id FROM lake WHERE name LIKE '%777'")).Single(f => f.Kind == FindingKind.LeadingWildcard);
+        suffix.Remedy.ShouldContain("reversed");
+        (await of.FindAsync("SELECT id FROM lake WHERE reverse(name) LIKE reverse('%777')", "CREATE INDEX lake_reversed ON lake (reverse(name) text_pattern_ops)")).ShouldNotContain(f => f.Kind == FindingKind.WholeTableForFewRows, of.Plan!.Text);
+        of.Plan.Text.ShouldContain("lake_reversed");
+        (await of.FindAsync("SELECT id FROM lake WHERE name LIKE '%777%'")).Single(f => f.Kind == FindingKind.LeadingWildcard).Remedy.ShouldContain("parts of words");
+    }
+
+    [Theory]
+    [InlineData("SELECT region FROM lake WHERE id = 77.0", true)]
+    [InlineData("SELECT region FROM lake WHERE id = 77", false)]
+    [InlineData("SELECT region FROM lake WHERE id::numeric = 77.0", false)]
+    [InlineData("SELECT id FROM lake WHERE code = 'c77'", false)]
+    [InlineData("SELECT id FROM lake WHERE seen = '2026-01-02'", false)]
+    [InlineData("SELECT id FROM lake WHERE seen = timestamptz '2026-01-02'", false)]
+    [InlineData("SELECT id FROM lake WHERE depth > 500.5", true)]
+    public async Task A_column_that_the_server_converts_is_named(string sql, bool named)
+    {
+        Lakes.Found of = await lakes.PostgresAsync();
+        (await of.FindAsync(sql)).Any(f => f.Kind == FindingKind.ConvertedColumn).ShouldBe(named, of.Plan!.Text);
+    }
+
+    [Fact]
+    public async Task Rows_that_a_loop_visits_are_not_the_table_read_whole_once()
+    {
+        Lakes.Found of = await lakes.SqliteAsync();
+        IReadOnlyList<Finding> found = await of.FindAsync("SELECT s.id FROM shore s CROSS JOIN lake l WHERE s.id < 5 AND l.depth = s.id * 100 + 900 AND l.region = 3");
+        found.Single(f => f.Kind == FindingKind.WholeTableForFewRows).Text.ShouldStartWith($"lake is read whole 4 times: 200\u2009000 rows for the ", Case.Sensitive, of.Plan!.Text);
+    }
+
+    // Written after statistics were gathered, as many rows as before: VACUUM puts the number of rows right, and the values are other ones.
+    [Fact]
+    public async Task Statistics_are_stale_where_rows_were_written_since()
+    {
+        Lakes.Found of = await lakes.PostgresAsync();
+        Finding stale = (await of.FindAsync("SELECT id FROM tide WHERE kind = 9")).Single(f => f.Kind == FindingKind.EstimateOff);
+        stale.Statistics.ShouldBe(StatisticsState.Stale);
+        stale.Text.ShouldEndWith("The statistics of tide are stale: since they were gathered, rows were written 20\u2009000 times; it holds 20\u2009000.");
+        (await of.FindAsync("SELECT id FROM tide WHERE kind = 9", "ANALYZE tide")).ShouldNotContain(f => f.Kind == FindingKind.EstimateOff);
+    }
+
+    /// <summary>The same lakes in both engines.</summary>
+    public sealed class Lakes : IDisposable
+    {
+        public const int Rows = 50_000;
+
+        private const string Tables = """
+            CREATE TABLE lake (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, code VARCHAR(20), region INTEGER, depth INTEGER, area INTEGER, seen DATE);
+            CREATE TABLE shore (id INTEGER PRIMARY KEY, name TEXT);
+            CREATE TABLE boat (id INTEGER PRIMARY KEY, shore_id INTEGER);
+            CREATE TABLE pier (id INTEGER PRIMARY KEY, pier_shore INTEGER NOT NULL);
+            CREATE TABLE tide (id INTEGER PRIMARY KEY, kind INTEGER);
+            """;
+
+        private const string RowsOf = """
+            INSERT INTO lake SELECT i, 'lake ' || i, 'c' || i, i * 7919 % 200, i * 104729 % 1000, i * 15485 % 99991, '2026-01-01' FROM numbers WHERE i <= 50000;
+            INSERT INTO shore SELECT i, 'shore ' || i FROM numbers WHERE i <= 100;
+            INSERT INTO boat SELECT i, 1 + i % 100 FROM numbers WHERE i <= 3000;
+            INSERT INTO pier SELECT i, 1 + i % 100 FROM numbers WHERE i <= 3000;
+            INSERT INTO tide SELECT i, i % 1000 FROM numbers WHERE i <= 20000;
+            """;
+
+        private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+        private readonly PostgresServer _server = new("max_parallel_workers_per_gather = 0\njit = off\nfsync = off");
+        private readonly ExplainProcess _counter = new(SubjectEngines.Of(Dialects.SqliteEngine));
+
+        public Lakes()
+        {
+            SQLitePCL.Batteries_V2.Init();
+            using (var connection = new SqliteConnection($"Data Source={Path.Combine(_folder, "lakes.db")};Pooling=False"))
+            {
+                connection.Open();
+                using SqliteCommand command = connection.CreateCommand();
+                command.CommandText = $"{Tables} CREATE TEMP TABLE numbers AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 50000) SELECT i FROM n; {RowsOf} CREATE INDEX boat_shore ON boat (shore_id); CREATE INDEX pier_of ON pier (pier_shore); ANALYZE;";
+                command.ExecuteNonQuery();
+            }
+
+            _server.Sql("postgres", "CREATE DATABASE lakes");
+            _server.Sql("lakes", $"{Tables} CREATE TEMP TABLE numbers AS SELECT i::bigint AS i FROM generate_series(1, 50000) i; {RowsOf.Replace("'2026-01-01'", "date '2026-01-01'", StringComparison.Ordinal)} CREATE INDEX boat_shore ON boat (shore_id); CREATE INDEX pier_of ON pier (pier_shore); ALTER TABLE tide SET (autovacuum_enabled = off);");
+            _server.Sql("lakes", "ANALYZE");
+            _server.Sql("lakes", "UPDATE tide SET kind = 9 + kind % 2;");
+            _server.Sql("lakes", "VACUUM tide; VACUUM lake; CREATE ROLE reader LOGIN; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reader;");
+        }
+
+        public string Count(string sql) => _server.Sql("lakes", sql).Trim();
+
+        public Task<Found> SqliteAsync() => Task.FromResult(new Found("SQLite", async sql =>
+        {
+            string copies = Directory.CreateDirectory(Path.Combine(_folder, Guid.NewGuid().ToString("n"))).FullName;
+            SqliteSubject subject = SqliteSubject.Open(Path.Combine(_folder, "lakes.db"), copies, _counter);
+            return (subject, await subject.CopyAsync(Side.After, default));
+        }, Dialects.SqliteEngine));
+
+        public Task<Found> PostgresAsync() => Task.FromResult(new Found("PostgreSQL", async change =>
+        {
+            string copies = Directory.CreateDirectory(Path.Combine(_folder, Guid.NewGuid().ToString("n"))).FullName;
+            string address = $"postgresql://{(change is null ? "reader" : "postgres")}@127.0.0.1:{_server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/lakes";
+            PostgresSubject subject = PostgresSubject.Open(new(address, change is null ? SubjectSides.AsItIs : SubjectSides.Copies), copies);
+            return (subject, await subject.CopyAsync(Side.After, default));
+        }, Dialects.PostgresEngine));
+
+        public void Dispose()
+        {
+            _counter.Dispose();
+            _server.Dispose();
+            Directory.Delete(_folder, recursive: true);
+        }
+
+        /// <summary>Finds things in statements on one engine.</summary>
+        public sealed class Found(string engine, Func<string?, Task<(ISubject, ISubjectCopy)>> open, Engine of)
+        {
+            public string Engine => engine;
+
+            /// <summary>Of the latest statement.</summary>
+            public Plan? Plan { get; private set; }
+
+            public async Task<IReadOnlyList<Finding>> FindAsync(string sql, string? change = null)
+            {
+                (ISubject subject, ISubjectCopy copy) = await open(change);
+                await using (subject)
+                await using (copy)
+                {
+                    if (change is not null)
+                    {
+                        await copy.ApplyAsync(new(1, change, new(0, change.Length), new(1, 1)), default);
+                        await copy.FinishChangeAsync(default);
+                    }
+
+                    Inspection seen = await copy.InspectAsync(new(sql, []), Limit, default);
+                    seen.Failure.ShouldBeNull(sql);
+                    Plan = seen.Plan;
+                    return PlanFindings.Of(new PlanSide(seen.Plan!, sql, of.Plans!) { Rows = seen.Rows, Counters = seen.Counters, Catalog = copy.ReadCatalog(Limit) });
+                }
+            }
+        }
+    }
+}
