@@ -74,9 +74,26 @@ public enum LineState
     Waiting,
     Measuring,
     Ended,
+
+    /// <summary>The trial ended before it did.</summary>
+    Left,
 }
 
-public sealed record LineView(LineState State, ResultLine Result, bool LeavesStanding = false);
+public sealed record LineView(LineState State, ResultLine Result, bool LeavesStanding = false)
+{
+    private const string WhyLeft = "The trial ended before this line did.";
+
+    /// <param name="trial">How far the trial is: a line that has not ended in one that has is left.</param>
+    public static LineView Of(Line line, TrialState trial, bool leavesStanding = false)
+    {
+        LineEvidence e = line.Evidence;
+        LineState state = e.End is not null ? LineState.Ended
+            : trial is not (TrialState.Waiting or TrialState.Running) ? LineState.Left
+            : e.Before is not null ? LineState.Measuring : LineState.Waiting;
+        ResultLine result = ResultLine.Of(line);
+        return new(state, state == LineState.Left && result.Message is null ? result with { Message = WhyLeft } : result, leavesStanding);
+    }
+}
 
 public sealed record TrialPage(
     TrialSummary Trial, string BookName, string Subject, TrialSettings Settings, string Workload, string Change,
@@ -89,7 +106,7 @@ public sealed record TrialPage(
         Bill bill = settlements is [{ Decided.Bill: { } kept }, ..] ? kept : Core.Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
         return new(TrialSummary.Of(t, ahead), book.Name, book.Subject ?? "", TrialSettings.Of(account.Brief.Options), t.Workload, t.ChangeText,
             t.State == TrialState.Running && account.Stage is { } s ? StageOf(account, s) : null,
-            account.Lines.Select(l => new LineView(StateOf(l.Evidence), ResultLine.Of(l), Leaves(l, standing))).ToList(),
+            account.Lines.Select(l => LineView.Of(l, t.State, Leaves(l, standing))).ToList(),
             ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
             account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList(),
             settlements is [var first, ..] ? new(first.Decided.Rules, VerdictRule.Version, first.DecidedAt) : null,
@@ -103,7 +120,6 @@ public sealed record TrialPage(
     public static StageView StageOf(TrialAccount account, StageReached stage) =>
         new(stage.Stage, stage.Detail, account.Lines.Count(l => l.Evidence.End is not null), account.Lines.Count, account.Confirming);
 
-    public static LineState StateOf(LineEvidence e) => e.End is not null ? LineState.Ended : e.Before is not null ? LineState.Measuring : LineState.Waiting;
 }
 
 /// <summary>By which version of the rules a trial was decided.</summary>
@@ -140,7 +156,7 @@ public sealed record LinePage(
     {
         LineEvidence e = line.Evidence;
         Band band = line.Judgement.Band;
-        return new(trial, new(TrialPage.StateOf(e), ResultLine.Of(line)), e.Brief.BeforeSql, e.Brief.AfterSql,
+        return new(trial, LineView.Of(line, trial.State), e.Brief.BeforeSql, e.Brief.AfterSql,
             BindLine.TextOf(e.Brief.BeforeBindings), BindLine.TextOf(e.Brief.AfterBindings),
             double.IsFinite(band.Low) ? Math.Exp(band.Low) : null, Math.Exp(Math.Min(band.High, 50)),
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
@@ -168,8 +184,7 @@ public sealed record LinePage(
     private static ComparisonView? Compared(Line line, TrialAccount account)
     {
         LineEvidence e = line.Evidence;
-        PlanSide? before = Side(e.Before, e.Brief.BeforeSql, e.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Engine);
-        PlanSide? after = Side(e.After, e.Brief.AfterSql, e.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Engine);
+        PlanSide? before = SideOf(line, account, Core.Trials.Side.Before), after = SideOf(line, account, Core.Trials.Side.After);
         List<Line> others = [.. account.Lines.Where(o => o.Brief.Statement == e.Brief.Statement && o.Number != e.Brief.Number)];
         Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineJudgement, double> median) => plan(e) is not { } mine
             ? null
@@ -190,6 +205,11 @@ public sealed record LinePage(
     };
 
     private static double? MedianOf(Line line, Func<LineJudgement, double> median) => line.Judgement.Judged.Count > 0 ? median(line.Judgement) : null;
+
+    /// <summary>A side's plan with what is known around it; null where it has none.</summary>
+    internal static PlanSide? SideOf(Line line, TrialAccount account, Side side) => side == Core.Trials.Side.Before
+        ? Side(line.Evidence.Before, line.Brief.BeforeSql, line.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Engine)
+        : Side(line.Evidence.After, line.Brief.AfterSql, line.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Engine);
 
     private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog, Engine engine) => inspection?.Plan is not { } plan
         ? null

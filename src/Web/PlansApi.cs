@@ -57,6 +57,12 @@ internal static class PlansApi
         if (plan.Trim().Length > 0)
         {
             PastedPlan read = PastedPlan.Read(plan);
+            if (read.Plan is not null && PlanJson.ReadSide(plan, read.Engine.Plans!) is { } own)
+            {
+                // What was exported here brings along what it was found by.
+                return (sql.Trim().Length == 0 ? own : new PlanSide(own.Plan, sql, read.Engine.Plans!) { Catalog = own.Catalog ?? catalog, Rows = own.Rows, Counters = own.Counters, Bindings = own.Bindings }, read.Note);
+            }
+
             return (read.Plan is null ? null : new PlanSide(read.Plan, sql, read.Engine.Plans!) { Catalog = catalog }, read.Note);
         }
 
@@ -97,14 +103,14 @@ internal static class PlansApi
         : TypedResults.UnprocessableEntity(ProblemReport.Because("before", "There is no plan to export."));
 
     private static IResult Export(long id, int number, string format, string? side, TrialStore trials, TrialDesk desk) =>
-        trials.Find(id) is { } trial && desk.AccountOf(trial).Find(number) is { } line && (side == "after" ? line.Evidence.After : line.Evidence.Before)?.Plan is { } plan
-            ? Written(plan, format)
+        trials.Find(id) is { } trial && desk.AccountOf(trial) is var account && account.Find(number) is { } line && LinePage.SideOf(line, account, side == "after" ? Side.After : Side.Before) is { } of
+            ? Written(of.Plan, format, of)
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such plan."));
 
-    private static IResult Written(Plan plan, string format) => format switch
+    private static IResult Written(Plan plan, string format, PlanSide? side = null) => format switch
     {
         "txt" => TypedResults.Text(PlanReport.Text(plan), "text/plain", Encoding.UTF8),
-        "json" => TypedResults.File(Encoding.UTF8.GetBytes(PlanJson.Write(plan)), "application/json", $"plan-{plan.Shape}.json"),
+        "json" => TypedResults.File(Encoding.UTF8.GetBytes(side is null ? PlanJson.Write(plan) : PlanJson.Write(side)), "application/json", $"plan-{plan.Shape}.json"),
         "svg" => TypedResults.File(Encoding.UTF8.GetBytes(PlanReport.Svg(plan)), "image/svg+xml", $"plan-{plan.Shape}.svg"),
         _ => TypedResults.NotFound(ProblemReport.Because("request", "Plans come as txt, json and svg.")),
     };

@@ -196,7 +196,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             // Only a line that has just ended is decided anew; the others keep what they have.
             Decision? decision = line.Evidence.End is null ? null : line.Decision ?? VerdictRule.Decide(line);
             Line decided = line with { Decision = happened is BlocksMeasured && account.Confirming ? null : decision };
-            feed.Tell(trial, new("line", new LineView(TrialPage.StateOf(line.Evidence), ResultLine.Of(decided))));
+            feed.Tell(trial, new("line", LineView.Of(decided, TrialState.Running)));
         }
 
         _running = new(trial, account);

@@ -243,7 +243,7 @@ internal sealed class PostgresConnection : IDisposable
         PostgresException { SqlState: PostgresErrorCodes.QueryCanceled } p => new($"An execution took longer than its time limit ({p.MessageText})", timeLimit: true) { Code = p.SqlState },
         PostgresException { SqlState: PostgresErrorCodes.LockNotAvailable } p => new($"A lock was not to be had in time ({p.MessageText})", timeLimit: true),
         PostgresException { SqlState: PostgresErrorCodes.AdminShutdown or PostgresErrorCodes.CrashShutdown } p => new($"The server ended the connection: {p.MessageText}"),
-        PostgresException p => new(p.MessageText + (p.Hint is { Length: > 0 } hint ? $" ({hint.TrimEnd('.')})" : ""), p.Position > 0 ? p.Position - 1 : PositionInside(p)) { Code = p.SqlState },
+        PostgresException p => new(p.MessageText + (p.Detail is { Length: > 0 } detail ? $": {detail.TrimEnd('.')}" : "") + (p.Hint is { Length: > 0 } hint ? $" ({hint.TrimEnd('.')})" : ""), p.Position > 0 ? p.Position - 1 : PositionInside(p)) { Code = p.SqlState },
         NpgsqlException { InnerException: { } inner } n => new($"{n.Message}: {inner.Message}"),
         _ => new(e.Message),
     };

@@ -9,7 +9,7 @@ namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>
 /// The private databases that trials make on a server, and their removal: only ones with a name that nothing else has, owned by who
-/// asks, with this ledger's mark in their comment, are ever dropped.
+/// asks, with this ledger's mark in their comment or of a trial that it knows to have begun, are ever dropped.
 /// </summary>
 /// <param name="folder">The trial's own folder: its name is in theirs, and where it is gone they are left-overs.</param>
 internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder address, string folder)
@@ -26,6 +26,28 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
     private string RoleName => NameOf("run");
 
     private string Comment => $"{Mark}, made {DateTime.UtcNow:yyyy-MM-dd HH:mm:ss} UTC; dropped by itself";
+
+    /// <summary>
+    /// Where this ledger keeps which trials began to make databases, until those are gone: a server that was killed while it made one leaves it
+    /// without a comment.
+    /// </summary>
+    private string Begun => Path.GetDirectoryName(Path.GetFullPath(folder)) + "-begun";
+
+    /// <summary>Keeps that this trial makes databases: their names alone say that they are this ledger's from now on.</summary>
+    public void Remember()
+    {
+        Directory.CreateDirectory(Begun);
+        File.WriteAllText(Path.Combine(Begun, _trial), "");
+    }
+
+    /// <summary>Nothing of this trial is left on the server.</summary>
+    public void Forget()
+    {
+        if (Directory.Exists(Begun))
+        {
+            File.Delete(Path.Combine(Begun, _trial));
+        }
+    }
 
     /// <summary>Makes the role that the copies of this trial belong to.</summary>
     /// <exception cref="EngineException">The server refuses.</exception>
@@ -87,19 +109,20 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
         .. Drop(server, own, "DATABASE", " WITH (FORCE)", """
             SELECT d.datname FROM pg_database d
             WHERE d.datname LIKE 'swift\_ledger\_%' AND pg_has_role(d.datdba, 'MEMBER')
-              AND (starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1) OR ($2 = 'own' AND starts_with(d.datname, $3)))
+              AND (starts_with(coalesce(shobj_description(d.oid, 'pg_database'), ''), $1) OR ($2 = 'own' AND starts_with(d.datname, $3)) OR substr(d.datname, 14, 32) = ANY (string_to_array($4, ',')))
             """),
         .. Drop(server, own, "ROLE", "", """
             SELECT r.rolname FROM pg_roles r
             WHERE r.rolname LIKE 'swift\_ledger\_%' AND r.rolname <> current_user
-              AND (starts_with(coalesce(shobj_description(r.oid, 'pg_authid'), ''), $1) OR ($2 = 'own' AND r.rolname = $3))
+              AND (starts_with(coalesce(shobj_description(r.oid, 'pg_authid'), ''), $1) OR ($2 = 'own' AND r.rolname = $3) OR substr(r.rolname, 14, 32) = ANY (string_to_array($4, ',')))
             """),
     ];
 
     private List<string> Drop(PostgresConnection server, bool own, string what, string how, string candidates)
     {
         var left = new List<string>();
-        foreach (string?[] row in server.Rows(candidates, Mark, own ? "own" : "", what == "ROLE" ? RoleName : NameOf("")))
+        string begun = Directory.Exists(Begun) ? string.Join(',', Directory.EnumerateFiles(Begun).Select(Path.GetFileName)) : "";
+        foreach (string?[] row in server.Rows(candidates, Mark, own ? "own" : "", what == "ROLE" ? RoleName : NameOf(""), begun))
         {
             string name = row[0]!;
             if (CopyName().Match(name) is not { Success: true } match)

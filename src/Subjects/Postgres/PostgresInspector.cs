@@ -76,10 +76,12 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             }
 
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
-            Plan? again = quick ? Undone(() => PlanOf(parameters, writes).Plan) : null;
+            Plan? first = plan;
+            Plan? again = quick ? SteadyShares.Of(plan, () => Undone(() => PlanOf(parameters, writes).Plan)) : null;
+            plan = again ?? plan;
             double? server = quick ? Undone(() => ServerTime(parameters, writes)) : null;
             places?.PutBack();
-            Dictionary<string, long> counters = CountersOf(plan, again);
+            Dictionary<string, long> counters = CountersOf(first, again);
             return new(plan, cold, writes ? Math.Max(rows.Rows, affected) : rows.Rows, writes, compared?.Multiset, writes ? null : rows.Sequence, second is null || second.Multiset == compared?.Multiset, counters,
                 again is null ? null : CountersOf(again, null)[PostgresEngine.Engine.Counter!.Name] == counters[PostgresEngine.Engine.Counter!.Name], null)
             { PlanNote = note, ServerMilliseconds = server };
@@ -399,7 +401,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         double workers = plan.Lines().Sum(l => l.Operator.Detail("Workers Launched") ?? 0);
         string parallel = workers > 0 ? $"{Figures.Count((long)workers)} parallel worker{(workers == 1 ? "" : "s")} took part; their CPU time is not in the line's." : "";
         string compiled = plan.Details.TryGetValue("JIT Time", out string? took) && double.TryParse(took, CultureInfo.InvariantCulture, out double milliseconds)
-            ? $"Its expressions were compiled (JIT), {Figures.Duration(milliseconds * 1000)} at each execution." : "";
+            ? $"Its expressions were compiled (JIT), {Figures.Duration(milliseconds * 1000)} at each execution{(workers > 0 ? ", all processes together" : "")}." : "";
         return (parallel + compiled).Length == 0 ? null : $"{parallel} {compiled}".Trim();
     }
 

@@ -23,8 +23,7 @@ internal static class PostgresLook
         string?[] tables = reading.Rows("""
             SELECT count(*), count(*) FILTER (WHERE has_table_privilege(c.oid, 'SELECT')), count(*) FILTER (WHERE pg_has_role(c.relowner, 'MEMBER')),
               coalesce(string_agg(DISTINCT quote_ident(n.nspname), ', ') FILTER (WHERE NOT has_table_privilege(c.oid, 'SELECT')), ''),
-              coalesce(string_agg(DISTINCT quote_ident(pg_get_userbyid(c.relowner)), ', ') FILTER (WHERE NOT pg_has_role(c.relowner, 'MEMBER')), ''),
-              count(*) FILTER (WHERE NOT pg_has_role(c.relowner, 'MEMBER') AND (SELECT rolsuper FROM pg_roles WHERE oid = c.relowner))
+              count(*)
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE c.relkind IN ('r', 'p', 'm') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%'
             """)[0];
@@ -57,7 +56,7 @@ internal static class PostgresLook
         bool dumps = undumped.Length == 0 && readable == all && unread.Length == 0;
         PostgresRights rights = PostgresRights.Of(reading);
         bool confined = rights.Confined, copied = confined || rights.MakesRoles;
-        string unconfined = confined ? "" : $"{rights.Described}: statements would run with these rights.", other = confined ? "" : PostgresRights.ConfinedLogin(database);
+        string unconfined = confined ? "" : $"{rights.Described}: statements would run with these rights.", other = confined ? "" : PostgresRights.ConfinedLogin(database, PostgresRights.SchemasOf(reading));
         string uncopied = copied ? "" : $"{rights.Described}, and may not make a role without these rights for the copies.";
         if (confined && creates && !rights.MakesRoles)
         {
@@ -70,9 +69,9 @@ internal static class PostgresLook
         [
             new(SubjectSides.Copies, creates && owns && others == 0 && copied,
                 $"Everything: plans, work and interleaved times of any change, on two private databases ({Size(3 * bytes)} on the server meanwhile).",
-                Sentences(uncopied, creates ? "" : "This user may not create databases.", owns ? "" : "Only its owner may copy this database.",
+                Sentences(uncopied, creates ? "" : "This user may not create databases.", owns ? "" : $"Only its owner may copy this database file by file: copies by dump and restore need no such right (--sides dumped{(dumps ? "" : ", once all may be read")}).",
                     others == 0 ? "" : $"{others} other session{(others == 1 ? " is" : "s are")} connected, and the server copies a database only while nobody is."),
-                Sentences(grantCreate, owns ? "" : $"ALTER DATABASE {database} OWNER TO {user};"), WithTrust: creates && owns && others == 0 && !copied),
+                grantCreate, WithTrust: creates && owns && others == 0 && !copied),
             new(SubjectSides.Dumped, creates && dumps && copied,
                 $"The same, while others go on working: pg_dump and pg_restore write {size} out and in again, or the rows of chosen tables alone, or rows made from statistics; also on another server. Tables lie packed then, and statistics are gathered anew.",
                 Sentences(creates ? "" : dumps ? "This user may not create databases here: the copies have to stand on another server." : "This user may not create databases.", uncopied, undumped, unreadable, unread),
@@ -80,8 +79,7 @@ internal static class PostgresLook
             OnItself(SubjectSides.AsItIs, readable > 0 || all == 0, "Rewrites and session settings: plans, work and interleaved times, on the subject itself, which is only read.",
                 Sentences("No index, no migration, no statement that writes.", unreadable), grantRead),
             OnItself(SubjectSides.RolledBack, owned > 0, "Any change that can stand in a transaction: plans and work, no times. Its locks are held while the after side is looked at.",
-                Sentences("It is not timed, and locks what it changes meanwhile.", owned == all ? "" : $"This user owns {Figures.Count(owned)} of {Figures.Count(all)} tables, and can change those only."),
-                owned == all || tables[5] != "0" ? "" : $"GRANT {tables[4]} TO {user};"),
+                Sentences("It is not timed, and locks what it changes meanwhile.", owned == all ? "" : $"This user owns {Figures.Count(owned)} of {Figures.Count(all)} tables, and can change those only: to alter a table is its owner's right alone. In copies by dump and restore it owns all (--sides dumped)."), ""),
             OnItself(SubjectSides.Pair, readable > 0 || all == 0, "Two databases that are there already, the old deployment and the new one: plans, work and interleaved times.",
                 Sentences("Differences of their data and of their servers count as well.", unreadable), grantRead),
             OnItself(SubjectSides.InPlace, owned > 0, "Any change, on this one database: plans, work and times before and after it.",

@@ -37,7 +37,16 @@ internal sealed record PostgresRights(string User, IReadOnlyList<string> Beyond,
     /// <summary>The rights in words, for messages.</summary>
     public string Described => Beyond.Contains("superuser") ? $"{User} is a superuser" : $"{User} may do more than read and write tables ({string.Join(", ", Beyond)})";
 
-    /// <summary>SQL by which an administrator makes a login whose statements stay inside the database.</summary>
-    public static string ConfinedLogin(string database) =>
-        $"CREATE ROLE swift_ledger_reader LOGIN PASSWORD '...'; GRANT CONNECT ON DATABASE {database} TO swift_ledger_reader; GRANT USAGE ON SCHEMA public TO swift_ledger_reader; GRANT SELECT ON ALL TABLES IN SCHEMA public TO swift_ledger_reader;";
+    /// <summary>SQL by which an administrator makes a login whose statements stay inside the database, and which reads its tables.</summary>
+    /// <param name="database">As SQL writes it.</param>
+    /// <param name="schemas">That hold tables, as SQL writes them.</param>
+    public static string ConfinedLogin(string database, IEnumerable<string> schemas) =>
+        $"CREATE ROLE swift_ledger_reader LOGIN PASSWORD '...'; GRANT CONNECT ON DATABASE {database} TO swift_ledger_reader;{string.Concat(schemas.Select(s => $" GRANT USAGE ON SCHEMA {s} TO swift_ledger_reader; GRANT SELECT ON ALL TABLES IN SCHEMA {s} TO swift_ledger_reader;"))}";
+
+    /// <summary>The schemas that hold tables, as SQL writes them.</summary>
+    /// <param name="questions">A session of our own.</param>
+    public static IReadOnlyList<string> SchemasOf(PostgresConnection questions) => [.. questions.Rows("""
+        SELECT DISTINCT quote_ident(n.nspname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+        WHERE c.relkind IN ('r', 'p', 'm') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%' ORDER BY 1
+        """).Select(r => r[0]!)];
 }

@@ -84,6 +84,7 @@ public sealed class PostgresSubject : ISubject
         if (access.Sides is SubjectSides.Copies or SubjectSides.Dumped)
         {
             File.WriteAllText(MarkIn(folder), "");
+            databases.Remember();
             role = RoleFor(access, copies, databases);
             IReadOnlyList<string> notes = new CopyBase(access, address, version, copies, databases, role, info.Bytes, folder, doing ?? (_ => { })).Make(stop);
             using PostgresConnection made = Connect(PostgresSession.Questions(databases.AddressOf("base")));
@@ -147,12 +148,12 @@ public sealed class PostgresSubject : ISubject
         PostgresRights rights = PostgresRights.Of(questions);
         if (!rights.Confined)
         {
-            throw Unconfined(rights, "On a database that is there already, every statement of the workload and the change would run with these rights.", address.Database!);
+            throw Unconfined(rights, "On a database that is there already, every statement of the workload and the change would run with these rights.", address.Database!, PostgresRights.SchemasOf(questions));
         }
     }
 
-    private static SubjectException Unconfined(PostgresRights rights, string why, string database) => SubjectException.Because(
-        $"{rights.Described}. {why} Connect as a user without them, for example: {PostgresRights.ConfinedLogin(PostgresConnection.Quoted(database))} Where you know every statement and function, insist with --trust-this-sql.");
+    private static SubjectException Unconfined(PostgresRights rights, string why, string database, IReadOnlyList<string>? schemas = null) => SubjectException.Because(
+        $"{rights.Described}. {why} Connect as a user without them, for example: {PostgresRights.ConfinedLogin(PostgresConnection.Quoted(database), schemas ?? ["public"])} Where you know every statement and function, insist with --trust-this-sql.");
 
     /// <summary>Drops what a trial made on the server, also after its process was killed.</summary>
     /// <returns>What could not be dropped, in words; null where nothing is left.</returns>
@@ -173,7 +174,13 @@ public sealed class PostgresSubject : ISubject
         {
             NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
             using PostgresConnection server = Connect(PostgresSession.Server(parsed));
-            List<string> left = new PostgresDatabases(parsed, folder).Sweep(server, own);
+            var databases = new PostgresDatabases(parsed, folder);
+            List<string> left = databases.Sweep(server, own);
+            if (own && left.Count == 0)
+            {
+                databases.Forget();
+            }
+
             return left.Count == 0 ? null : $"These copies could not be dropped: {string.Join(", ", left)}. They are dropped at the next trial on this server.";
         }
         catch (SubjectException e)
@@ -276,7 +283,7 @@ public sealed class PostgresSubject : ISubject
             PostgresRights rights = PostgresRights.Of(questions);
             if (rights.MeetsStrangersCode(questions))
             {
-                throw SubjectException.Because($"{rights.Described}, and functions of other users are in this database: planning may execute them with these rights. Connect as a user without them, for example: {PostgresRights.ConfinedLogin(PostgresConnection.Quoted(parsed.Database!))}");
+                throw SubjectException.Because($"{rights.Described}, and functions of other users are in this database: planning may execute them with these rights. Connect as a user without them, for example: {PostgresRights.ConfinedLogin(PostgresConnection.Quoted(parsed.Database!), PostgresRights.SchemasOf(questions))}");
             }
         }
 

@@ -6,7 +6,9 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Comparing;
+using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Plans.Writing;
+using SwiftLedger.Core.Workloads;
 using SwiftLedger.Testing;
 using Xunit;
 
@@ -18,6 +20,30 @@ public class PastedPlanTests
     private static readonly Plan Sample = PlanText.Build([(1, 0, "SCAN d"), (2, 0, "SEARCH p USING INDEX i (k=?)"), (3, 2, "USE TEMP B-TREE FOR ORDER BY")])
         .Changed((i, o) => o with { EstimatedRows = 10 * i, Counts = new(1 + i, 20, i == 0 ? null : 7, 0.25) }) with
     { RestShare = 0.25 };
+
+    // What is exported and read again has the findings that it had: they are read from more than the plan.
+    [Fact]
+    public void What_was_found_in_a_plan_is_found_in_its_export()
+    {
+        Plan plan = PlanText.Build([(1, 0, "SCAN parcel"), (2, 0, "USE TEMP B-TREE FOR ORDER BY")]).Changed((i, o) => o with { EstimatedRows = i == 0 ? 20 : null, Counts = new(1, i == 0 ? 25_000 : 1_200, i == 0 ? 1_200 : null, i == 0 ? 0.9 : 0.05) });
+        var table = new CatalogTable("parcel", [new("id", "INTEGER", false, 1), new("depot_id", "INTEGER", false, 0) { Statistics = new(0, 50, ["3"], [0.4], [], null) }], 25_000, 400, 2_000, [new("parcel_depot", ["sent_on", "depot_id"], false, false, "created", 10, [12.5])]) { ChangedRows = 9, Triggers = [new("t", "insert")] };
+        var side = new PlanSide(plan, "SELECT * FROM parcel p WHERE depot_id = :depot AND abs(id) > 7 ORDER BY depot_id LIMIT 5 OFFSET :skip", Dialects.SqliteEngine.Plans!)
+        {
+            Bindings = BindLine.Pairs("depot=3, skip=5000"),
+            Rows = 5,
+            Counters = new Dictionary<string, long> { ["cacheSpills"] = 4 },
+            Catalog = new(4096, [table, new("other", [], 1, 1, 1, [])]),
+        };
+        string exported = PlanJson.Write(side);
+        PlanSide read = PlanJson.ReadSide(exported, side.Language)!;
+        IReadOnlyList<Finding> found = PlanFindings.Of(side);
+        found.Count.ShouldBeGreaterThan(3);
+        PlanFindings.Of(read).Select(f => (f.Kind, f.Text, f.Remedy)).ShouldBe(found.Select(f => (f.Kind, f.Text, f.Remedy)));
+        read.Catalog!.Tables.Select(t => t.Name).ShouldBe(["parcel"], "only what it reads");
+        PastedPlan.Read(exported).Plan!.Shape.ShouldBe(plan.Shape);
+        PlanJson.ReadSide(PlanJson.Write(plan), side.Language)!.Sql.ShouldBe("");
+        PlanJson.ReadSide(exported.Replace("\"name\": \"depot_id\"", "\"name\": null", StringComparison.Ordinal), side.Language)!.Catalog.ShouldBeNull();
+    }
 
     [Fact]
     public void Our_own_JSON_reads_as_it_was_written()

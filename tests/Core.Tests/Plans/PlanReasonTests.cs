@@ -1,4 +1,5 @@
 using Shouldly;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Writing;
@@ -35,6 +36,55 @@ public class PlanReasonTests
         PlanReason.Sentence(Side("INSERT INTO parcel VALUES (1)", "", Without), Side("INSERT INTO parcel VALUES (1)", "", more), rewritten: false)
             .ShouldBe("Each row put into parcel now goes into 1 index instead of 0: parcel_depot_sent is new, and each row put into parcel now runs the trigger count_in.");
         PlanReason.Sentence(Side("INSERT INTO parcel VALUES (1)", "", Without), Side("INSERT INTO parcel VALUES (1)", "", Without), rewritten: false).ShouldBeNull();
+    }
+
+    // An UPDATE whose index is gone reads the whole table, and is not told that its rows go into fewer indexes; where that is what moved it, it is.
+    [Fact]
+    public void A_reason_goes_the_way_that_the_statement_went()
+    {
+        const string sql = "UPDATE parcel SET note = 'x' WHERE depot_id = 3";
+        PlanSide before = Side(sql, "SEARCH parcel USING INDEX parcel_depot_sent (depot_id=?)", With, 38), after = Side(sql, "SCAN parcel", Without, 250_000);
+        PlanReason.Sentence(before, after, rewritten: false, ratio: 400)!
+            .ShouldBe("parcel is now read whole instead of searched through parcel_depot_sent (250\u2009000 rows visited instead of 38), because parcel_depot_sent, the index on depot_id, sent_on, is gone.");
+        PlanReason.Sentence(before, after, rewritten: false, ratio: 0.7)!.ShouldBe("Each row changed in parcel no longer goes into parcel_depot_sent.");
+        PlanReason.Sentence(after, before, rewritten: false, ratio: 0.01)!.ShouldStartWith("parcel is now searched through parcel_depot_sent");
+        PlanReason.Sentence(after, before, rewritten: false, ratio: 1.4)!.ShouldBe("Each row changed in parcel now goes into 1 index instead of 0: parcel_depot_sent is new.");
+        string both = PlanReason.Sentence(before, after, rewritten: false)!;
+        both.ShouldContain("is now read whole");
+        both.ShouldContain("no longer goes into parcel_depot_sent");
+    }
+
+    // Several causes: the one that moved most rows first, and those that go the other way last.
+    [Fact]
+    public void Causes_stand_in_the_order_of_what_they_moved()
+    {
+        const string sql = "SELECT * FROM parcel, depot WHERE depot.id = parcel.depot_id";
+        PlanSide Of(string first, long rows, string second, long others) => Dialects.Side(
+            PlanText.Build([(1, 0, first), (2, 0, second)]).Changed((i, o) => o with { Counts = new(1, i == 0 ? rows : others, null, 0.5) }), sql);
+        PlanSide before = Of("SEARCH parcel USING INDEX a (x=?)", 10, "SCAN depot", 5_000), after = Of("SCAN parcel", 900, "SEARCH depot USING INDEX b (y=?)", 3);
+        PlanReason.Sentence(before, after, rewritten: false)!.ShouldStartWith("depot is now searched through b");
+        PlanReason.Sentence(before, after, rewritten: false, ratio: 3)!.ShouldStartWith("parcel is now read whole");
+        PlanReason.Sentence(before, after, rewritten: false, ratio: 0.3)!.ShouldStartWith("depot is now searched through b");
+    }
+
+    [Fact]
+    public void A_setting_that_the_change_made_is_a_cause()
+    {
+        static PlanSide With(string plan, string settings) => Dialects.Side(PlanText.Build([(1, 0, plan)]) with { Details = settings.Length == 0 ? [] : new Dictionary<string, string> { ["Settings"] = settings } }, "SELECT * FROM parcel");
+        PlanReason.Sentence(With("SEARCH parcel USING INDEX a (x=?)", "work_mem = '4MB'"), With("SCAN parcel", "enable_indexscan = 'off', work_mem = '4MB'"), rewritten: false)!
+            .ShouldBe("parcel is now read whole instead of searched through a, because enable_indexscan is now 'off'.");
+        PlanReason.Sentence(With("SCAN parcel", ""), With("SCAN parcel", "work_mem = '64kB'"), rewritten: false)!.ShouldBe("The plan is the same; work_mem is now '64kB'.");
+        PlanReason.Sentence(With("SCAN parcel", "work_mem = '64kB'"), With("SCAN parcel", ""), rewritten: false)!.ShouldBe("The plan is the same; work_mem is as it is by default again.");
+        PlanReason.Sentence(With("SCAN parcel", "work_mem = '64kB'"), With("SCAN parcel", "work_mem = '64kB'"), rewritten: false).ShouldBeNull();
+    }
+
+    // PostgreSQL manual, 15.4 "Parallel Plans": a worker's part of an aggregate is no sort.
+    [Fact]
+    public void A_partial_aggregate_is_no_sort()
+    {
+        Plan alone = PostgresPlanText.Read("HashAggregate  (cost=1.00..2.00 rows=1 width=4)\n  ->  Seq Scan on parcel  (cost=0.00..1.00 rows=1 width=4)")!;
+        Plan shared = PostgresPlanText.Read("Finalize GroupAggregate  (cost=1.00..2.00 rows=1 width=4)\n  ->  Gather Merge  (cost=1.00..2.00 rows=1 width=4)\n        ->  Partial HashAggregate  (cost=1.00..2.00 rows=1 width=4)\n              ->  Parallel Seq Scan on parcel  (cost=0.00..1.00 rows=1 width=4)")!;
+        (PlanReason.Sentence(Dialects.Side(alone, "SELECT 1", Dialects.PostgreSql), Dialects.Side(shared, "SELECT 1", Dialects.PostgreSql), rewritten: false) ?? "").ShouldNotContain("sorted");
     }
 
     [Fact]

@@ -1,6 +1,7 @@
 using Shouldly;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Writing;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests.Postgres;
@@ -87,6 +88,45 @@ public sealed class PlanFormsTests
         plan.Milliseconds!.Value.ShouldBe(double.Parse(plan.Details["Execution Time"], System.Globalization.CultureInfo.InvariantCulture), plan.Milliseconds.Value * 0.01);
     }
 
+    // What stands in names and literals: doubled quotes, arrows, line breaks, and lines that look like a plan themselves.
+    public static TheoryData<string> Odd =>
+    [
+        "SELECT * FROM \"Odd \"\"name -> x\" AS t WHERE \"a b\" > 3 ORDER BY \"Say \"\"hi\"\"\"",
+        "SELECT * FROM \"Odd \"\"name -> x\" AS \"Seq Scan on depot  (cost=0.00..1.00 rows=1 width=1)\" WHERE \"a b\" = 3",
+        "SELECT * FROM forms.parcel AS \"p.q on r using s\" WHERE note = E'it''s\\n  ->  Seq Scan on depot d  (cost=0.00..1.50 rows=50 width=12)\\n        Filter: (id = 5)' AND weight > 0",
+        "SELECT count(*) FROM forms.parcel p JOIN forms.depot AS \"InitPlan 1\" ON \"InitPlan 1\".id = p.depot_id WHERE \"InitPlan 1\".name <> E'Buffers: shared hit=9\\nPlanning Time: 7 ms'",
+        "SELECT * FROM pg_catalog.generate_series(1, 5) AS \"x\"\" y\" WHERE true",
+        "WITH \"c te\" AS MATERIALIZED (SELECT * FROM parcel WHERE weight < 3) SELECT * FROM \"c te\" AS \"on\" JOIN \"c te\" u ON u.id = \"on\".id",
+        "DELETE FROM \"Odd \"\"name -> x\" AS \"d\" WHERE \"a b\" = 5",
+    ];
+
+    [Theory]
+    [MemberData(nameof(Odd))]
+    [MemberData(nameof(Statements))]
+    public void Whatever_stands_in_names_and_literals_the_forms_give_the_same_plan_also_verbose(string statement)
+    {
+        const string make = "CREATE TABLE \"Odd \"\"name -> x\" AS SELECT i AS \"a b\", i % 7 AS \"Say \"\"hi\"\"\" FROM generate_series(1, 500) i; CREATE INDEX \"in  (dex\" ON \"Odd \"\"name -> x\" (\"a b\"); SET enable_bitmapscan = off;";
+        foreach (string verbose in new[] { "", "VERBOSE, " })
+        {
+            Plan[] plans = [.. new[] { "TEXT", "JSON", "XML", "YAML" }.Select(form => Explain(statement, $"ANALYZE, TIMING OFF, {verbose}FORMAT {form}", "", make))];
+            plans[0].Lines().Count(l => l.Operator.Counts is null).ShouldBe(0);
+            foreach (Plan plan in plans.Skip(1))
+            {
+                plan.Text.ShouldBe(plans[0].Text);
+                plan.Shape.ShouldBe(plans[0].Shape);
+                plan.Lines().Select(l => (l.Operator.Object, l.Operator.Index, l.Operator.Condition, l.Operator.Counts)).ShouldBe(plans[0].Lines().Select(l => (l.Operator.Object, l.Operator.Index, l.Operator.Condition, l.Operator.Counts)));
+            }
+        }
+    }
+
+    [Fact]
+    public void A_table_is_the_same_whether_its_schema_is_said()
+    {
+        Plan bare = Explain("SELECT * FROM parcel WHERE weight = 5", "FORMAT TEXT"), said = Explain("SELECT * FROM forms.parcel WHERE weight = 5", "VERBOSE, FORMAT TEXT");
+        said.Shape.ShouldBe(bare.Shape);
+        PlanComparison.Of(new(bare, "SELECT * FROM parcel WHERE weight = 5", PostgresEngine.Engine.Plans!), new(said, "SELECT * FROM forms.parcel WHERE weight = 5", PostgresEngine.Engine.Plans!), rewritten: true).SamePlan.ShouldBeTrue();
+    }
+
     [Fact]
     public void A_sort_that_spills_says_so_in_every_form()
     {
@@ -101,9 +141,9 @@ public sealed class PlanFormsTests
         }
     }
 
-    private Plan Explain(string statement, string options, string settings = "")
+    private Plan Explain(string statement, string options, string settings = "", string make = "")
     {
-        string text = _postgres.Sql("postgres", $"SET search_path = forms; SET max_parallel_workers_per_gather = 0; {settings} BEGIN; EXPLAIN ({options}) {statement}; ROLLBACK;");
+        string text = _postgres.Sql("postgres", $"SET search_path = forms; SET max_parallel_workers_per_gather = 0; {settings} BEGIN; {make} EXPLAIN ({options}) {statement}; ROLLBACK;");
         return PostgresPlanText.Read(text).ShouldNotBeNull(text);
     }
 }

@@ -140,12 +140,16 @@ public sealed class PostgresSubjectTests(PostgresFixture postgres) : DepotOnServ
         ServerLook look = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal));
         Dictionary<SubjectSides, SidesOffered> ways = look.Sides.ToDictionary(s => s.Sides);
         ways.Where(w => w.Value.Works).Select(w => w.Key).ShouldBe([SubjectSides.AsItIs, SubjectSides.Pair]);
-        ways[SubjectSides.Copies].Grant.ShouldBe($"ALTER ROLE {reader} CREATEDB; ALTER DATABASE {Database} OWNER TO {reader};");
+        ways[SubjectSides.Copies].Grant.ShouldBe($"ALTER ROLE {reader} CREATEDB;");
+        ways[SubjectSides.Copies].Lacks.ShouldContain("Only its owner may copy this database file by file: copies by dump and restore need no such right (--sides dumped");
+        ways.Values.ShouldAllBe(w => !w.Grant.Contains("OWNER", StringComparison.OrdinalIgnoreCase) && !w.Grant.Contains("SUPERUSER", StringComparison.OrdinalIgnoreCase) && !w.Grant.Contains("GRANT postgres", StringComparison.Ordinal));
         ways[SubjectSides.AsItIs].Lacks.ShouldContain("1 of 2 tables may not be read.");
 
         // What it says to run opens what it says.
-        Postgres.Sql(Database, ways[SubjectSides.Copies].Grant + ways[SubjectSides.AsItIs].Grant + ways[SubjectSides.RolledBack].Grant);
-        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal)).Sides.ShouldAllBe(s => s.Works);
+        Postgres.Sql(Database, ways[SubjectSides.Copies].Grant + ways[SubjectSides.AsItIs].Grant + ways[SubjectSides.Dumped].Grant);
+        SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address.Replace("postgres@", $"{reader}@", StringComparison.Ordinal)).Sides.Where(s => s.Works).Select(s => s.Sides)
+            .ShouldBe([SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.Pair]);
+        Postgres.Sql(Database, $"ALTER DATABASE {Database} OWNER TO {reader}; GRANT postgres TO {reader}");
 
         // A superuser's rights are not for strangers' statements, but where they are known.
         Dictionary<SubjectSides, SidesOffered> superusers = SubjectEngines.Of(Dialects.PostgresEngine).Server!.LookAt(Address).Sides.ToDictionary(s => s.Sides);

@@ -2606,7 +2606,7 @@ export interface components {
          * @description What makes a plan cost more than it need; the glossary explains each at length.
          * @enum {unknown}
          */
-        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns";
+        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns" | "rowsBeforeEnough" | "convertedColumn" | "needlessDistinct";
         FindingView: {
             kind: components["schemas"]["FindingKind"];
             title: string;
@@ -2691,7 +2691,7 @@ export interface components {
             afterPlanText: string;
         };
         /** @enum {unknown} */
-        LineState: "waiting" | "measuring" | "ended";
+        LineState: "waiting" | "measuring" | "ended" | "left";
         LineView: {
             state: components["schemas"]["LineState"];
             result: components["schemas"]["ResultLine"];
@@ -2740,6 +2740,11 @@ export interface components {
              * @default false
              */
             untimed: boolean;
+            /**
+             * @description Whether the workload says how often it runs, so that it costs something.
+             * @default false
+             */
+            called: boolean;
         };
         NoteRecord: {
             /** Format: int64 */
@@ -2751,8 +2756,29 @@ export interface components {
             text: string;
         };
         /** @description What a reader should know besides the verdict: a code with its numbers. Ratios are after / before. */
-        Notice: components["schemas"]["NoticeRowsMoved"] | components["schemas"]["NoticeOtherOrder"] | components["schemas"]["NoticeRowsVary"] | components["schemas"]["NoticeTailLeavesBand"] | components["schemas"]["NoticeWorkDisagrees"] | components["schemas"]["NoticeWorkLeavesBand"];
+        Notice: components["schemas"]["NoticeRowsMoved"] | components["schemas"]["NoticeOtherOrder"] | components["schemas"]["NoticeOrderMoved"] | components["schemas"]["NoticeOrderByChance"] | components["schemas"]["NoticeRowsVary"] | components["schemas"]["NoticeRowsNotCompared"] | components["schemas"]["NoticeOtherCount"] | components["schemas"]["NoticeTailLeavesBand"] | components["schemas"]["NoticeWorkDisagrees"] | components["schemas"]["NoticeWorkLeavesBand"];
+        /** @description A rewrite asks for no order any more, and the rows came in the same one. */
+        NoticeOrderByChance: {
+            /** @enum {string} */
+            code?: "orderByChance";
+        };
         /** @description The same rows come in another order. */
+        NoticeOrderMoved: {
+            /** @enum {string} */
+            code?: "orderMoved";
+            /** @description Whether it is known that rows changed places which the ORDER BY does not leave tied; else that could not be told. */
+            told: boolean;
+        };
+        /** @description The sides of a write change another number of rows, and leave the same behind. */
+        NoticeOtherCount: {
+            /** @enum {string} */
+            code?: "otherCount";
+            /** Format: int64 */
+            before: number;
+            /** Format: int64 */
+            after: number;
+        };
+        /** @description The same rows come in another order, and only such changed places as the ORDER BY leaves tied. */
         NoticeOtherOrder: {
             /** @enum {string} */
             code?: "otherOrder";
@@ -2763,6 +2789,11 @@ export interface components {
             code?: "rowsMoved";
             /** @description Columns that differ by name or type. */
             columns?: components["schemas"]["ColumnChange"][];
+        };
+        /** @description What a write leaves behind was not compared. */
+        NoticeRowsNotCompared: {
+            /** @enum {string} */
+            code?: "rowsNotCompared";
         };
         /** @description The rows of one side differ from run to run. */
         NoticeRowsVary: {
@@ -3004,7 +3035,7 @@ export interface components {
          */
         RankBy: "total" | "average" | "worst" | "calls" | "p95" | "errors" | "rowsRead" | "rowsReturned" | "rowsReadPerReturned" | "spread";
         /** @description Why a line was decided as it was: a code with its numbers. Ratios are after / before. */
-        Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonOtherPlanTimed"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonWithoutCause"] | components["schemas"]["ReasonSameWork"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
+        Reason: components["schemas"]["ReasonOtherRows"] | components["schemas"]["ReasonOtherOrderThanAsked"] | components["schemas"]["ReasonNotProvenSame"] | components["schemas"]["ReasonBeforeFailed"] | components["schemas"]["ReasonAfterDidNotFinish"] | components["schemas"]["ReasonBrokeAfter"] | components["schemas"]["ReasonNotTimed"] | components["schemas"]["ReasonNoBlocks"] | components["schemas"]["ReasonOtherPlanTimed"] | components["schemas"]["ReasonFreshCopiesTold"] | components["schemas"]["ReasonUnderFloor"] | components["schemas"]["ReasonWeakerEvidence"] | components["schemas"]["ReasonCannotBeConfirmed"] | components["schemas"]["ReasonNotConfirmed"] | components["schemas"]["ReasonConfirmed"] | components["schemas"]["ReasonWithoutCause"] | components["schemas"]["ReasonSameWork"] | components["schemas"]["ReasonSessionsDisagree"] | components["schemas"]["ReasonTooFewBlocks"] | components["schemas"]["ReasonTimeSpent"] | components["schemas"]["ReasonMachineTakenAway"] | components["schemas"]["ReasonBlocksResemble"] | components["schemas"]["ReasonRatioMoved"] | components["schemas"]["ReasonTooNoisy"] | components["schemas"]["ReasonDecidedByWork"] | components["schemas"]["ReasonMayBeChance"] | components["schemas"]["ReasonAsTold"];
         /** @description The after side took longer than an execution may. */
         ReasonAfterDidNotFinish: {
             /** @enum {string} */
@@ -3113,12 +3144,31 @@ export interface components {
              */
             withoutCause: boolean;
         };
+        /** @description A rewrite would be improved, and it is not known whether it gives the same. */
+        ReasonNotProvenSame: {
+            /** @enum {string} */
+            code?: "notProvenSame";
+            /**
+             * Format: double
+             * @description What it would be, after / before; null where nothing was measured.
+             */
+            ratio: null | number;
+            /** @description What that rests on. */
+            basis: components["schemas"]["Basis"];
+            /** @description Whether the rows are known to be the same, and only their order is not. */
+            orderOnly: boolean;
+        };
         /** @description Plans and work were compared, and no time. */
         ReasonNotTimed: {
             /** @enum {string} */
             code?: "notTimed";
             /** @description Whether because a write that is rolled back leaves dead rows; else because the change itself was rolled back. */
             deadRows: boolean;
+        };
+        /** @description A rewrite gives the same rows in another order, also where the ORDER BY leaves nothing open. */
+        ReasonOtherOrderThanAsked: {
+            /** @enum {string} */
+            code?: "otherOrderThanAsked";
         };
         /** @description The session that was to be timed has another plan than the one that is shown: its times would say nothing of that one. */
         ReasonOtherPlanTimed: {

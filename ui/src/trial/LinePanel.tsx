@@ -50,7 +50,9 @@ export function LinePanel({ trial, line, live, close }: Props) {
             {r.verdict ? (
               <VerdictMark verdict={r.verdict} basis={r.basis} />
             ) : (
-              <span className="text-quiet">{page.line.state}</span>
+              <span className="text-quiet">
+                {page.line.state !== "left" ? page.line.state : r.time ? "not settled" : "not measured"}
+              </span>
             )}
             {r.time && <strong>{ratio(r.time.ratio)}</strong>}
             <span className="text-quiet">{rowsText(r)}</span>

@@ -96,7 +96,7 @@ test("the bill names what moved it, sums the rest, and its parts make its total"
 test("what the bill leaves out is listed once the trial has ended, not before", async () => {
   const bill = {
     ...trial().bill,
-    leftOut: [{ line: 2, statement: "slow", case: "1", reason: "failed", untimed: false }],
+    leftOut: [{ line: 2, statement: "slow", case: "1", reason: "failed", untimed: false, called: true }],
   };
   const { unmount } = await show(<BillPanel page={trial({ bill }, { state: "running" })} open={() => {}} />);
   await screen.findByText("How it was measured");

@@ -1,6 +1,7 @@
 using System.Collections.ObjectModel;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Core.Plans.Writing;
 
@@ -16,7 +17,41 @@ public static class PlanJson
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
     };
 
-    public static string Write(Plan plan) => JsonSerializer.Serialize(new Document(Schema, plan.Shape, plan.RestShare, plan.Milliseconds, NullIfNone(plan.Details), [.. plan.Lines().Select(l => Line.Of(l.Depth, l.Operator))]), Options);
+    public static string Write(Plan plan) => Write(plan, null);
+
+    /// <summary>The plan with what is known around it, so that whoever reads it finds in it what was found here.</summary>
+    /// <param name="side">The plan's.</param>
+    public static string Write(PlanSide side) => Write(side.Plan, new(side.Sql, BindLine.TextOf(side.Bindings), side.Rows, side.Counters,
+        side.Catalog is { } c ? c with { Tables = [.. c.Tables.Where(t => Reads(side, t))] } : null));
+
+    private static string Write(Plan plan, Surroundings? around) =>
+        JsonSerializer.Serialize(new Document(Schema, plan.Shape, plan.RestShare, plan.Milliseconds, NullIfNone(plan.Details), [.. plan.Lines().Select(l => Line.Of(l.Depth, l.Operator))], around), Options);
+
+    private static bool Reads(PlanSide side, CatalogTable table) => side.Tables.Names.Contains(table.Name, StringComparer.OrdinalIgnoreCase)
+        || side.Plan.Lines().Any(l => l.Operator.Object is { } name && (name.Equals(table.Name, StringComparison.OrdinalIgnoreCase) || side.TableOf(name).Equals(table.Name, StringComparison.OrdinalIgnoreCase)));
+
+    /// <summary>A plan with what was written around it; null where the text is no plan of this schema.</summary>
+    /// <param name="text">JSON.</param>
+    /// <param name="language">Of the engine that made it.</param>
+    public static PlanSide? ReadSide(string text, PlanLanguage language)
+    {
+        if (Read(text) is not { } plan)
+        {
+            return null;
+        }
+
+        try
+        {
+            Surroundings? around = JsonSerializer.Deserialize<Document>(text, Options)?.Around;
+            IReadOnlyList<Binding> bindings = BindLine.Pairs(around?.Values ?? "");
+            bool known = around?.Catalog is not { } c || (c.Tables is not null && c.Tables.All(t => t is { Name: not null, Columns: not null, Indexes: not null } && t.Columns.All(k => k is { Name: not null, Type: not null }) && t.Indexes.All(i => i is { Name: not null, Columns: not null, RowsPerKey: not null })));
+            return new(plan, around?.Statement ?? "", language) { Bindings = bindings, Rows = around?.Rows, Counters = around?.Counters ?? new Dictionary<string, long>(), Catalog = known ? around?.Catalog : null };
+        }
+        catch (JsonException)
+        {
+            return new(plan, "", language);
+        }
+    }
 
     /// <returns>Null where the text is no plan of this schema.</returns>
     public static Plan? Read(string text)
@@ -41,7 +76,14 @@ public static class PlanJson
     private static IReadOnlyDictionary<string, string>? NullIfNone(IReadOnlyDictionary<string, string> details) => details.Count == 0 ? null : details;
 
     private sealed record Document(
-        string Schema, string Shape, double? RestShare, double? Milliseconds, IReadOnlyDictionary<string, string>? Details, IReadOnlyList<Line>? Operators);
+        string Schema, string Shape, double? RestShare, double? Milliseconds, IReadOnlyDictionary<string, string>? Details, IReadOnlyList<Line>? Operators, Surroundings? Around = null);
+
+    /// <param name="Statement">Its text.</param>
+    /// <param name="Values">Of its parameters, as a workload file has them.</param>
+    /// <param name="Rows">Returned, or changed.</param>
+    /// <param name="Counters">Of one execution, by the engine's names.</param>
+    /// <param name="Catalog">The tables that it reads.</param>
+    private sealed record Surroundings(string? Statement, string? Values, long? Rows, IReadOnlyDictionary<string, long>? Counters, Catalog? Catalog);
 
     /// <summary>Operators stand in the order of the plan, each with its depth: a list nests no deeper than the plan is long.</summary>
     private sealed record Line(
