@@ -83,6 +83,9 @@ public sealed record CatalogColumn(string Name, string Type, bool NotNull, int K
 public sealed record CatalogIndex(
     string Name, IReadOnlyList<string> Columns, bool Unique, bool Partial, string Origin, long? Pages, IReadOnlyList<double> RowsPerKey)
 {
+    /// <summary>Stands for an expression whose text the engine does not tell.</summary>
+    public const string Expression = "(expression)";
+
     /// <summary>False where building it failed: it is kept and never used.</summary>
     public bool Valid { get; init; } = true;
 

@@ -74,7 +74,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
             _ = raw.sqlite3_bind_text(info, 1, name);
             while (raw.sqlite3_step(info) == raw.SQLITE_ROW)
             {
-                columns.Add(raw.sqlite3_column_text(info, 0).utf8_to_string() ?? "(expression)");
+                columns.Add(raw.sqlite3_column_text(info, 0).utf8_to_string() ?? CatalogIndex.Expression);
             }
 
             yield return new(name, columns, unique, partial, origin switch { "c" => "created", "u" => "unique", _ => "key" }, Of(pages, name),

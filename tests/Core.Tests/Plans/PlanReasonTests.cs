@@ -78,6 +78,20 @@ public class PlanReasonTests
         PlanReason.Sentence(With("SCAN parcel", "work_mem = '64kB'"), With("SCAN parcel", "work_mem = '64kB'"), rewritten: false).ShouldBeNull();
     }
 
+    [Fact]
+    public void An_expression_whose_index_is_gone_leads_to_that_index()
+    {
+        Catalog Parcels(params CatalogIndex[] indexes) => new(4096, [Parcel(25_000, indexes) with { Columns = [new("note", "TEXT", false, 0)] }]);
+        PlanSide Of(string plan, Catalog catalog) => Side("SELECT * FROM parcel WHERE lower(note) = 'x'", plan, catalog, 25_000);
+        CatalogIndex lower = new("parcel_lower", ["lower(note)"], false, false, "created", 10, []), unknown = lower with { Columns = [CatalogIndex.Expression] }, other = lower with { Columns = ["upper(code)"] };
+        string Told(CatalogIndex before, params CatalogIndex[] after) => PlanComparison.Of(Of("SEARCH parcel USING INDEX parcel_lower (<expr>=?)", Parcels(before)), Of("SCAN parcel", Parcels(after)), rewritten: false)
+            .After!.Findings.Single(f => f.Kind == FindingKind.WrappedColumn).Text;
+        Told(lower).ShouldEndWith("keeps an index on note from being used. parcel_lower, an index on the expression itself, was there before the change.");
+        Told(unknown).ShouldEndWith("was there before the change.");
+        Told(other).ShouldEndWith("from being used.");
+        Told(lower, lower).ShouldEndWith("from being used.");
+    }
+
     // PostgreSQL manual, 15.4 "Parallel Plans": a worker's part of an aggregate is no sort.
     [Fact]
     public void A_partial_aggregate_is_no_sort()

@@ -19,6 +19,18 @@ namespace SwiftLedger.Subjects.Tests.Postgres;
 [Collection(PostgresFixture.Name)]
 public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnServer(postgres)
 {
+    [Fact]
+    public async Task A_servers_error_keeps_its_detail_and_its_hint()
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(Address), Folder);
+        await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
+        async Task<string> Said(string sql) => (await copy.InspectAsync(new(sql, []), Limit, default)).Failure!.Reason;
+        (await Said("INSERT INTO depot VALUES (7, 'x')")).ShouldBe("duplicate key value violates unique constraint \"depot_pkey\": Key (id)=(7) already exists");
+        (await Said("INSERT INTO parcel VALUES (0, 99, 'x', 1, '2026-01-01')")).ShouldContain("Key (depot_id)=(99) is not present in table \"depot\"");
+        (await Said("SELECT nam FROM depot")).ShouldContain("(Perhaps you meant to reference the column \"depot.name\")");
+        PostgresSubject.Clean(new(Address), Folder);
+    }
+
     // pg_sleep is the one statement whose time in the server is known beforehand.
     [Fact]
     public async Task Time_in_the_server_is_told_apart_from_the_clients()

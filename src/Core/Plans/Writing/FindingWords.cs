@@ -67,7 +67,7 @@ public static class FindingWords
     {
         FindingKind.NullInNotIn => ": one NULL among the values of the subquery, and no row passes. NOT EXISTS says what is meant.",
         FindingKind.AlternativesAcrossColumns => ": alternatives on different columns, which one index cannot serve.",
-        FindingKind.WrappedColumn => $": {(char.IsLetter(f.Other![0]) ? $"{f.Other}() around {f.Columns[0]}" : $"'{f.Other}' with {f.Columns[0]}")} keeps an index on {f.Columns[0]} from being used.",
+        FindingKind.WrappedColumn => $": {(char.IsLetter(f.Other![0]) ? $"{f.Other}() around {f.Columns[0]}" : $"'{f.Other}' with {f.Columns[0]}")} keeps an index on {f.Columns[0]} from being used.{(f.Index is null ? "" : $" {f.Index}, an index on the expression itself, was there before the change.")}",
         FindingKind.LeadingWildcard => $" with {f.Other}: an index is in the order of first characters, and the pattern gives none.",
         FindingKind.OtherCollationOrType when f.OtherColumns.Count == 0 => $": the collation {f.Other} differs from that of an index made without it.",
         FindingKind.OtherCollationOrType => $": {f.Table}.{f.Columns[0]} is {f.Columns[1]}, {f.Other}.{f.OtherColumns[0]} is {f.OtherColumns[1]}; values of different types meet only after a conversion.",

@@ -35,6 +35,7 @@ public sealed record PlanComparison(string? Sentence, bool SamePlan, IReadOnlyLi
     public static PlanComparison Of(PlanSide? before, PlanSide? after, bool rewritten, double? ratio = null)
     {
         ComparedSide? x = before is null ? null : ComparedSide.Of(before), y = after is null ? null : ComparedSide.Of(after);
+        y = y is null ? null : y with { Findings = [.. y.Findings.Select(f => WithIndexOf(f, before?.Catalog, after!.Catalog))] };
         if (before is null || after is null)
         {
             return new(null, false,
@@ -47,6 +48,15 @@ public sealed record PlanComparison(string? Sentence, bool SamePlan, IReadOnlyLi
         List<ComparedRow> rows = [.. aligned.Select(r => new ComparedRow(r.As, r.Before is null ? null : i++, r.After is null ? null : j++))];
         return new(PlanReason.Sentence(before, after, rewritten, aligned, ratio), PlanLikeness.Alike(before, after), rows, x, y);
     }
+
+    /// <summary>An expression that had an index of its own before the change leads to that.</summary>
+    private static Finding WithIndexOf(Finding f, Catalog? before, Catalog? after) =>
+        f.Kind == FindingKind.WrappedColumn && before?.Table(f.Table)?.Indexes.FirstOrDefault(i => after?.Index(i.Name) is null && i.Columns.Any(c => IsOver(c, f.Columns[0]))) is { } gone
+            ? f with { Index = gone.Name } : f;
+
+    /// <summary>Whether an index's column is an expression over a column, or one whose text is not known.</summary>
+    private static bool IsOver(string expression, string column) =>
+        expression == CatalogIndex.Expression || (expression.Contains('(', StringComparison.Ordinal) && expression.Contains(column, StringComparison.OrdinalIgnoreCase));
 
     private static IEnumerable<int> Places(PlanSide? side) => Enumerable.Range(0, side?.Plan.Lines().Count() ?? 0);
 }

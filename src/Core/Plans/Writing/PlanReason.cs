@@ -63,7 +63,8 @@ public static class PlanReason
 
     /// <summary>By how many rows a difference moved, where that was counted; else by its share of the time.</summary>
     private static double WeightOf(PlanDifference d) =>
-        d.TellsVisits ? Math.Abs(d.After!.Counts!.RowsVisited!.Value - d.Before!.Counts!.RowsVisited!.Value) : Math.Max(d.Before?.Counts?.Share ?? 0, d.After?.Counts?.Share ?? 0);
+        d.Kind is DifferenceKind.SubqueryPerRowAdded or DifferenceKind.SubqueryPerRowRemoved ? RowFlow.Visited(new Plan([(d.After ?? d.Before)!]).Lines().Select(l => l.Operator))
+        : d.TellsVisits ? Math.Abs(d.After!.Counts!.RowsVisited!.Value - d.Before!.Counts!.RowsVisited!.Value) : Math.Max(d.Before?.Counts?.Share ?? 0, d.After?.Counts?.Share ?? 0);
 
     /// <summary>Settings that the sides do not share; null where there are none.</summary>
     private static string? SettingsMoved(PlanSide before, PlanSide after, string lead)
