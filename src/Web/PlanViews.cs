@@ -123,11 +123,13 @@ public sealed record PinView(long Id, string Hash, string Statement, string Sql,
 public sealed record CatalogueView(long? TrialId, string? ReadAt, int PageSize, IReadOnlyList<TableView> Tables, IReadOnlyList<FindingView> Findings);
 
 /// <param name="StatisticsOffBy">Rows over rows that the statistics know of, or the reverse; null where one is missing.</param>
+/// <param name="Stale">Whether the statistics know another table than there is.</param>
+/// <param name="ChangedRows">Rows written since they were gathered; null where the engine does not count them.</param>
 public sealed record TableView(
-    string Name, long? Rows, long? Pages, long? AnalyzedRows, double? StatisticsOffBy, IReadOnlyList<CatalogColumn> Columns, IReadOnlyList<IndexView> Indexes, IReadOnlyList<CatalogTrigger> Triggers)
+    string Name, long? Rows, long? Pages, long? AnalyzedRows, double? StatisticsOffBy, bool Stale, long? ChangedRows, IReadOnlyList<CatalogColumn> Columns, IReadOnlyList<IndexView> Indexes, IReadOnlyList<CatalogTrigger> Triggers)
 {
     public static TableView Of(CatalogTable t, IReadOnlySet<string>? used) =>
-        new(t.Name, t.Rows, t.Pages, t.AnalyzedRows, t.StatisticsOffBy, t.Columns, t.Indexes.Select(i => new IndexView(i, used?.Contains(i.Name))).ToList(), t.Triggers);
+        new(t.Name, t.Rows, t.Pages, t.AnalyzedRows, t.StatisticsOffBy, t.IsStale, t.ChangedRows, t.Columns, t.Indexes.Select(i => new IndexView(i, used?.Contains(i.Name))).ToList(), t.Triggers);
 }
 
 /// <param name="Used">Whether a line of the trial went through it; null where that is not known.</param>

@@ -140,6 +140,18 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
         (await of.FindAsync("SELECT id FROM tide WHERE kind = 9", "ANALYZE tide")).ShouldNotContain(f => f.Kind == FindingKind.EstimateOff);
     }
 
+    // What a session wrote before it gathered statistics is added up after: the values tell that nothing changed.
+    [Fact]
+    public async Task Statistics_that_the_values_agree_with_are_not_stale_whatever_was_written()
+    {
+        lakes.Sql("CREATE TABLE calm AS SELECT i AS id, i % 40 AS kind FROM generate_series(1, 20000) i; ANALYZE calm;");
+        Lakes.Found of = await lakes.PostgresAsync();
+        await of.FindAsync("SELECT 1", "SET work_mem = '4MB'");
+        (of.Catalog!.Table("calm")!.ChangedRows > 0, of.Catalog.Table("calm")!.IsStale).ShouldBe((true, false));
+        (of.Catalog.Table("tide")!.ChangedRows > 0, of.Catalog.Table("tide")!.IsStale, of.Catalog.Table("tide")!.ValuesAgree).ShouldBe((true, true, false));
+        lakes.Sql("DROP TABLE calm");
+    }
+
     /// <summary>The same lakes in both engines.</summary>
     public sealed class Lakes : IDisposable
     {
@@ -183,6 +195,8 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
             _server.Sql("lakes", "VACUUM tide; VACUUM lake; CREATE ROLE reader LOGIN; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reader;");
         }
 
+        public void Sql(string sql) => _server.Sql("lakes", sql);
+
         public string Count(string sql) => _server.Sql("lakes", sql).Trim();
 
         public Task<Found> SqliteAsync() => Task.FromResult(new Found("SQLite", async sql =>
@@ -215,6 +229,8 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
             /// <summary>Of the latest statement.</summary>
             public Plan? Plan { get; private set; }
 
+            public Catalog? Catalog { get; private set; }
+
             public async Task<IReadOnlyList<Finding>> FindAsync(string sql, string? change = null)
             {
                 (ISubject subject, ISubjectCopy copy) = await open(change);
@@ -229,8 +245,8 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
 
                     Inspection seen = await copy.InspectAsync(new(sql, []), Limit, default);
                     seen.Failure.ShouldBeNull(sql);
-                    Plan = seen.Plan;
-                    return PlanFindings.Of(new PlanSide(seen.Plan!, sql, of.Plans!) { Rows = seen.Rows, Counters = seen.Counters, Catalog = copy.ReadCatalog(Limit) });
+                    (Plan, Catalog) = (seen.Plan, copy.ReadCatalog(Limit));
+                    return PlanFindings.Of(new PlanSide(seen.Plan!, sql, of.Plans!) { Rows = seen.Rows, Counters = seen.Counters, Catalog = Catalog });
                 }
             }
         }

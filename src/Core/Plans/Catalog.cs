@@ -33,6 +33,9 @@ public sealed record CatalogTable(
     /// <summary>Rows that were written since statistics were gathered; null where the engine does not count them.</summary>
     public long? ChangedRows { get; init; }
 
+    /// <summary>Whether the table's values, counted, are what the statistics say; null where they were not counted.</summary>
+    public bool? ValuesAgree { get; init; }
+
     /// <summary>Whether the server itself saw statistics being gathered; a copy brings them along from elsewhere.</summary>
     public bool AnalyzedHere { get; init; }
 
@@ -51,7 +54,7 @@ public sealed record CatalogTable(
     private const double StaleFrom = 0.2, OffFrom = 2;
 
     /// <summary>Whether the statistics know another table than there is: by its rows, or by how many of them were written since.</summary>
-    public bool IsStale => StatisticsOffBy >= OffFrom || (ChangedRows is { } changed && changed > Math.Max(Rows ?? 0, AnalyzedRows ?? 0) * StaleFrom);
+    public bool IsStale => StatisticsOffBy >= OffFrom || (ValuesAgree != true && ChangedRows is { } changed && changed > Math.Max(Rows ?? 0, AnalyzedRows ?? 0) * StaleFrom);
 
     /// <summary>Whether a column can hold no NULL: it is declared so, or is the row's own number (SQLite's manual, "CREATE TABLE", on NULL in primary keys).</summary>
     public bool IsNeverNull(CatalogColumn column) => column.NotNull || (column.Key == 1 && Columns.Count(c => c.Key > 0) == 1 && column.Type.Equals("INTEGER", StringComparison.OrdinalIgnoreCase));

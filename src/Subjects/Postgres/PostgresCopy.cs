@@ -169,6 +169,8 @@ internal sealed class PostgresCopy : ISubjectCopy
     /// <summary>How executions on this side are held: what is there already may not be written to.</summary>
     private Holding Own => _readOnly ? Holding.ReadOnlyTransaction : Holding.Transaction;
 
+    private static readonly TimeSpan ValuesWithin = TimeSpan.FromSeconds(3);
+
     public Catalog? ReadCatalog(TimeSpan limit)
     {
         if (_rolledBack)
@@ -183,7 +185,14 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
 
         Catalog own = CatalogOf(_address, _defaults);
-        return _subject is null ? own : PostgresCatalog.WithCounts(own, CatalogOf(_subject, null));
+        if (_subject is null)
+        {
+            return own;
+        }
+
+        // A private copy may be read; what is there already is not for that.
+        using PostgresConnection questions = PostgresConnection.Open(PostgresSession.Questions(_address));
+        return new ValuesSeen(questions, limit < ValuesWithin ? limit : ValuesWithin).In(PostgresCatalog.WithCounts(own, CatalogOf(_subject, null)));
     }
 
     private static Catalog CatalogOf(NpgsqlConnectionStringBuilder address, SessionDefaults? defaults)

@@ -3684,6 +3684,9 @@ export interface components {
             analyzedRows: null | number;
             /** Format: double */
             statisticsOffBy: null | number;
+            stale: boolean;
+            /** Format: int64 */
+            changedRows: null | number;
             columns: components["schemas"]["CatalogColumn"][];
             indexes: components["schemas"]["IndexView"][];
             triggers: components["schemas"]["CatalogTrigger"][];

@@ -170,6 +170,9 @@ function Statistics({ table: t }: { table: Table }) {
   if (t.analyzedRows === null) {
     return <strong className="text-dearer">none</strong>;
   }
+  if (t.stale && t.changedRows !== null && (t.statisticsOffBy ?? 1) < 1.5) {
+    return <strong className="text-dearer">stale: {count(t.changedRows)} rows written since</strong>;
+  }
   if (t.statisticsOffBy !== null && t.statisticsOffBy >= 1.5) {
     return (
       <strong className="text-dearer">
