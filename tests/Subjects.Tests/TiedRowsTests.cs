@@ -1,12 +1,8 @@
 using Shouldly;
-using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
-using SwiftLedger.Subjects.Postgres;
-using SwiftLedger.Subjects.Tests.Postgres;
 using Xunit;
 
 namespace SwiftLedger.Subjects.Tests;

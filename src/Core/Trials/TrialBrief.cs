@@ -82,6 +82,7 @@ public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions O
         return new(number, statement.Name, statement.Pattern.Name, @case.Label, statement.CallsPerDay * @case.Share,
             statement.Tolerance ?? options.Tolerance, rewrite is not null, statement.OrdersRows,
             statement.Sql, @case.Bindings, place,
-            rewrite?.Sql ?? statement.Sql, rewrite?.BindingsFor(statement, caseIndex) ?? @case.Bindings, rewrite?.Place ?? place) { AfterOrders = rewrite?.OrdersRows ?? statement.OrdersRows };
+            rewrite?.Sql ?? statement.Sql, rewrite?.BindingsFor(statement, caseIndex) ?? @case.Bindings, rewrite?.Place ?? place)
+        { AfterOrders = rewrite?.OrdersRows ?? statement.OrdersRows };
     }
 }
