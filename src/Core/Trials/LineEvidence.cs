@@ -52,8 +52,8 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
         ? before == after && (Before.Writes || After.Writes || Before.Rows == After.Rows)
         : null;
 
-    /// <summary>Columns that differ between the sides by name, type or number, where the rows that differ were read.</summary>
-    public IReadOnlyList<ColumnChange> ColumnChanges => Before?.OnlyHere is { } before && After?.OnlyHere is { } after ? ColumnChange.Between(before.Columns, after.Columns) : [];
+    /// <summary>Columns that differ between the sides by name, type or number, where the rows that differ were read, and each side has some.</summary>
+    public IReadOnlyList<ColumnChange> ColumnChanges => Before?.OnlyHere is { Columns.Count: > 0 } before && After?.OnlyHere is { Columns.Count: > 0 } after ? ColumnChange.Between(before.Columns, after.Columns) : [];
 
     /// <summary>A rewrite that gives other rows: there is nothing to be measured.</summary>
     public bool GivesOtherRows => Brief.Rewritten && SameRows == false;

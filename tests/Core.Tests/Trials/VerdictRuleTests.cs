@@ -127,6 +127,7 @@ public class VerdictRuleTests
         static RowsOnlyHere Rows(string? name, string type) => new(name is null ? [new("id", "integer")] : [new("id", "integer"), new(name, type)], [], 1);
         LineEvidence e = Make.Evidence(rowsAfter: "x");
         LineEvidence seen = e with { Before = e.Before! with { OnlyHere = Rows(before, typeBefore) }, After = e.After! with { OnlyHere = Rows(after, typeAfter) } };
+        Make.Decide(e with { Before = e.Before! with { OnlyHere = Rows(before, typeBefore) }, After = e.After! with { OnlyHere = new([], [], 0) } }).Notes()[0].ShouldEndWith("means to alter them.", Case.Sensitive, "a side without such rows tells nothing of its columns");
         Make.Decide(seen).Notes()[0].ShouldEndWith("means to alter them." + said);
         Make.Decide(seen with { Brief = Make.Brief(rewritten: true) }).Message()!.ShouldEndWith("other contents." + said);
     }

@@ -120,11 +120,17 @@ export function LinePanel({ trial, line, live, close }: Props) {
         </>
       ) : (
         <p className="text-quiet">
-          There is no plan to show: this kind of statement has none, or it could not be prepared.
+          {page.line.state === "left" || page.line.state === "waiting"
+            ? "It was not looked at."
+            : "There is no plan to show: this kind of statement has none, or it could not be prepared."}
         </p>
       )}
-      <h3 className="section">Measured</h3>
-      <Numbers r={r} />
+      {r.before.rows !== null || r.after.rows !== null || r.time ? (
+        <>
+          <h3 className="section">Measured</h3>
+          <Numbers r={r} />
+        </>
+      ) : null}
       {page.blocks.length > 0 && <SamplesChart blocks={page.blocks} confirming={page.confirmingBlocks} />}
       <h3 className="section">
         {page.beforeSql === page.afterSql ? "SQL" : "SQL before"}

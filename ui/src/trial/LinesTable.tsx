@@ -142,11 +142,13 @@ function Row({ line, live, chosen, open }: RowProps) {
   const quiet = r.verdict === "level" || r.verdict === null;
   return (
     <tr className={chosen ? "bg-chosen" : "hover:bg-inset"}>
-      <td className="w-[7.2rem]">
+      <td className="w-[7.6rem]">
         {r.verdict ? (
           <VerdictMark verdict={r.verdict} basis={r.basis} />
         ) : (
-          <span className="text-quiet">{live ? line.state : r.time ? "not settled" : "not measured"}</span>
+          <span className="whitespace-nowrap text-quiet">
+            {live ? line.state : r.time ? "not settled" : "not measured"}
+          </span>
         )}
       </td>
       <td className="max-w-0 w-full truncate" title={r.message ?? r.binds}>
