@@ -131,9 +131,9 @@ public sealed class TrialRunnerTests : IDisposable
         Said(1).ShouldStartWith("Failed: Not the same order");
         Said(2).ShouldContain("leaves ties open");
         account.Find(2)!.Decision!.Verdict.ShouldNotBe(Verdict.Failed);
-        Said(3).ShouldStartWith("Failed: Not the same rows: 19 rows before, 19 rows after, with other contents.");
+        Said(3).ShouldStartWith("Failed: It does not leave the same behind: 19 rows before, 19 rows after, with other contents.");
         account.Find(3)!.Evidence.Before!.OnlyHere!.Rows[0].ShouldBe(["1", "2", "'paid'"]);
-        Said(4).ShouldStartWith("Failed: Not the same rows: 400 rows before, 399 rows after.");
+        Said(4).ShouldStartWith("Failed: It does not leave the same behind: 400 rows before, 399 rows after.");
     }
 
     [Theory]

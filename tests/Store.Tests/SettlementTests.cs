@@ -135,7 +135,8 @@ public sealed class SettlementTests : IDisposable
         _ when type == typeof(string) => "a word",
         _ when type == typeof(bool) => true,
         _ when type == typeof(int) => 3 + place,
-        _ when type == typeof(long?) => 4L + place,
+        _ when type == typeof(long?) || type == typeof(long) => 4L + place,
+        _ when type.IsEnum => Enum.GetValues(type).GetValue(1)!,
         _ => 1.5 + place,
     };
 }

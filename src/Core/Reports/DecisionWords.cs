@@ -19,6 +19,7 @@ public static class DecisionWords
 
     private static string Of(Reason reason) => reason switch
     {
+        OtherRows { Written: true } r => $"It does not leave the same behind: {Rows(r.Before)} before, {Rows(r.After)} after{(r.Before == r.After ? ", with other contents" : "")}.{Differing(r.Columns)}",
         OtherRows r => $"Not the same rows: {Rows(r.Before)} before, {Rows(r.After)} after{(r.Before == r.After ? ", with other contents" : "")}.{Differing(r.Columns)}",
         OtherOrderThanAsked => "Not the same order: rows changed places that the ORDER BY does not leave tied.",
         NotProvenSame r => (r.OrderOnly ? "The rows are the same, but whether their order is could not be told" : "Whether it gives the same rows and leaves the same behind was not compared")
@@ -55,6 +56,7 @@ public static class DecisionWords
 
     private static string Of(Notice notice) => notice switch
     {
+        RowsMoved { Written: true } n => $"What it leaves behind differs between the sides: right only if the migration means to alter that.{Differing(n.Columns)}",
         RowsMoved n => $"The rows differ between the sides: right only if the migration means to alter them.{Differing(n.Columns)}",
         OtherOrder => "The rows are the same but come in another order: the ORDER BY leaves ties open.",
         OrderMoved { Told: true } => "The rows are the same but come in another order, and not only where the ORDER BY leaves ties open.",

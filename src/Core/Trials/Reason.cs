@@ -38,6 +38,9 @@ public abstract record Reason;
 /// <param name="After">Likewise.</param>
 public sealed record OtherRows(long? Before, long? After) : Reason
 {
+    /// <summary>Whether it is about what a write leaves behind.</summary>
+    public bool Written { get; init; }
+
     /// <summary>Columns that differ by name or type.</summary>
     public IReadOnlyList<ColumnChange> Columns { get; init; } = [];
 }
@@ -160,6 +163,9 @@ public abstract record Notice;
 /// <summary>The rows differ between the sides of a statement that was not rewritten.</summary>
 public sealed record RowsMoved : Notice
 {
+    /// <summary>Whether it is about what a write leaves behind.</summary>
+    public bool Written { get; init; }
+
     /// <summary>Columns that differ by name or type.</summary>
     public IReadOnlyList<ColumnChange> Columns { get; init; } = [];
 }

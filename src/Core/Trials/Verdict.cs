@@ -24,7 +24,7 @@ public static class VerdictRule
 
         if (e.GivesOtherRows)
         {
-            return new(Verdict.Failed, Basis.Time, new OtherRows(e.Before!.Rows, e.After!.Rows) { Columns = e.ColumnChanges }, []);
+            return new(Verdict.Failed, Basis.Time, new OtherRows(e.Before!.Rows, e.After!.Rows) { Columns = e.ColumnChanges, Written = e.Before.Writes }, []);
         }
 
         List<Notice> notices = [.. AboutRows(e)];
@@ -70,7 +70,7 @@ public static class VerdictRule
     {
         if (e.SameRows == false)
         {
-            yield return new RowsMoved { Columns = e.ColumnChanges };
+            yield return new RowsMoved { Columns = e.ColumnChanges, Written = e.Before!.Writes };
         }
 
         if (e is { SameOrder: false, SameRows: true })

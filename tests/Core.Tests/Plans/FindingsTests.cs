@@ -21,6 +21,19 @@ public class FindingsTests
         new("depot", [new("id", "INTEGER", true, 1), new("code", "TEXT", false, 0)], 200, 3, null, []),
     ]);
 
+    // PostgreSQL manual, 20.10 "autovacuum_analyze_scale_factor": a tenth of the rows and 50 make a server gather statistics; twice that is stale.
+    [Theory]
+    [InlineData(1_000, 1_000, 200L, null, false)]
+    [InlineData(1_000, 1_000, 201L, null, true)]
+    [InlineData(1_000, 1_000, 201L, true, false)]
+    [InlineData(1_000, 1_000, 201L, false, true)]
+    [InlineData(1_000, 1_000, null, null, false)]
+    [InlineData(1_990, 1_000, null, null, false)]
+    [InlineData(2_000, 1_000, null, true, true)]
+    [InlineData(500, 1_000, 0L, null, true)]
+    public void Statistics_are_stale_by_rows_or_by_what_was_written(long rows, long believed, long? changed, bool? agree, bool stale) =>
+        new CatalogTable("parcel", [], rows, 1, believed, []) { ChangedRows = changed, ValuesAgree = agree }.IsStale.ShouldBe(stale);
+
     [Fact]
     public void A_table_read_whole_for_few_rows() => Of("SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", (1, 250_000, 38, 0.9))
         .Select(f => (f.Kind, f.Share, f.Operator, f.Table, f[Fact.RowsPassed], f.Text)).ShouldContain((FindingKind.WholeTableForFewRows, 0.9, 0, "parcel", 38, "parcel is read whole: 250\u2009000 rows for the 38 that pass its conditions."));

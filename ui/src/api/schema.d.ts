@@ -2787,6 +2787,8 @@ export interface components {
         NoticeRowsMoved: {
             /** @enum {string} */
             code?: "rowsMoved";
+            /** @description Whether it is about what a write leaves behind. */
+            written?: boolean;
             /** @description Columns that differ by name or type. */
             columns?: components["schemas"]["ColumnChange"][];
         };
@@ -3189,6 +3191,8 @@ export interface components {
              * @description Likewise.
              */
             after: null | number;
+            /** @description Whether it is about what a write leaves behind. */
+            written?: boolean;
             /** @description Columns that differ by name or type. */
             columns?: components["schemas"]["ColumnChange"][];
         };
