@@ -51,7 +51,7 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
             }
 
             LineEvidence seen = run.Seen(line, a, b);
-            if (seen.SameRows == false && await before.InspectAsync(TrialRun.RunOf(line, Side.Before), limit, run.Stop) is { Failure: null } again && again.RowsHash != a.RowsHash)
+            if (seen.SameRows == false && await before.InspectAsync(TrialRun.RunOf(line, Side.Before), limit, run.Stop) is { Failure: null, RowsHash: { } again } && again != a.RowsHash)
             {
                 // What says datetime('now') repeats within a second, and is another one a second later: that is no doing of the change.
                 a = a with { RowsRepeat = false };

@@ -31,7 +31,8 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     /// <returns>False where it has ended already.</returns>
     public bool Cancel(TrialRecord trial)
     {
-        if (_stops.TryGetValue(trial.Id, out CancellationTokenSource? stop))
+        // One that has ended may still be putting its things away.
+        if (trial.State is TrialState.Waiting or TrialState.Running && _stops.TryGetValue(trial.Id, out CancellationTokenSource? stop))
         {
             stop.Cancel();
             return true;

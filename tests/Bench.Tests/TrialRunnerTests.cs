@@ -126,7 +126,7 @@ public sealed class TrialRunnerTests : IDisposable
             UPDATE parcel SET note = 'paid' WHERE id < 20 RETURNING id;
             -- rewrite: clear
             DELETE FROM parcel WHERE depot = 7 AND id > 10;
-            """, new(MaxSeconds: 3));
+            """, new(MaxSeconds: 60));
         string Said(int line) => $"{account.Find(line)!.Decision!.Verdict}: {account.Find(line)!.Decision!.Message()} {string.Join(' ', account.Find(line)!.Decision!.Notes())}";
         Said(1).ShouldStartWith("Failed: Not the same order");
         Said(2).ShouldContain("leaves ties open");

@@ -34,7 +34,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             Counted first = Count(prepared, written);
             Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared, written) : null;
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
-                second is null || (second.Multiset == first.Multiset && second.Rows == first.Rows),
+                second?.Multiset is not { } again || first.Multiset is null || (again == first.Multiset && second.Rows == first.Rows),
                 (second ?? first).Counters,
                 second is null ? null : second.Counters[SqliteEngine.Engine.Counter!.Name] == first.Counters[SqliteEngine.Engine.Counter!.Name], null);
         }
