@@ -15,11 +15,12 @@ internal static class SteadyShares
 
     /// <param name="first">Of an execution that is over; null where it told nothing.</param>
     /// <param name="again">Executes once more.</param>
+    /// <param name="mayGoOn">Whether there is time for more than that.</param>
     /// <returns>The later of two executions that agree; where none do, the last one.</returns>
-    public static Plan? Of(Plan? first, Func<Plan?> again)
+    public static Plan? Of(Plan? first, Func<Plan?> again, Func<bool> mayGoOn)
     {
         Plan? last = again();
-        for (int run = 2; run < MostRuns && first is not null && last is not null && !Agree(first, last); run++)
+        for (int run = 2; run < MostRuns && mayGoOn() && first is not null && last is not null && !Agree(first, last); run++)
         {
             (first, last) = (last, again());
         }

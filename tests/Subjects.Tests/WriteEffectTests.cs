@@ -19,6 +19,10 @@ public sealed class WriteEffectTests : OnSqliteCopy
         CREATE TABLE price (hut INTEGER, season TEXT, amount REAL, PRIMARY KEY (hut, season)) WITHOUT ROWID;
         CREATE TABLE journal (what TEXT, id INTEGER);
         CREATE TABLE "odd ""name" (x, y);
+        CREATE TABLE taken (rowid TEXT, v INTEGER);
+        CREATE TABLE all_taken (rowid TEXT, _rowid_ TEXT, oid INTEGER);
+        INSERT INTO taken VALUES ('1', 1), ('x', 2), ('2', 3);
+        INSERT INTO all_taken VALUES ('1', 'a', 1), ('x', 'b', 2);
         CREATE VIRTUAL TABLE word USING fts5(text);
         CREATE VIRTUAL TABLE bare USING fts5(text, content='');
         CREATE VIEW open_stay AS SELECT id, nights FROM stay WHERE paid = 0;
@@ -78,6 +82,11 @@ public sealed class WriteEffectTests : OnSqliteCopy
         "INSERT INTO \"odd \"\"name\" VALUES (1, 1)",
         "INSERT INTO \"odd \"\"name\" VALUES (1, '1')",
         "INSERT INTO \"odd \"\"name\" VALUES (1, NULL)",
+        "UPDATE taken SET v = 9 WHERE rowid = 'x'",
+        "UPDATE taken SET v = 8 WHERE rowid = 'x'",
+        "DELETE FROM taken WHERE v = 3",
+        "UPDATE all_taken SET oid = 9 WHERE rowid = 'x'",
+        "UPDATE all_taken SET oid = 7 WHERE rowid = 'x'",
         "WITH gone(i) AS (SELECT id FROM stay WHERE nights = 3) DELETE FROM stay WHERE id IN gone",
         "DELETE FROM stay WHERE nights = 3",
     ];
@@ -161,7 +170,7 @@ public sealed class WriteEffectTests : OnSqliteCopy
         begin.CommandText = "PRAGMA foreign_keys = ON; BEGIN";
         begin.ExecuteNonQuery();
         Read(sql);
-        foreach (string table in new[] { "hut", "stay", "price", "journal", "\"odd \"\"name\"" })
+        foreach (string table in new[] { "hut", "stay", "price", "journal", "taken", "all_taken", "\"odd \"\"name\"" })
         {
             Read($"SELECT * FROM {table}");
         }

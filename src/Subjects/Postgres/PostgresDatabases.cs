@@ -41,11 +41,13 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
     }
 
     /// <summary>Nothing of this trial is left on the server.</summary>
-    public void Forget()
+    public void Forget() => Forget(_trial);
+
+    private void Forget(string trial)
     {
         if (Directory.Exists(Begun))
         {
-            File.Delete(Path.Combine(Begun, _trial));
+            File.Delete(Path.Combine(Begun, trial));
         }
     }
 
@@ -137,6 +139,11 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
                 try
                 {
                     server.Execute($"DROP {what} {PostgresConnection.Quoted(name)}{how}");
+                    if (what == "ROLE")
+                    {
+                        // The last of a trial: its databases went before.
+                        Forget(trial);
+                    }
                 }
                 catch (EngineException)
                 {

@@ -74,12 +74,13 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             }
             else
             {
-                second = quick ? Undone(() => FirstExecution(parameters).Rows) : null;
+                second = quick ? new() : null;
+                _ = second is null ? default : Undone(() => Executed(parameters, second));
             }
 
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
             Plan? first = plan;
-            Plan? again = quick ? SteadyShares.Of(plan, () => Undone(() => PlanOf(parameters, writes).Plan)) : null;
+            Plan? again = quick ? SteadyShares.Of(plan, () => Undone(() => PlanOf(parameters, writes).Plan), () => !limit.IsSpent) : null;
             plan = again ?? plan;
             double? server = quick ? Undone(() => ServerTime(parameters, writes)) : null;
             places?.PutBack();

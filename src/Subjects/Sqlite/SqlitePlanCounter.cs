@@ -39,7 +39,10 @@ internal sealed class SqlitePlanCounter : IPlanCounter
 
             if (took < WarmedUnder.TotalMilliseconds)
             {
-                plan = SteadyShares.Of(Again(), Again)!;
+                // Of a limit that is short most is left for the rows.
+                plan = Again();
+                bool MayGoOn() => clock.Elapsed < limit / 4;
+                plan = MayGoOn() ? SteadyShares.Of(plan, Again, MayGoOn)! : plan;
             }
 
             // Rows are hashed in an execution of their own: what was counted stays what the statement alone does.

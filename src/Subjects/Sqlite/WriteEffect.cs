@@ -86,7 +86,7 @@ internal sealed class WriteEffect
             return;
         }
 
-        using sqlite3_stmt select = _connection.Prepare($"SELECT * FROM {table.Quoted} WHERE rowid = ?1");
+        using sqlite3_stmt select = _connection.Prepare($"SELECT * FROM {table.Quoted} WHERE {table.RowId} = ?1");
         foreach (long rowId in touched.Rows.Keys)
         {
             _ = raw.sqlite3_bind_int64(select, 1, rowId);

@@ -5,9 +5,11 @@ namespace SwiftLedger.Subjects.Sqlite;
 
 /// <summary>A table that a statement may write to.</summary>
 /// <param name="Database">As the connection calls it.</param>
-/// <param name="ByRow">Whether the engine tells of its rows one by one as they change; else only the whole table shows what became of it.</param>
-internal sealed record WrittenTable(string Database, string Name, bool ByRow)
+/// <param name="RowId">What its rows' own numbers are asked for by, where the engine tells of them one by one as they change; null where only the whole table shows what became of it.</param>
+internal sealed record WrittenTable(string Database, string Name, string? RowId)
 {
+    public bool ByRow => RowId is not null;
+
     public string Quoted => $"{Of(Database)}.{Of(Name)}";
 
     private static string Of(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
@@ -54,7 +56,7 @@ internal sealed partial record WrittenTables(IReadOnlyList<WrittenTable> Tables,
                 || (type == "virtual" && TextsElsewhere().IsMatch(Asked(connection, $"SELECT sql FROM \"{database}\".sqlite_schema WHERE name = ?1", name)));
             if (type is "table" or "virtual" or "shadow")
             {
-                tables.Add(new(database, name, type == "table" && !withoutRowId));
+                tables.Add(new(database, name, type == "table" && !withoutRowId ? RowIdOf(connection, database, name) : null));
             }
         }
 
@@ -69,6 +71,21 @@ internal sealed partial record WrittenTables(IReadOnlyList<WrittenTable> Tables,
         raw.sqlite3_bind_text(list, 1, database);
         raw.sqlite3_bind_text(list, 2, name);
         return raw.sqlite3_step(list) == raw.SQLITE_ROW ? (raw.sqlite3_column_text(list, 0).utf8_to_string(), raw.sqlite3_column_int(list, 1) != 0) : ("", false);
+    }
+
+    /// <summary>A name that no column of the table has taken (SQLite's manual, "ROWIDs and the INTEGER PRIMARY KEY"); null where all are.</summary>
+    private static string? RowIdOf(SqliteConnection connection, string database, string name)
+    {
+        using sqlite3_stmt list = connection.Prepare("SELECT lower(name) FROM pragma_table_xinfo(?2, ?1)");
+        raw.sqlite3_bind_text(list, 1, database);
+        raw.sqlite3_bind_text(list, 2, name);
+        var columns = new HashSet<string>(StringComparer.Ordinal);
+        while (raw.sqlite3_step(list) == raw.SQLITE_ROW)
+        {
+            columns.Add(raw.sqlite3_column_text(list, 0).utf8_to_string());
+        }
+
+        return Array.Find(["rowid", "_rowid_", "oid"], n => !columns.Contains(n));
     }
 
     private static string Asked(SqliteConnection connection, string sql, string value)
