@@ -24,7 +24,15 @@ internal static class Browsing
         Until(driver, d => d.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? d : null);
 
     public static void Press(this IWebDriver driver, string button) =>
-        driver.See(By.XPath($"//*[self::button or self::a][normalize-space()='{button}']")).Click();
+        driver.Click(By.XPath($"//*[self::button or self::a][normalize-space()='{button}']"));
+
+    /// <summary>Clicks on what is seen; a page that draws itself anew between the two is looked at again.</summary>
+    public static void Click(this IWebDriver driver, By what) => Until(driver, d =>
+    {
+        IWebElement? found = d.FindElements(what).FirstOrDefault(e => e.Displayed);
+        found?.Click();
+        return found;
+    });
 
     public static void Type(this IWebDriver driver, string editor, string text)
     {

@@ -22,7 +22,7 @@ public sealed class DaybookTests(LedgerFixture ledger)
         browser.See(By.XPath("//tr[contains(., 'regressed')][contains(., 'written_on desc')]"));
         browser.Axe().ShouldBeEmpty();
 
-        browser.See(By.XPath("//tr[contains(., 'regressed')]//a[contains(., 'written_on desc')]")).Click();
+        browser.Click(By.XPath("//tr[contains(., 'regressed')]//a[contains(., 'written_on desc')]"));
         browser.See("Executions kept");
         browser.See("By day");
         browser.Axe().ShouldBeEmpty();

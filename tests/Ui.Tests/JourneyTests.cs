@@ -21,16 +21,16 @@ public sealed class JourneyTests(LedgerFixture ledger)
         IReadOnlyList<string> hurt = browser.FindElements(By.XPath("//tr[td[1][contains(., 'regressed')]]/td[2]//button")).Select(b => b.Text).ToList();
         hurt.ShouldContain("latest_reports 1");
         hurt.ShouldContain("reports_in_week 1");
-        browser.See(By.XPath("//tbody//button[contains(., 'latest_reports')]")).Click();
+        browser.Click(By.XPath("//tbody//button[contains(., 'latest_reports')]"));
         browser.See("SEARCH trail_report USING INDEX trail_report_section (section_id=?)");
         browser.See("USE TEMP B-TREE FOR ORDER BY");
         browser.Url.ShouldContain("/lines/");
         browser.See(By.XPath("//p[contains(., 'trail_report is now searched through trail_report_section instead of trail_report_section_written') and contains(., 'is gone')]"));
 
         // From the reason to the operator whose index is lost, and to the text that asked for it.
-        browser.See(By.LinkText("side by side, with row flow")).Click();
+        browser.Click(By.LinkText("side by side, with row flow"));
         browser.See(By.XPath("//section[@aria-label='Row flow after']"));
-        browser.See(By.XPath("//button[.='SEARCH trail_report USING INDEX trail_report_section_written (section_id=?)']")).Click();
+        browser.Click(By.XPath("//button[.='SEARCH trail_report USING INDEX trail_report_section_written (section_id=?)']"));
         browser.See(By.XPath("//p[contains(., 'Finds entries of trail_report_section_written by section_id=?')]"));
         browser.See(By.XPath("//pre//span[contains(@class, 'bg-chosen') and contains(., 'section_id')]"));
         browser.Axe().ShouldBeEmpty();

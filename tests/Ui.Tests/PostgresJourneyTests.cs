@@ -32,14 +32,14 @@ public sealed class PostgresJourneyTests(LedgerFixture ledger) : IDisposable
         subject.SendKeys($"postgresql://postgres@127.0.0.1:{_server.Port}/parcels");
         browser.FindElement(By.CssSelector("input[type=password]")).SendKeys("not asked for");
         browser.Press("Look at the server");
-        browser.See(By.XPath("//label[contains(., 'two private copies') and not(contains(., 'not here'))]/input[@type='radio']")).Click();
+        browser.Click(By.XPath("//label[contains(., 'two private copies') and not(contains(., 'not here'))]/input[@type='radio']"));
         browser.Type("Workload", "-- name: of a depot\n-- bind: depot=7\nSELECT id, note FROM parcel WHERE depot_id = :depot;");
         browser.Type("Change", "CREATE INDEX parcel_depot ON parcel (depot_id);");
-        browser.FindElement(By.XPath("//label[contains(., 'quick')]/input")).Click();
+        browser.Click(By.XPath("//label[contains(., 'quick')]/input"));
         browser.See("1 line will be measured, on copies");
         browser.Press("Start the trial");
         browser.See(By.XPath("//td[contains(., 'improved')]"));
-        browser.See(By.XPath("//tbody//button[contains(., 'of a depot')]")).Click();
+        browser.Click(By.XPath("//tbody//button[contains(., 'of a depot')]"));
         browser.See("Seq Scan on parcel");
         browser.See("Bitmap Index Scan on parcel_depot");
         browser.See(By.XPath("//p[contains(., 'parcel is now searched through parcel_depot instead of read whole')]"));
@@ -49,11 +49,11 @@ public sealed class PostgresJourneyTests(LedgerFixture ledger) : IDisposable
         _server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
 
         // The book that the trial opened leads to its server.
-        browser.See(By.XPath("//nav//a[contains(@href, '/books/')] | //header//a[contains(@href, '/books/')]")).Click();
-        browser.See(By.XPath("//a[contains(@href, '/daybook')]")).Click();
+        browser.Click(By.XPath("//nav//a[contains(@href, '/books/')] | //header//a[contains(@href, '/books/')]"));
+        browser.Click(By.XPath("//a[contains(@href, '/daybook')]"));
         browser.Press("Watch the server");
         browser.See("goes on; nothing out of the ordinary");
-        browser.See(By.XPath("//section[@aria-label='Watches']//a")).Click();
+        browser.Click(By.XPath("//section[@aria-label='Watches']//a"));
         browser.See("Statements seen active");
         browser.Press("End the watch");
         browser.See("Nothing piled up, and nobody waited for another");
