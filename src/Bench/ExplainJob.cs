@@ -9,8 +9,9 @@ namespace SwiftLedger.Bench;
 /// <param name="Seconds">Limit of one execution.</param>
 /// <param name="Script">A script to run whole; null for the others.</param>
 /// <param name="ScriptSeconds">Limit of the script.</param>
+/// <param name="Once">Whether one execution of the statement is enough.</param>
 /// <param name="Growth">Bytes by which a script may make the copy larger; null for the usual bound.</param>
-internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds, string? Script = null, double ScriptSeconds = 0, long? Growth = null);
+internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds, string? Script = null, double ScriptSeconds = 0, long? Growth = null, bool Once = false);
 
 /// <summary>What it answers, one line for each request.</summary>
 internal sealed record ExplainReply(CountedPlan? Counted, Catalog? Catalog, string? Problem, BatchRun? Batch = null);

@@ -54,7 +54,7 @@ public static class ExplainMain
             }
 
             return request.Sql is { } sql
-                ? new(counter.Count(request.Path, request.Settings, new(sql, BindLine.Pairs(request.Binds)), limit), null, null)
+                ? new(counter.Count(request.Path, request.Settings, new(sql, BindLine.Pairs(request.Binds)), limit, request.Once), null, null)
                 : new(null, counter.ReadCatalog(request.Path, request.Settings, limit), null);
         }
         catch (EngineException e)

@@ -27,9 +27,9 @@ public sealed class ExplainProcess(ISubjectEngine engine, string? folder = null,
     private readonly string? _library = (counting ?? engine.Counting)?.Find();
     private string? _broken = (counting ?? engine.Counting) is { } library && library.Find() is null ? library.Missing : null;
 
-    public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit)
+    public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit, bool once = false)
     {
-        ExplainReply reply = Ask(new(path, settings, run.Sql, BindLine.TextOf(run.Bindings), limit.TotalSeconds), limit);
+        ExplainReply reply = Ask(new(path, settings, run.Sql, BindLine.TextOf(run.Bindings), limit.TotalSeconds, Once: once), limit);
         return reply.Counted ?? new(null, null, null, null, reply.Problem);
     }
 

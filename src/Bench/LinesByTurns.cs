@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Runtime;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
@@ -16,8 +17,9 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
     /// Looks at all lines before any is timed: where the time is short, what is counted still tells. Then lines whose plan changed come
     /// first, and a statement that takes long waits until the others were looked at.
     /// </summary>
+    /// <param name="catalogs">Of both sides; null where they were not read.</param>
     /// <returns>The lines that can be measured.</returns>
-    public async Task<IReadOnlyList<LineEvidence>> InspectAsync()
+    public async Task<IReadOnlyList<LineEvidence>> InspectAsync(CatalogsRead? catalogs)
     {
         var measurable = new List<LineEvidence>();
         var waiting = new Queue<(LineEvidence Planned, bool Again)>(Planned().Select(l => (l, false)));
@@ -49,6 +51,9 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
                     continue;
                 }
             }
+
+            (a, b) = (WithOrders(a, before, Side.Before, catalogs?.Before), WithOrders(b, after, Side.After, catalogs?.After));
+            Inspection WithOrders(Inspection found, ISubjectCopy copy, Side side, Catalog? catalog) => run.WithOrders(found, copy, TrialRun.RunOf(line, side), catalog, limit);
 
             LineEvidence seen = run.Seen(line, a, b);
             if (seen.SameRows == false && await before.InspectAsync(TrialRun.RunOf(line, Side.Before), limit, run.Stop) is { Failure: null, RowsHash: { } again } && again != a.RowsHash)

@@ -26,7 +26,7 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
 
         // Half of the time is each side's.
         TimeSpan? deadline = run.Deadline, half = deadline / 2;
-        Dictionary<int, Inspection> seen = await InspectSideAsync(before, Side.Before, half);
+        Dictionary<int, Inspection> seen = await InspectSideAsync(before, Side.Before, catalogBefore, half);
         using WholeSide? sideBefore = timed ? new(before, stolen, limit) : null;
         Stopwatch clock = run.Clock;
         bool IsTimed(LineBrief line) => timed && seen.TryGetValue(line.Number, out Inspection? i) && i is { Failure: null, Writes: false };
@@ -51,11 +51,12 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
             return refused;
         }
 
-        run.Tell(new CatalogsRead(catalogBefore, after.ReadCatalog(run.CountingTables)));
+        Catalog? catalogAfter = after.ReadCatalog(run.CountingTables);
+        run.Tell(new CatalogsRead(catalogBefore, catalogAfter));
 
         // Only now: its session is to be one that comes after the change.
         using WholeSide? sideAfter = timed ? new(after, stolen, limit) : null;
-        Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, deadline);
+        Dictionary<int, Inspection> then = await InspectSideAsync(after, Side.After, catalogAfter, deadline);
         List<LineBrief> looked = [.. run.Brief.Lines.Where(l => seen.ContainsKey(l.Number) && then.ContainsKey(l.Number))];
         foreach (LineBrief line in looked)
         {
@@ -110,7 +111,7 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
 
     /// <returns>What was seen of the lines that there was time for.</returns>
     /// <param name="until">On the clock; null for no bound.</param>
-    private async Task<Dictionary<int, Inspection>> InspectSideAsync(ISubjectCopy copy, Side side, TimeSpan? until)
+    private async Task<Dictionary<int, Inspection>> InspectSideAsync(ISubjectCopy copy, Side side, Catalog? catalog, TimeSpan? until)
     {
         var seen = new Dictionary<int, Inspection>();
         var limit = new ExecutionLimit(run.Limit.One, until is { } end ? () => end - run.Clock.Elapsed : null);
@@ -120,7 +121,7 @@ internal sealed class SidesInTurn(TrialRun run, ISubject subject, ISubjectCopy b
             Inspection found = await copy.InspectAsync(TrialRun.RunOf(line, side), limit, run.Stop);
             if (found.Failure is not { TimeLimit: true } || !limit.IsSpent)
             {
-                seen[line.Number] = found;
+                seen[line.Number] = run.WithOrders(found, copy, TrialRun.RunOf(line, side), catalog, limit);
             }
         }
 

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Diagnostics;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
@@ -15,6 +16,8 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
 
     /// <summary>A line that takes longer than this share of the time has to wait for the others.</summary>
     private const int LinesThatFit = 20;
+
+    private const double QuickMilliseconds = 100;
 
     private static readonly TimeSpan Least = TimeSpan.FromMilliseconds(10);
 
@@ -51,6 +54,10 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
 
     /// <summary>The lines that this session measures.</summary>
     public IEnumerable<LineBrief> Lines => brief.Lines.Where(l => order.Lines.Count == 0 || order.Lines.Contains(l.Number));
+
+    /// <summary>With an order of joins that is cheaper than the plan's, where one is found; under a deadline only where that is quick.</summary>
+    public Inspection WithOrders(Inspection found, ISubjectCopy copy, CaseRun of, Catalog? catalog, ExecutionLimit limit) =>
+        Deadline is not null && found.ColdMilliseconds > QuickMilliseconds ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
 
     /// <summary>What is known of a line that was looked at on both sides.</summary>
     public LineEvidence Seen(LineBrief line, Inspection onBefore, Inspection onAfter) => LineEvidence.Nothing(line, Options) with { Before = onBefore, After = onAfter };

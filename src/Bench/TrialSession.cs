@@ -118,11 +118,13 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
             return refused;
         }
 
+        CatalogsRead? catalogs = null;
         if (!run.Order.Confirming)
         {
             run.Tell(new StageReached(TrialStage.Inspecting, "the catalogue"));
             run.Clock.Start();
-            run.Tell(new CatalogsRead(before.ReadCatalog(run.CountingTables), after.ReadCatalog(run.CountingTables)));
+            catalogs = new(before.ReadCatalog(run.CountingTables), after.ReadCatalog(run.CountingTables));
+            run.Tell(catalogs);
         }
 
         run.Clock.Start();
@@ -133,7 +135,7 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
             async () =>
             {
                 var turns = new LinesByTurns(run, before, after, stolen);
-                IReadOnlyList<LineEvidence> lines = await turns.InspectAsync();
+                IReadOnlyList<LineEvidence> lines = await turns.InspectAsync(catalogs);
                 counter.Dispose();
                 turns.Measure(lines);
             }, run.Stop);

@@ -10,6 +10,9 @@ public sealed class ExecutionLimit(TimeSpan one, Func<TimeSpan>? left = null)
     /// <summary>Of a single execution, whatever is left.</summary>
     public TimeSpan One { get; } = one;
 
+    /// <summary>The same, with less for a single execution where that is less.</summary>
+    public ExecutionLimit Within(TimeSpan most) => new(most < One ? most : One, left);
+
     /// <summary>Whether nothing is left of the whole.</summary>
     public bool IsSpent => left?.Invoke() <= TimeSpan.Zero;
 

@@ -9,7 +9,9 @@ public interface IPlanCounter : IDisposable
     /// <param name="path">The private copy.</param>
     /// <param name="settings">Statements to run on the connection first.</param>
     /// <param name="limit">Of one execution.</param>
-    CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit);
+    /// <param name="run">What to execute.</param>
+    /// <param name="once">Whether one execution is enough: its counts are wanted, not its shares, nor its rows.</param>
+    CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit, bool once = false);
 
     /// <summary>What the copy holds; null where it cannot be read.</summary>
     Catalog? ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit);

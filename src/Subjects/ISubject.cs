@@ -68,6 +68,11 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <summary>Plan, rows, counters and the first execution on a fresh connection. Engine errors come back as the inspection's failure.</summary>
     Task<Inspection> InspectAsync(CaseRun run, ExecutionLimit limit, CancellationToken stop);
 
+    /// <summary>Executes a query once, counted, and keeps nothing of its rows; nothing of it is timed for a verdict.</summary>
+    /// <returns>The plan with its counts and how long it took; null where nothing can count.</returns>
+    /// <exception cref="EngineException">It failed, or took too long.</exception>
+    Plan? Counted(CaseRun run, ExecutionLimit limit);
+
     /// <summary>Executes a case once more, untimed, and keeps rows of it.</summary>
     /// <param name="wanted">Asked for each row by its hash, which is the same on both sides for the same values of the same types.</param>
     /// <returns>The first of the wanted rows, and how many there were.</returns>

@@ -43,6 +43,7 @@ public enum FindingKind
     RowsBeforeEnough,
     ConvertedColumn,
     NeedlessDistinct,
+    DearerJoinOrder,
 }
 
 /// <summary>What a number of a finding counts.</summary>
@@ -50,6 +51,9 @@ public enum Fact
 {
     /// <summary>Rows that an operator, or all of them, looked at.</summary>
     RowsVisited,
+
+    /// <summary>Rows that were looked at when the tables were joined in another order.</summary>
+    RowsVisitedOtherwise,
 
     /// <summary>Rows that passed its conditions.</summary>
     RowsPassed,

@@ -74,6 +74,9 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
     /// <summary>What else the engine tells of the whole statement, by the engine's names.</summary>
     public IReadOnlyDictionary<string, string> Details { get; init; } = ReadOnlyDictionary<string, string>.Empty;
 
+    /// <summary>An order of its joins that was counted to be cheaper; null where none was, or none was tried.</summary>
+    public CheaperOrder? CheaperOrder { get; init; }
+
     /// <summary>Whether one execution was counted.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public bool IsCounted => Lines().Any(l => l.Operator.Counts is not null);

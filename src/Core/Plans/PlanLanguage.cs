@@ -42,6 +42,12 @@ public abstract class PlanLanguage(SqlDialect dialect)
     /// <param name="o">Of this engine.</param>
     public virtual bool RunsPerRow(PlanOperator o) => OperatorText.RunsPerRow(o.Text);
 
+    /// <summary>A statement written so that the engine joins tables in this order, for counting; null where it has no such writing.</summary>
+    /// <param name="tables">Of the block that is joined.</param>
+    /// <param name="order">All of them.</param>
+    /// <param name="tablesOf">The tables that a condition speaks of; null where that is not known.</param>
+    public virtual string? InOrder(JoinedTables tables, IReadOnlyList<SourceItem> order, Func<SqlCondition, IReadOnlyCollection<SourceItem>?> tablesOf) => null;
+
     /// <summary>Why the same plan may cost otherwise for how the engine came by it; null where it does not tell.</summary>
     public virtual string? DifferenceOfPlanning(Plan before, Plan after) => null;
 }

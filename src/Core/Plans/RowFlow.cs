@@ -66,9 +66,9 @@ public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool D
         return flows;
     }
 
-    /// <summary>Rows that all scans and searches of a plan looked at.</summary>
+    /// <summary>Rows that all scans and searches of a plan looked at; what only collects places from an index, for another to read them, looks at none.</summary>
     public static long Visited(IEnumerable<PlanOperator> operators) =>
-        operators.Where(o => o.Kind is OperatorKind.Scan or OperatorKind.Search).Sum(o => o.Counts?.RowsVisited ?? 0);
+        operators.Where(o => o is { Kind: OperatorKind.Scan or OperatorKind.Search, Object: not null }).Sum(o => o.Counts?.RowsVisited ?? 0);
 
     private static RowFlow Flow(PlanSources sources, List<(int At, PlanOperator Operator)> chain, bool outer)
     {

@@ -143,6 +143,17 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
     }
 
+    public Plan? Counted(CaseRun run, ExecutionLimit limit)
+    {
+        if (_rolledBack)
+        {
+            return new PostgresInspector(Shared, limit, Holding.OpenTransaction).Counted(run);
+        }
+
+        using PostgresConnection fresh = Connect();
+        return new PostgresInspector(fresh, limit, Own).Counted(run);
+    }
+
     public RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted)
     {
         if (_rolledBack)

@@ -140,6 +140,16 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         });
     }
 
+    /// <inheritdoc cref="ISubjectCopy.Counted"/>
+    public Plan? Counted(CaseRun run)
+    {
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        MustBePlain(parameters);
+        parameters = Typed(parameters, run);
+        return Undone(() => AsKept(parameters, sql => Explain(Clocked, sql))) is not { } plan ? null
+            : plan.Details.TryGetValue("Execution Time", out string? took) && double.TryParse(took, CultureInfo.InvariantCulture, out double milliseconds) ? plan with { Milliseconds = milliseconds } : plan;
+    }
+
     /// <summary>What the server means to do, as a session has it after a while; nothing is executed.</summary>
     /// <exception cref="EngineException">The server refused it.</exception>
     public Plan Planned(CaseRun run)

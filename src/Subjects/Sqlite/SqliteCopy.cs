@@ -84,6 +84,10 @@ internal sealed class SqliteCopy : ISubjectCopy
         return Task.FromResult(_counter is null || found.Failure is not null || limit.IsSpent ? found : found.With(_counter.Count(_path, _settings, run, limit.Now)));
     }
 
+    public Plan? Counted(CaseRun run, ExecutionLimit limit) => _counter?.Count(_path, _settings, run, limit.Now, once: true) is not { } counted ? null
+        : counted.Problem is { } problem ? throw new EngineException(problem)
+        : counted.Plan is { } plan ? plan with { Milliseconds = counted.Milliseconds } : null;
+
     public RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted)
     {
         using SqliteConnection fresh = Connect();

@@ -19,7 +19,7 @@ internal sealed class SqlitePlanCounter : IPlanCounter
 
     private readonly Watchdog _watchdog = new();
 
-    public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit)
+    public CountedPlan Count(string path, IReadOnlyList<string> settings, CaseRun run, TimeSpan limit, bool once = false)
     {
         // All executions of the statement together.
         var clock = Stopwatch.StartNew();
@@ -35,6 +35,11 @@ internal sealed class SqlitePlanCounter : IPlanCounter
                 Native.ScanStatus.Reset(prepared.Statement);
                 took = prepared.Execute(1) / 1000;
                 return Read(connection, prepared.Statement);
+            }
+
+            if (once)
+            {
+                return new(plan, null, null, took, null);
             }
 
             if (took < WarmedUnder.TotalMilliseconds)

@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 
@@ -33,6 +34,9 @@ public static class PostgresEngine
         public override bool RunsInParallel(PlanOperator o) => o.Text.StartsWith("Parallel ", StringComparison.Ordinal);
 
         public override bool RunsPerRow(PlanOperator o) => o.Details.GetValueOrDefault("Parent Relationship") == "SubPlan" && o.Counts is { Loops: > 1 };
+
+        /// <remarks>PostgreSQL keeps a subquery with OFFSET apart from the query around it (is_simple_subquery, prepjointree.c), and LATERAL makes it the inner side of a loop.</remarks>
+        public override string? InOrder(JoinedTables tables, IReadOnlyList<SourceItem> order, Func<SqlCondition, IReadOnlyCollection<SourceItem>?> tablesOf) => tables.Nested(order, tablesOf);
 
         public override string? DifferenceOfPlanning(Plan before, Plan after) => Planning.Difference(before, after);
     }

@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Sqlite;
 
@@ -37,6 +38,8 @@ public static class SqliteEngine
         public override IReadOnlyList<(string Begins, string Means)> Words => PlanText.Words;
 
         public override bool ReadsAnyLines => true;
+
+        public override string? InOrder(JoinedTables tables, IReadOnlyList<SourceItem> order, Func<SqlCondition, IReadOnlyCollection<SourceItem>?> tablesOf) => tables.Crossed(order);
 
         /// <summary>Lines whose depth is told by what stands before them: spaces, or the shell's <c>|--</c> and <c>`--</c>.</summary>
         public override (Plan? Plan, string? Problem) Read(string text)

@@ -122,6 +122,13 @@ public static class PlanFindings
             yield return new(FindingKind.NeedlessDistinct, null, null, []) { Table = string.Join(" and ", outer.Sources.Select(s => s.Name)), Columns = keys };
         }
 
+        if (side.Plan.CheaperOrder is { } order)
+        {
+            // What the order costs beyond need is the share of the rows that it visits for nothing.
+            yield return (new Finding(FindingKind.DearerJoinOrder, null, 1 - (order.RowsVisited / (double)Math.Max(order.RowsVisitedBefore, 1)), outer?.Sources.Select(s => s.Span).ToList() ?? []) { Columns = order.Before, OtherColumns = order.Tables, Statistics = WorstOf(side, outer) })
+                .With((Fact.RowsVisited, order.RowsVisitedBefore), (Fact.RowsVisitedOtherwise, order.RowsVisited));
+        }
+
         foreach (Finding finding in JoinFindings(side, sources, operators))
         {
             yield return finding;
@@ -202,6 +209,13 @@ public static class PlanFindings
         { IsStale: true } => StatisticsState.Stale,
         _ => IsUneven(table, o) ? StatisticsState.Uneven : StatisticsState.Fresh,
     };
+
+    /// <summary>What may be wrong with the statistics of a block's tables: missing before stale.</summary>
+    private static StatisticsState WorstOf(PlanSide side, QueryBlock? block)
+    {
+        List<CatalogTable> tables = [.. block?.Sources.Select(s => side.Catalog?.Table(s.Name)).OfType<CatalogTable>() ?? []];
+        return tables.Count == 0 ? StatisticsState.NotKnown : tables.Any(t => t.AnalyzedRows is null) ? StatisticsState.Missing : tables.Any(t => t.IsStale) ? StatisticsState.Stale : StatisticsState.Fresh;
+    }
 
     /// <summary>An equality on plain columns, of which it is known that some values are far more frequent than others: from the server's list of common values, or where an average over equal keys alone made the estimate.</summary>
     private static bool IsUneven(CatalogTable table, PlanOperator o) => Belief.Parts(o, table) is { Count: > 0 } parts

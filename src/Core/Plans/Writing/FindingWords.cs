@@ -22,6 +22,7 @@ public static class FindingWords
         FindingKind.RowsBeforeEnough => $"{f.Table} is read from its beginning until enough was found: {Count(f, Fact.RowsVisited)} rows, of which {Count(f, Fact.RowsPassed)} passed so far.",
         FindingKind.ConvertedColumn => $"`{f.Predicate}`: {f.Columns[0]} is {f.Columns[1]}, and each value of it is converted to {f.Other} before it is compared; an index on {f.Columns[0]} is in another order.",
         FindingKind.NeedlessDistinct => $"DISTINCT takes nothing away: {Listed(f.Columns)} {(f.Columns.Count == 1 ? "is" : "are")} in the list, and unique in {f.Table}.",
+        FindingKind.DearerJoinOrder => $"Joined in the order {Listed(f.Columns)}, {Count(f, Fact.RowsVisited)} rows are visited; {Listed(f.OtherColumns)}, tried, visits {Count(f, Fact.RowsVisitedOtherwise)}.{(f.Statistics switch { StatisticsState.Missing => " Statistics of a table among them are missing.", StatisticsState.Stale => " Statistics of a table among them are stale.", _ => "" })}",
         FindingKind.RowsReadPerRowReturned => $"{Count(f, Fact.RowsVisited)} rows are visited for {Count(f, Fact.RowsReturned)} returned: {Figures.Three(f[Fact.RowsVisited] / Math.Max(f[Fact.RowsReturned], 1))} for each.{(f.Columns.Count > 0 ? $" An index that could lead to them begins with {Listed(f.Columns)}." : "")}",
         FindingKind.LookUpsBehindIndex => $"{f.Index} does not hold all that is needed: {Count(f, Fact.RowsVisited)} of its entries each lead to a look-up in {f.Table}{(f.Has(Fact.RowsPassed) ? $", of which {Count(f, Fact.RowsPassed)} pass" : "")}.",
         FindingKind.IndexBuiltAnew => $"No index of {f.Table} serves {f.Predicate ?? "the join"}, so each execution builds one{(f.Has(Fact.RowsVisited) ? $" of {Count(f, Fact.RowsVisited)} rows" : "")} and throws it away.",
@@ -60,6 +61,7 @@ public static class FindingWords
     {
         FindingKind.LeadingWildcard when f.Other!.TrimEnd('\'') is not [.., '%' or '_' or '*' or '?'] => "A column, or an index on an expression, that holds the value reversed: what values end with is then what they begin with.",
         FindingKind.LeadingWildcard => "An index over parts of words (three letters each), or a full-text index where whole words are meant.",
+        FindingKind.DearerJoinOrder when f.Statistics is StatisticsState.Fresh or StatisticsState.NotKnown => "See what holds the planner to that order: joins written as CROSS JOIN on SQLite, join_collapse_limit or more tables than it allows on PostgreSQL; else conditions whose columns depend on each other.",
         _ => Glossary.Entries.First(e => e.Kind == f.Kind).Remedies is [var first, ..] ? first : "",
     };
 
