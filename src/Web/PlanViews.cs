@@ -124,12 +124,13 @@ public sealed record CatalogueView(long? TrialId, string? ReadAt, int PageSize, 
 
 /// <param name="StatisticsOffBy">Rows over rows that the statistics know of, or the reverse; null where one is missing.</param>
 /// <param name="Stale">Whether the statistics know another table than there is.</param>
+/// <param name="Apart">A column that holds another number of values than they say; null where none was found.</param>
 /// <param name="ChangedRows">Rows written since they were gathered; null where the engine does not count them.</param>
 public sealed record TableView(
-    string Name, long? Rows, long? Pages, long? AnalyzedRows, double? StatisticsOffBy, bool Stale, long? ChangedRows, IReadOnlyList<CatalogColumn> Columns, IReadOnlyList<IndexView> Indexes, IReadOnlyList<CatalogTrigger> Triggers)
+    string Name, long? Rows, long? Pages, long? AnalyzedRows, double? StatisticsOffBy, bool Stale, long? ChangedRows, ValuesApart? Apart, IReadOnlyList<CatalogColumn> Columns, IReadOnlyList<IndexView> Indexes, IReadOnlyList<CatalogTrigger> Triggers)
 {
     public static TableView Of(CatalogTable t, IReadOnlySet<string>? used) =>
-        new(t.Name, t.Rows, t.Pages, t.AnalyzedRows, t.StatisticsOffBy, t.IsStale, t.ChangedRows, t.Columns, t.Indexes.Select(i => new IndexView(i, used?.Contains(i.Name))).ToList(), t.Triggers);
+        new(t.Name, t.Rows, t.Pages, t.AnalyzedRows, t.StatisticsOffBy, t.IsStale, t.ChangedRows, t.Apart, t.Columns, t.Indexes.Select(i => new IndexView(i, used?.Contains(i.Name))).ToList(), t.Triggers);
 }
 
 /// <param name="Used">Whether a line of the trial went through it; null where that is not known.</param>

@@ -36,6 +36,9 @@ public sealed record CatalogTable(
     /// <summary>Whether the table's values, counted, are what the statistics say; null where they were not counted.</summary>
     public bool? ValuesAgree { get; init; }
 
+    /// <summary>A column that holds another number of values than the statistics say; null where none was found.</summary>
+    public ValuesApart? Apart { get; init; }
+
     /// <summary>Whether the server itself saw statistics being gathered; a copy brings them along from elsewhere.</summary>
     public bool AnalyzedHere { get; init; }
 
@@ -54,12 +57,25 @@ public sealed record CatalogTable(
     private const double StaleFrom = 0.2, OffFrom = 2;
 
     /// <summary>Whether the statistics know another table than there is: by its rows, or by how many of them were written since.</summary>
-    public bool IsStale => StatisticsOffBy >= OffFrom || (ValuesAgree != true && ChangedRows is { } changed && changed > Math.Max(Rows ?? 0, AnalyzedRows ?? 0) * StaleFrom);
+    public bool IsStale => StatisticsOffBy >= OffFrom || ValuesAgree == false || (ValuesAgree != true && ChangedRows is { } changed && changed > Math.Max(Rows ?? 0, AnalyzedRows ?? 0) * StaleFrom);
 
     /// <summary>Whether a column can hold no NULL: it is declared so, or is the row's own number (SQLite's manual, "CREATE TABLE", on NULL in primary keys).</summary>
     public bool IsNeverNull(CatalogColumn column) => column.NotNull || (column.Key == 1 && Columns.Count(c => c.Key > 0) == 1 && column.Type.Equals("INTEGER", StringComparison.OrdinalIgnoreCase));
 
     public CatalogColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
+}
+
+/// <summary>How many different values a column holds, and is believed to hold.</summary>
+/// <param name="Believed">By the statistics.</param>
+/// <param name="Counted">On the copy; NULL is one.</param>
+/// <param name="Column">As the engine has it.</param>
+public sealed record ValuesApart(string Column, long Believed, long Counted)
+{
+    /// <summary>As counted over as believed in, or the reverse: a sample of a table may miss as many.</summary>
+    private const double From = 3;
+
+    /// <summary>Whether two numbers of values are further apart than a sample explains.</summary>
+    public static bool Are(double believed, double counted) => Math.Max(believed, 1) >= Math.Max(counted, 1) * From || Math.Max(counted, 1) >= Math.Max(believed, 1) * From;
 }
 
 /// <param name="Event">insert, update or delete.</param>

@@ -73,6 +73,12 @@ public enum Fact
     /// <summary>Rows that the statistics know of.</summary>
     RowsKnown,
 
+    /// <summary>Different values of a column that the statistics know of.</summary>
+    ValuesKnown,
+
+    /// <summary>Different values that it holds.</summary>
+    ValuesCounted,
+
     /// <summary>Rows that were written since the statistics were gathered.</summary>
     RowsChanged,
 

@@ -14,25 +14,22 @@ internal sealed class ValuesSeen(PostgresConnection connection, TimeSpan limit)
 {
     private const int MostColumns = 8;
 
-    /// <summary>Different values, as counted over as believed in, or the reverse: a sample of a table may miss as many.</summary>
-    private const double DistinctOff = 3;
-
     /// <summary>Share of the rows that lie beyond the histogram; of a sample's it is a few in ten thousand.</summary>
     private const double BeyondFrom = 0.05;
 
     private readonly long _start = System.Diagnostics.Stopwatch.GetTimestamp();
 
     /// <summary>The catalogue with <see cref="CatalogTable.ValuesAgree"/> where that was counted.</summary>
-    public Catalog In(Catalog catalog) => catalog with { Tables = [.. catalog.Tables.Select(t => t is { IsStale: true, StatisticsOffBy: < 2, AnalyzedRows: > 0 } ? t with { ValuesAgree = Agree(t) } : t)] };
+    public Catalog In(Catalog catalog) => catalog with { Tables = [.. catalog.Tables.Select(t => t is { IsStale: true, StatisticsOffBy: < 2, AnalyzedRows: > 0 } ? Counted(t) : t)] };
 
-    /// <returns>Null where it took too long, or there is nothing to compare with.</returns>
-    private bool? Agree(CatalogTable table)
+    /// <returns>The table as it is where it took too long, or there is nothing to compare with.</returns>
+    private CatalogTable Counted(CatalogTable table)
     {
         List<CatalogColumn> columns = [.. table.Columns.Where(c => c.Statistics is not null).Take(MostColumns)];
         TimeSpan left = limit - System.Diagnostics.Stopwatch.GetElapsedTime(_start);
         if (columns.Count == 0 || left <= TimeSpan.Zero)
         {
-            return null;
+            return table;
         }
 
         var sql = new StringBuilder("SELECT count(*)");
@@ -46,13 +43,14 @@ internal sealed class ValuesSeen(PostgresConnection connection, TimeSpan limit)
         {
             connection.Execute($"SET statement_timeout = {((int)Math.Max(1, left.TotalMilliseconds)).ToString(CultureInfo.InvariantCulture)}");
             double[] counted = [.. connection.Rows($"{sql} FROM {QualifiedName(table.Name)}")[0].Select(v => double.Parse(v!, CultureInfo.InvariantCulture))];
-            return !columns.Index().Any(c => counted[1 + (c.Index * 2)] is var distinct && c.Item.Statistics!.DistinctOf(table.AnalyzedRows!.Value) is var believed
-                && (Math.Max(distinct, 1) >= Math.Max(believed, 1) * DistinctOff || Math.Max(believed, 1) >= Math.Max(distinct, 1) * DistinctOff || counted[2 + (c.Index * 2)] > counted[0] * BeyondFrom));
+            ValuesApart? apart = columns.Index().Select(c => (c.Item.Name, Believed: c.Item.Statistics!.DistinctOf(table.AnalyzedRows!.Value), Counted: counted[1 + (c.Index * 2)]))
+                .Where(c => ValuesApart.Are(c.Believed, c.Counted)).Select(c => new ValuesApart(c.Name, (long)Math.Round(c.Believed), (long)c.Counted)).FirstOrDefault();
+            return table with { Apart = apart, ValuesAgree = apart is null && !columns.Index().Any(c => counted[2 + (c.Index * 2)] > counted[0] * BeyondFrom) };
         }
         catch (EngineException)
         {
             // Values that cannot be compared, or not in time.
-            return null;
+            return table;
         }
     }
 

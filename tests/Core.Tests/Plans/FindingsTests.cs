@@ -28,6 +28,7 @@ public class FindingsTests
     [InlineData(1_000, 1_000, 201L, true, false)]
     [InlineData(1_000, 1_000, 201L, false, true)]
     [InlineData(1_000, 1_000, null, null, false)]
+    [InlineData(1_000, 1_000, null, false, true)]
     [InlineData(1_990, 1_000, null, null, false)]
     [InlineData(2_000, 1_000, null, true, true)]
     [InlineData(500, 1_000, 0L, null, true)]
@@ -78,6 +79,36 @@ public class FindingsTests
         "SELECT DISTINCT depot.code FROM depot JOIN parcel ON parcel.depot_id = depot.id") with
     { Rows = left })
         .Contains(FindingKind.RowsMultiplied).ShouldBe(multiplied);
+
+    // With LIMIT, a scan that did not come to the end of its table has not seen the rest.
+    [Theory]
+    [InlineData(248_000, true)]
+    [InlineData(246_000, false)]
+    public void A_scan_that_stopped_is_told_as_one(long visited, bool whole) =>
+        Kinds(Side("SELECT * FROM parcel WHERE weight = 3 LIMIT 5", "SCAN parcel", (1, visited, 5, 0.9))).ToHashSet().IsSupersetOf([whole ? FindingKind.WholeTableForFewRows : FindingKind.RowsBeforeEnough]).ShouldBeTrue();
+
+    // GROUP BY folds what one table holds anyway; several that multiply each other make more rows than any of them has.
+    [Theory]
+    [InlineData(1_000_000, true)]
+    [InlineData(999_999, false)]
+    public void Grouping_takes_back_what_joins_multiplied(long made, bool multiplied) => Kinds(Dialects.Side(
+        Counted("SCAN depot|SEARCH parcel USING INDEX parcel_depot (depot_id=?)", [(1, 200, 200, 0.5), (200, made, made, 0.5)]),
+        "SELECT depot.code, count(*) FROM depot JOIN parcel ON parcel.depot_id = depot.id GROUP BY depot.code") with
+    { Rows = 200, Catalog = Depot })
+        .Contains(FindingKind.RowsMultiplied).ShouldBe(multiplied);
+
+    // An average hides something where one value is known to have twice the rows of an average one, or more: a fifth of ten values is.
+    [Theory]
+    [InlineData(0.2, "=", StatisticsState.Uneven)]
+    [InlineData(0.19, "=", StatisticsState.Fresh)]
+    [InlineData(0.5, "<>", StatisticsState.Fresh)]
+    public void Averages_hide_only_where_values_are_uneven(double most, string sign, StatisticsState state)
+    {
+        var column = new CatalogColumn("kind", "integer", false, 0) { Statistics = new(0, 10, ["3"], [most], [], null) };
+        var scan = new PlanOperator(OperatorKind.Scan, "Seq Scan on crate", "crate", null, $"(kind {sign} 3)", false, []) { EstimatedRows = 1_000, Counts = new(1, 10_000, 10, 1) };
+        PlanFindings.Of(Dialects.Side(new([scan]), $"SELECT * FROM crate WHERE kind {sign} 3", Dialects.PostgreSql) with { Rows = 10, Catalog = new(8192, [new("crate", [column], 10_000, 90, 10_000, [])]) })
+            .First(f => f.Kind == FindingKind.EstimateOff).Statistics.ShouldBe(state);
+    }
 
     [Fact]
     public void A_table_read_whole_for_most_of_its_rows_is_no_finding() =>

@@ -2606,7 +2606,7 @@ export interface components {
          * @description What makes a plan cost more than it need; the glossary explains each at length.
          * @enum {unknown}
          */
-        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns" | "rowsBeforeEnough" | "convertedColumn" | "needlessDistinct";
+        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns" | "rowsBeforeEnough" | "convertedColumn" | "needlessDistinct" | "dearerJoinOrder";
         FindingView: {
             kind: components["schemas"]["FindingKind"];
             title: string;
@@ -3691,6 +3691,7 @@ export interface components {
             stale: boolean;
             /** Format: int64 */
             changedRows: null | number;
+            apart: null | components["schemas"]["ValuesApart"];
             columns: components["schemas"]["CatalogColumn"][];
             indexes: components["schemas"]["IndexView"][];
             triggers: components["schemas"]["CatalogTrigger"][];
@@ -3834,6 +3835,21 @@ export interface components {
             name: string;
             /** Format: int64 */
             bytes: number;
+        };
+        /** @description How many different values a column holds, and is believed to hold. */
+        ValuesApart: {
+            /** @description As the engine has it. */
+            column: string;
+            /**
+             * Format: int64
+             * @description By the statistics.
+             */
+            believed: number;
+            /**
+             * Format: int64
+             * @description On the copy; NULL is one.
+             */
+            counted: number;
         };
         /** @enum {unknown} */
         Verdict: "regressed" | "improved" | "level" | "unsettled" | "failed" | null;

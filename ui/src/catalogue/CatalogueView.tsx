@@ -180,6 +180,13 @@ function Statistics({ table: t }: { table: Table }) {
       </strong>
     );
   }
+  if (t.stale && t.apart) {
+    return (
+      <strong className="text-dearer">
+        stale: {count(t.apart.counted)} values of {t.apart.column}, {count(t.apart.believed)} known
+      </strong>
+    );
+  }
   return <span className="text-quiet">fresh</span>;
 }
 

@@ -26,6 +26,7 @@ const table = (name: string, rows: number | null, analyzedRows: number | null) =
   statisticsOffBy: rows !== null && analyzedRows !== null ? rows / analyzedRows : null,
   stale: false,
   changedRows: null,
+  apart: null,
   columns: [{ name: "id", type: "INTEGER", notNull: true, key: 1 }],
   indexes: [{ index: index(`${name}_i`, ["depot", "note"], 512), used: false }],
   triggers: [{ name: "count_in", event: "insert" }],

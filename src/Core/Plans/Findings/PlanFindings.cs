@@ -85,8 +85,8 @@ public static class PlanFindings
         if (o.OffBy is >= EstimateOffFrom && o.EstimatedRows is { } estimated && c?.RowsPerLoop is { } counted && Math.Max(estimated, counted) >= EstimateMatters && !(stopped && counted < estimated) && !o.Children.Any(PartsBelow))
         {
             CatalogTable? known = sources.Known(at);
-            yield return (About(FindingKind.EstimateOff, c.Share) with { Table = known?.Name ?? table, Other = table.Length > 0 ? table : o.Text, Predicate = o.Condition, Statistics = StatisticsOf(known, o) })
-                .With((Fact.RowsExpected, estimated), (Fact.RowsCame, counted), (Fact.RowsKnown, known?.AnalyzedRows), (Fact.TableRows, known?.Rows), (Fact.RowsChanged, known?.ChangedRows));
+            yield return (About(FindingKind.EstimateOff, c.Share) with { Table = known?.Name ?? table, Other = table.Length > 0 ? table : o.Text, Predicate = o.Condition, Statistics = StatisticsOf(known, o), Columns = known?.Apart is { } apart ? [apart.Column] : [] })
+                .With((Fact.RowsExpected, estimated), (Fact.RowsCame, counted), (Fact.RowsKnown, known?.AnalyzedRows), (Fact.TableRows, known?.Rows), (Fact.RowsChanged, known?.ChangedRows), (Fact.ValuesKnown, known?.Apart?.Believed), (Fact.ValuesCounted, known?.Apart?.Counted));
         }
 
         if (DependentColumns.Of(o, sources.Known(at), at, places) is { } dependent)
