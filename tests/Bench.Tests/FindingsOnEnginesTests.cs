@@ -89,6 +89,25 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
         }
     }
 
+    /// <summary>The same for what only a server tells.</summary>
+    [Theory]
+    [InlineData(FindingKind.SpillsToDisk, "SET work_mem = '64kB'", "SELECT id FROM lake ORDER BY area, id", "SET work_mem = '64MB'")]
+    [InlineData(FindingKind.HashBatches, "SET work_mem = '64kB'; SET enable_mergejoin = off", "SELECT count(*) FROM lake a JOIN lake b ON a.area = b.area", "SET work_mem = '64MB'")]
+    [InlineData(FindingKind.HeapFetches, "CREATE INDEX lake_region ON lake (region); UPDATE lake SET area = area + 1; SET enable_seqscan = off; SET enable_bitmapscan = off", "SELECT count(region) FROM lake WHERE region < 20", "VACUUM lake")]
+    [InlineData(FindingKind.CompilingCosts, "SET jit = on; SET jit_above_cost = 0; SET jit_inline_above_cost = 0; SET jit_optimize_above_cost = 0", "SELECT sum(area + depth * 2) FROM lake WHERE id < 100", "SET jit = off")]
+    [InlineData(FindingKind.LoopOverWrongEstimate, "", "SELECT count(*) FROM tide t JOIN lake l ON l.id = t.id WHERE t.kind = 9", "ANALYZE tide")]
+    [InlineData(FindingKind.DependentColumns, "CREATE TABLE reef AS SELECT i AS id, i % 100 AS a, i % 100 / 2 AS b FROM generate_series(1, 50000) i; ANALYZE reef", "SELECT id FROM reef WHERE a = 7 AND b = 3", "CREATE STATISTICS reef_ab (dependencies, mcv) ON a, b FROM reef; ANALYZE reef")]
+    public async Task A_remedy_helps_on_a_server(FindingKind kind, string setup, string sql, string remedy)
+    {
+        Lakes.Found of = await lakes.PostgresAsync();
+        string first = setup.Length > 0 ? setup : "SET enable_material = on";
+        (await of.FindAsync(sql, first)).Where(f => f.Kind == kind).ShouldHaveSingleItem(of.Plan!.Text).Remedy.ShouldNotBeEmpty();
+        (long work, string? rows) = (of.Work, of.Rows);
+        (await of.FindAsync(sql, $"{first}; {remedy}")).ShouldNotContain(f => f.Kind == kind, of.Plan.Text);
+        of.Rows.ShouldBe(rows);
+        of.Work.ShouldBeLessThanOrEqualTo(work);
+    }
+
     private static long Handed(Plan plan) => plan.Lines().Sum(l => l.Operator.Counts?.RowsPassed ?? 0);
 
     // Passed is what the conditions let through, not what LIMIT kept of it.
