@@ -55,9 +55,9 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
     /// <summary>The lines that this session measures.</summary>
     public IEnumerable<LineBrief> Lines => brief.Lines.Where(l => order.Lines.Count == 0 || order.Lines.Contains(l.Number));
 
-    /// <summary>With an order of joins that is cheaper than the plan's, where one is found; under a deadline only where that is quick.</summary>
+    /// <summary>With an order of joins that is cheaper than the plan's, where one is found; under a deadline only where that is quick, and at its beginning: all lines are to be looked at first.</summary>
     public Inspection WithOrders(Inspection found, ISubjectCopy copy, CaseRun of, Catalog? catalog, ExecutionLimit limit) =>
-        Deadline is not null && found.ColdMilliseconds > QuickMilliseconds ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
+        Deadline is { } deadline && (found.ColdMilliseconds > QuickMilliseconds || Clock.Elapsed > deadline / LinesThatFit) ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
 
     /// <summary>What is known of a line that was looked at on both sides.</summary>
     public LineEvidence Seen(LineBrief line, Inspection onBefore, Inspection onAfter) => LineEvidence.Nothing(line, Options) with { Before = onBefore, After = onAfter };

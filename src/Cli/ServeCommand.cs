@@ -112,7 +112,7 @@ internal static class ServeCommand
         var books = new BookStore(ledger, TimeProvider.System);
         var trials = new TrialStore(ledger, TimeProvider.System);
         BookRecord book = books.Open(scenario.DatabasePath, DemoScenario.BookName);
-        books.KeepWorkload(book.Id, scenario.Workload);
+        books.KeepWorkload(book.Id, scenario.Workload, "the example");
         ReadDemoCaptures(ledger, book.Id, scenario);
         List<ChangeRecord> changes = scenario.Changes.Select(c => books.KeepChange(book.Id, c.Title, c.Note, c.Text)).ToList();
         if (trials.OfBook(book.Id).All(t => t.State is not (TrialState.Waiting or TrialState.Running)))
@@ -132,7 +132,7 @@ internal static class ServeCommand
     {
         BookStore books = services.GetRequiredService<BookStore>();
         BookRecord book = books.Open(services.GetRequiredService<SubjectPasswords>().PutAway(filled.Address, null), $"{DemoScenario.BookName} on {filled.Server.Engine.Name}");
-        books.KeepWorkload(book.Id, filled.Scenario.Workload);
+        books.KeepWorkload(book.Id, filled.Scenario.Workload, "the example");
         foreach (DemoChange change in filled.Scenario.Changes)
         {
             books.KeepChange(book.Id, change.Title, change.Note, change.Text);

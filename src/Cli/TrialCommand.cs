@@ -101,7 +101,7 @@ internal static class TrialCommand
                 return (int)Outcomes.Of(account);
             }
 
-            ResultDocument result = ResultDocument.Of(account, KnownEngines.Shown(subject), workload, change);
+            ResultDocument result = ResultDocument.Of(account, KnownEngines.Shown(subject), workload, change, at: DateTimeOffset.UtcNow.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture));
             return Write(parsed, result) ? (int)Outcomes.Of(account, parsed.GetValue(Strict)) : ExitCode.NotMeasured;
         }
         catch (BenchProcessException e)
@@ -223,10 +223,7 @@ internal static class TrialCommand
             (parsed.GetValue(Csv), () => TextTable.Csv(result)),
             (parsed.GetValue(Html), () => TextTable.Html(result)),
         };
-        if (parsed.GetValue(Out) is null)
-        {
-            Console.Out.Write(TextTable.Plain(result));
-        }
+        Console.Out.Write(parsed.GetValue(Out) is null ? TextTable.Plain(result) : result.Headline + "\n");
 
         foreach ((string? path, Func<string> text) in outputs)
         {
@@ -268,20 +265,37 @@ internal static class TrialCommand
 
     }
 
-    /// <summary>One line on standard error, rewritten in place, when that is a terminal.</summary>
-    private sealed class TerminalProgress(int lines) : IDisposable
+    /// <summary>How far it is, on standard error: one line rewritten in place where that is a terminal, else a line every ten seconds.</summary>
+    private sealed class TerminalProgress : IDisposable
     {
+        private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
+
+        private readonly int _lines;
         private readonly bool _on = !Console.IsErrorRedirected;
+        private readonly long _begun = System.Diagnostics.Stopwatch.GetTimestamp();
+        private readonly Timer? _timer;
         private int _ended;
+        private volatile string _text = "beginning";
+
+        public TerminalProgress(int lines)
+        {
+            _lines = lines;
+            _timer = _on ? null : new(_ => Console.Error.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{System.Diagnostics.Stopwatch.GetElapsedTime(_begun).TotalSeconds:0} s: {_text}")), null, Every, Every);
+        }
 
         public void Show(BenchEvent happened, TrialAccount account)
         {
             _ended += happened is LineEnded && !account.Confirming ? 1 : 0;
-            if (_on && account.Stage is { } stage && happened is StageReached or LineEnded)
+            if (account.Stage is not { } stage || happened is not (StageReached or LineEnded))
             {
-                string text = string.Create(CultureInfo.InvariantCulture,
-                    $"{_ended} of {lines} lines  {(account.Confirming ? "confirming, " : "")}{stage.Stage} {stage.Detail}");
-                Console.Error.Write("\r\x1b[K" + (text.Length > 100 ? text[..100] : text));
+                return;
+            }
+
+            string text = string.Create(CultureInfo.InvariantCulture, $"{_ended} of {_lines} lines  {(account.Confirming ? "confirming, " : "")}{stage.Stage} {stage.Detail}");
+            _text = string.Concat((text.Length > 100 ? text[..100] : text).Select(c => char.IsControl(c) ? ' ' : c));
+            if (_on)
+            {
+                Console.Error.Write("\r\x1b[K" + _text);
             }
         }
 
@@ -291,8 +305,14 @@ internal static class TrialCommand
             {
                 Console.Error.Write("\r\x1b[K");
             }
+
+            _timer?.Change(Timeout.Infinite, Timeout.Infinite);
         }
 
-        public void Dispose() => Clear();
+        public void Dispose()
+        {
+            Clear();
+            _timer?.Dispose();
+        }
     }
 }

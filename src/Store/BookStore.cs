@@ -50,10 +50,60 @@ public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
         return book;
     }
 
-    public void KeepWorkload(long id, string workload)
+    private const int MostVersions = 100;
+
+    /// <summary>Gives a book another workload; what it was stays among its versions.</summary>
+    /// <param name="why">What brought it, in a few words.</param>
+    public void KeepWorkload(long id, string workload, string why)
     {
         using SqliteConnection connection = ledger.Open();
-        connection.Execute("UPDATE book SET workload = @workload WHERE id = @id", new { id, workload });
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        string now = clock.Now();
+        (string Text, string CreatedAt) before = connection.QueryFirstOrDefault<(string, string)>("SELECT workload, created_at FROM book WHERE id = @id", new { id }, transaction);
+        if (before.Text == workload)
+        {
+            return;
+        }
+
+        // A ledger of before versions were kept has one that is not among them.
+        connection.Execute("""
+            INSERT INTO workload_version (book_id, kept_at, why, text)
+            SELECT @id, @at, 'as it was', @text WHERE @text <> '' AND NOT EXISTS (SELECT 1 FROM workload_version WHERE book_id = @id)
+            """, new { id, at = before.CreatedAt, text = before.Text }, transaction);
+        connection.Execute("INSERT INTO workload_version (book_id, kept_at, why, text) VALUES (@id, @now, @why, @workload)", new { id, now, why, workload }, transaction);
+        connection.Execute("UPDATE book SET workload = @workload WHERE id = @id", new { id, workload }, transaction);
+        connection.Execute("""
+            DELETE FROM workload_version WHERE book_id = @id AND id NOT IN (SELECT id FROM workload_version WHERE book_id = @id ORDER BY id DESC LIMIT @most)
+            """, new { id, most = MostVersions }, transaction);
+        transaction.Commit();
+    }
+
+    /// <summary>The versions of a book's workload, the latest first: that one is in force.</summary>
+    public IReadOnlyList<WorkloadVersion> WorkloadVersions(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<WorkloadVersion>("SELECT id AS Id, kept_at AS KeptAt, why AS Why, text AS Text FROM workload_version WHERE book_id = @id ORDER BY id DESC", new { id }).AsList();
+    }
+
+    /// <summary>What goes with a book when it is deleted; null where there is none.</summary>
+    public BookContents? Contents(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.QuerySingleOrDefault<BookContents>("""
+            SELECT (SELECT count(*) FROM change WHERE book_id = b.id) AS Changes, (SELECT count(*) FROM trial WHERE book_id = b.id) AS Trials,
+                (SELECT count(*) FROM pattern WHERE book_id = b.id) AS Statements, (SELECT count(*) FROM capture_file WHERE book_id = b.id) AS Files,
+                (SELECT count(*) FROM deployment WHERE book_id = b.id) AS Deployments, (SELECT count(*) FROM watch WHERE book_id = b.id) AS Watches,
+                (SELECT count(*) FROM note n JOIN pattern p ON p.id = n.pattern_id WHERE p.book_id = b.id) AS Notes,
+                (SELECT count(*) FROM standing_plan WHERE book_id = b.id) AS StandingPlans
+            FROM book b WHERE b.id = @id
+            """, new { id });
+    }
+
+    /// <summary>Deletes a book with all that belongs to it; its database is not touched.</summary>
+    public void Delete(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("DELETE FROM book WHERE id = @id", new { id });
     }
 
     public IReadOnlyList<ChangeRecord> Changes(long bookId)

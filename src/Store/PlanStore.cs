@@ -8,9 +8,10 @@ using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Store;
 
-/// <summary>The plan that a team accepted for a statement.</summary>
+/// <summary>The plan that a team holds a statement to.</summary>
+/// <param name="Since">When it became the standing plan.</param>
 /// <param name="Outline">The plan's text.</param>
-public sealed record StandingPlan(string Shape, string Outline, string Note, string AcceptedAt);
+public sealed record StandingPlan(string Shape, string Outline, string Note, string Since);
 
 /// <summary>A rewrite that holds a statement to a plan for the time being.</summary>
 public sealed record PinRecord
@@ -58,7 +59,7 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
             .ToDictionary(s => unchecked((ulong)s.Pattern), s => s.Shape);
     }
 
-    public void Accept(long bookId, ulong pattern, string shape, string outline, string note)
+    public void MakeStanding(long bookId, ulong pattern, string shape, string outline, string note)
     {
         using SqliteConnection connection = ledger.Open();
         connection.Execute("""
@@ -67,7 +68,7 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
             """, new { bookId, pattern = unchecked((long)pattern), shape, outline, note, now = clock.Now() });
     }
 
-    public void Forget(long bookId, ulong pattern)
+    public void LetGo(long bookId, ulong pattern)
     {
         using SqliteConnection connection = ledger.Open();
         connection.Execute("DELETE FROM standing_plan WHERE book_id = @bookId AND pattern = @pattern", new { bookId, pattern = unchecked((long)pattern) });

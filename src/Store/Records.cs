@@ -2,6 +2,15 @@ using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Store;
 
+/// <summary>What a book's workload was from a time on.</summary>
+/// <param name="Why">What brought it, in a few words.</param>
+public sealed record WorkloadVersion(long Id, string KeptAt, string Why, string Text);
+
+/// <summary>How much belongs to a book.</summary>
+/// <param name="Statements">Patterns of its daybook.</param>
+/// <param name="Files">That were read into it.</param>
+public sealed record BookContents(long Changes, long Trials, long Statements, long Files, long Deployments, long Watches, long Notes, long StandingPlans);
+
 /// <summary>One subject database with everything recorded about it.</summary>
 public sealed record BookRecord
 {

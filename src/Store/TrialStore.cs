@@ -40,6 +40,13 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         return Find(id)!;
     }
 
+    /// <summary>Deletes a trial with its lines, samples and decisions; what was listed or stands because of it stays.</summary>
+    public void Delete(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("DELETE FROM trial WHERE id = @id", new { id });
+    }
+
     public TrialRecord? Find(long id)
     {
         using SqliteConnection connection = ledger.Open();

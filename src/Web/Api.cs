@@ -25,6 +25,7 @@ internal static class Api
     {
         RouteGroupBuilder api = app.MapGroup("/api").AddEndpointFilter(RequestJson.RefuseNullsAsync);
         api.MapGet("/server", Server);
+        api.MapGet("/alive", () => TypedResults.NoContent());
         api.MapGet("/books", (BookStore books) => books.All().Select(b => new BookListItem(b.Id, b.Name, b.Subject)).ToList());
         api.MapGet("/books/{id:long}", Book);
         api.MapPost("/check", Check);
@@ -33,11 +34,13 @@ internal static class Api
         api.MapPost("/trials", StartTrial);
         api.MapGet("/trials/{id:long}", Trial);
         api.MapGet("/trials/{id:long}/lines/{number:int}", TrialLine);
+        api.MapGet("/trials/{id:long}/findings", Findings);
         api.MapPost("/trials/{id:long}/cancel", Cancel);
         api.MapPost("/trials/{id:long}/again", Again);
         api.MapPost("/trials/{id:long}/decide", DecideAnew);
         api.MapGet("/trials/{id:long}/result.{format}", Result).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/events", Events).ExcludeFromDescription();
+        BookApi.Map(api);
         PlansApi.Map(api);
         BatchApi.Map(api);
         WatchApi.Map(api);
@@ -164,7 +167,7 @@ internal static class Api
 
         string name = engine.NameOf(subject);
         BookRecord book = books.Open(subject, string.IsNullOrWhiteSpace(request.BookName) ? name : request.BookName.Trim());
-        books.KeepWorkload(book.Id, request.Workload);
+        books.KeepWorkload(book.Id, request.Workload, "a trial was started");
         string title = options.NoiseCheck ? "Noise check" : string.IsNullOrWhiteSpace(request.Title) ? TitleOf(request.Change) : request.Title.Trim();
         long? change = options.NoiseCheck ? null : books.KeepChange(book.Id, title, "", request.Change).Id;
         TrialRecord trial = trials.Add(book.Id, change, title, request.Workload, request.Change, options);
@@ -187,6 +190,11 @@ internal static class Api
 
     /// <summary>A running account with provisional decisions for the lines that have ended.</summary>
     private static TrialAccount Shown(TrialAccount account) => account.Lines.Any(l => l.Decision is not null) ? account : account.Decided();
+
+    private static Results<Ok<IReadOnlyList<LineFindingView>>, NotFound<ProblemReport>> Findings(long id, TrialStore trials, TrialDesk desk) =>
+        trials.Find(id) is { } trial
+            ? TypedResults.Ok<IReadOnlyList<LineFindingView>>([.. TrialFindings.Of(Shown(desk.AccountOf(trial))).Select(f => new LineFindingView(f.Line, f.Statement, f.Case, f.SecondsPerDay, FindingView.Of(f.Finding)))])
+            : TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
 
     private static Results<Ok<LinePage>, NotFound<ProblemReport>> TrialLine(long id, int number, TrialStore trials, TrialDesk desk, PlanStore plans) =>
         trials.Find(id) is { } trial && Shown(desk.AccountOf(trial)) is var account && account.Find(number) is { } line
@@ -251,7 +259,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, TrialStore.NameOf(trial.State), trials.Settlements(id) is [{ Decided: var kept }, ..] ? kept : null);
+        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, TrialStore.NameOf(trial.State), trials.Settlements(id) is [{ Decided: var kept }, ..] ? kept : null, trial.FinishedAt ?? trial.StartedAt);
         return format switch
         {
             "json" => TypedResults.Text(result.ToJson(), "application/json", Encoding.UTF8),

@@ -143,7 +143,7 @@ public sealed record BlockView(double AtSeconds, bool BeforeFirst, double Before
 
 /// <param name="Plans">Null where neither side has a plan.</param>
 /// <param name="Confirmation">What the second session said; null where there was none.</param>
-/// <param name="Standing">The plan that the team accepted for the statement; null where there is none.</param>
+/// <param name="Standing">The plan that the statement is held to; null where there is none.</param>
 /// <param name="LeavesStanding">Whether the side after runs by another; null where there is none to leave.</param>
 /// <param name="Pin">Whether the statement can be held to its plan before (offered), or this rewrite is such a pin that may be listed (proven); null otherwise.</param>
 /// <param name="BandLow">Lowest ratio that counts as level; null where any saving is under the floor.</param>
@@ -181,39 +181,8 @@ public sealed record LinePage(
             && (after is null || pins.IndexesNamed(sql).All(i => after.Index(i) is not null)) ? "offered" : null;
     }
 
-    private static ComparisonView? Compared(Line line, TrialAccount account)
-    {
-        LineEvidence e = line.Evidence;
-        PlanSide? before = SideOf(line, account, Core.Trials.Side.Before), after = SideOf(line, account, Core.Trials.Side.After);
-        List<Line> others = [.. account.Lines.Where(o => o.Brief.Statement == e.Brief.Statement && o.Number != e.Brief.Number)];
-        Finding? Varies(Func<LineEvidence, Plan?> plan, Func<LineJudgement, double> median) => plan(e) is not { } mine
-            ? null
-            : PlanFindings.Varying(mine, MedianOf(line, median), [.. others.Where(o => plan(o.Evidence) is not null).Select(o => (o.Brief.Case, plan(o.Evidence)!, MedianOf(o, median)))]);
-        return before is null && after is null
-            ? null
-            : ComparisonView.Of(before, after, e.Brief.Rewritten, e.Before?.PlanNote, e.After?.PlanNote,
-                Varies(l => l.Before?.Plan, l => l.BeforeMedianMicroseconds), Varies(l => l.After?.Plan, l => l.AfterMedianMicroseconds), MovedBy(line));
-    }
-
-    /// <summary>What a line came to, as it was decided, or else by its work; null where it came to nothing.</summary>
-    private static double? MovedBy(Line line) => line.Decision switch
-    {
-        { Verdict: Verdict.Level } => null,
-        { Reason: DecidedByWork work } => work.Ratio,
-        { Verdict: Verdict.Regressed or Verdict.Improved, Basis: Basis.Time } => line.Judgement.Comparison?.Ratio,
-        _ => line.Evidence.WorkRatio,
-    };
-
-    private static double? MedianOf(Line line, Func<LineJudgement, double> median) => line.Judgement.Judged.Count > 0 ? median(line.Judgement) : null;
-
-    /// <summary>A side's plan with what is known around it; null where it has none.</summary>
-    internal static PlanSide? SideOf(Line line, TrialAccount account, Side side) => side == Core.Trials.Side.Before
-        ? Side(line.Evidence.Before, line.Brief.BeforeSql, line.Brief.BeforeBindings, account.Catalogs?.Before, account.Brief.Options.Engine)
-        : Side(line.Evidence.After, line.Brief.AfterSql, line.Brief.AfterBindings, account.Catalogs?.After, account.Brief.Options.Engine);
-
-    private static PlanSide? Side(Inspection? inspection, string sql, IReadOnlyList<Binding> bindings, Catalog? catalog, Engine engine) => inspection?.Plan is not { } plan
-        ? null
-        : new(plan, sql, engine.Plans!) { Bindings = bindings, Rows = inspection.Rows, Counters = inspection.Counters, Catalog = catalog };
+    private static ComparisonView? Compared(Line line, TrialAccount account) =>
+        LinePlans.Compared(line, account) is { } compared ? ComparisonView.Of(compared, line.Evidence.Before?.PlanNote, line.Evidence.After?.PlanNote) : null;
 }
 
 /// <summary>What the blocks on fresh copies said.</summary>

@@ -18,6 +18,7 @@ internal static class DaybookChanges
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/books/{id:long}/statements/{hash}/notes", AddNote);
+        api.MapDelete("/books/{id:long}/statements/{hash}/notes/{note:long}", DeleteNote);
         api.MapPost("/books/{id:long}/statements/{hash}/keep", Keep);
         api.MapPost("/books/{id:long}/workload", Take);
         api.MapPost("/books/{id:long}/deployments", RecordDeployment);
@@ -44,6 +45,9 @@ internal static class DaybookChanges
         return TypedResults.Ok(samples.Notes(pattern.Id));
     }
 
+    private static Results<Ok<IReadOnlyList<NoteRecord>>, NotFound<ProblemReport>> DeleteNote(long id, string hash, long note, DaybookStore daybook, SampleStore samples) =>
+        DaybookApi.PatternOf(daybook, id, hash) is { } pattern && samples.DeleteNote(pattern.Id, note) ? TypedResults.Ok(samples.Notes(pattern.Id)) : DaybookApi.Nothing("note");
+
     private static Results<Ok<KeepRequest>, NotFound<ProblemReport>> Keep(long id, string hash, KeepRequest request, DaybookStore daybook, SampleStore samples)
     {
         if (DaybookApi.PatternOf(daybook, id, hash) is not { } pattern)
@@ -65,11 +69,11 @@ internal static class DaybookChanges
 
         SqlDialect dialect = KnownEngines.OfSubject(book.Subject).Dialect;
         Workload workload = WorkloadFile.Parse(book.Workload, dialect).Value;
-        var text = new StringBuilder(book.Workload.TrimEnd());
+        var fresh = new StringBuilder();
         HashSet<string> taken = workload.Statements.Select(s => s.Name).ToHashSet(StringComparer.Ordinal);
         IReadOnlyList<long> sources = daybook.Sources(id).Select(s => s.Id).ToList();
         double days = (extent.To - extent.From) / 1440.0;
-        var added = new List<string>();
+        List<string> added = [], names = [];
         foreach (string hash in request.Hashes.Distinct())
         {
             if (DaybookApi.PatternOf(daybook, id, hash) is not { Hash: not 0 } pattern)
@@ -77,8 +81,9 @@ internal static class DaybookChanges
                 return DaybookApi.Nothing("statement");
             }
 
-            if (workload.Statements.Any(s => s.Pattern.Hash == pattern.Hash))
+            if (workload.Statements.FirstOrDefault(s => s.Pattern.Hash == pattern.Hash) is { } known)
             {
+                names.Add(known.Name);
                 continue;
             }
 
@@ -98,12 +103,28 @@ internal static class DaybookChanges
 
             taken.Add(name);
             added.Add(name);
-            text.Append(text.Length > 0 ? "\n\n" : "").Append(statement.TrimEnd());
+            names.Add(name);
+            fresh.Append(fresh.Length > 0 ? "\n\n" : "").Append(statement.TrimEnd());
         }
 
-        string whole = text.Append('\n').ToString();
-        books.KeepWorkload(id, whole);
-        return TypedResults.Ok(new TakenView(whole, added));
+        if (request.Keep)
+        {
+            string kept = Joined(book.Workload, fresh.ToString());
+            books.KeepWorkload(id, kept, added.Count == 1 ? $"{added[0]} was taken from the daybook" : $"{added.Count.ToString(CultureInfo.InvariantCulture)} statements were taken from the daybook");
+            return TypedResults.Ok(new TakenView(kept, added, names));
+        }
+
+        (string engine, string rest) = AfterEngine(book.Workload);
+        return TypedResults.Ok(new TakenView(engine + Joined(fresh.ToString(), rest), added, names));
+    }
+
+    private static string Joined(string first, string then) => string.Join("\n\n", new[] { first.Trim(), then.Trim() }.Where(t => t.Length > 0)) + "\n";
+
+    /// <summary>The line that names the engine of a workload stands before all statements.</summary>
+    private static (string Engine, string Statements) AfterEngine(string workload)
+    {
+        int end = workload.IndexOf('\n', StringComparison.Ordinal);
+        return end > 0 && workload.StartsWith("-- engine:", StringComparison.OrdinalIgnoreCase) ? (workload[..(end + 1)] + "\n", workload[(end + 1)..]) : ("", workload);
     }
 
     private static Results<Ok<DeploymentView>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> RecordDeployment(

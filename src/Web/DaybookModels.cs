@@ -187,10 +187,13 @@ public sealed record NoteRequest(string Text);
 
 public sealed record KeepRequest(bool AtTop);
 
-public sealed record TakeRequest(IReadOnlyList<string> Hashes);
+/// <param name="Hashes">Of the statements.</param>
+/// <param name="Keep">Whether the book's workload is to hold them from now on; else the text is only handed out, with what is new at its top.</param>
+public sealed record TakeRequest(IReadOnlyList<string> Hashes, bool Keep = true);
 
 /// <param name="Added">Names of the statements that were added; those that the workload had already are not.</param>
-public sealed record TakenView(string Workload, IReadOnlyList<string> Added);
+/// <param name="Names">Of all that were asked for, as the workload calls them.</param>
+public sealed record TakenView(string Workload, IReadOnlyList<string> Added, IReadOnlyList<string> Names);
 
 /// <param name="Problem">Why nothing, or not all, could be read.</param>
 /// <param name="Own">Statements of this program's own, which stand apart.</param>

@@ -65,6 +65,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<DeploymentStore>();
         builder.Services.AddSingleton<TraceReceiver>();
         builder.Services.AddRequestDecompression();
+        builder.Services.AddResponseCompression(o => o.EnableForHttps = true);
         builder.Services.AddSingleton<RepeatStore>();
         builder.Services.AddSingleton<PlanUseStore>();
         builder.Services.AddSingleton<ValueStore>();
@@ -88,6 +89,7 @@ public static class LedgerServer
         app.Use(next => context => safety.ApplyAsync(context, next));
         app.MapOpenApi("/api/openapi.json");
         app.UseRequestDecompression();
+        app.UseResponseCompression();
         Api.Map(app);
         TraceReceiver.Map(app);
         ServeInterface(app, settings.Interface);

@@ -41,6 +41,10 @@ public sealed record FindingView(FindingKind Kind, string Title, string Text, in
     }
 }
 
+/// <summary>A finding of one line of a trial.</summary>
+/// <param name="SecondsPerDay">What it costs in a day, in database-seconds; null where that is not known.</param>
+public sealed record LineFindingView(int Line, string Statement, string Case, double? SecondsPerDay, FindingView Finding);
+
 public sealed record FlowStepView(int Operator, string Table, long? TableRows, long? RowsIn, long? RowsVisited, long? RowsOut, double? Factor, bool WithoutCondition);
 
 /// <param name="Removes">How rows are folded afterwards: DISTINCT or grouping; empty where they are not.</param>
@@ -57,13 +61,15 @@ public sealed record PlanSideView(string Shape, bool Counted, double? RestShare,
 public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyList<AlignedView> Rows, PlanSideView? Before, PlanSideView? After)
 {
     /// <summary>Either side may be missing.</summary>
-    public static ComparisonView Of(
-        PlanSide? before, PlanSide? after, bool rewritten, string? noteBefore = null, string? noteAfter = null, Finding? variesBefore = null, Finding? variesAfter = null, double? ratio = null)
+    public static ComparisonView Of(PlanSide? before, PlanSide? after, bool rewritten) => Of(PlanComparison.Of(before, after, rewritten));
+
+    /// <param name="noteBefore">What is special about the counts before; null where nothing is.</param>
+    /// <param name="noteAfter">Likewise after.</param>
+    public static ComparisonView Of(PlanComparison c, string? noteBefore = null, string? noteAfter = null)
     {
-        PlanComparison c = PlanComparison.Of(before, after, rewritten, ratio);
         List<OperatorView> x = Lines(c.Before), y = Lines(c.After);
         return new(c.Sentence, c.SamePlan, [.. c.Rows.Select(r => new AlignedView(r.As, r.Before is { } i ? x[i] : null, r.After is { } j ? y[j] : null))],
-            Side(c.Before, noteBefore, variesBefore), Side(c.After, noteAfter, variesAfter));
+            Side(c.Before, noteBefore), Side(c.After, noteAfter));
     }
 
     private static List<OperatorView> Lines(ComparedSide? side) =>
@@ -76,8 +82,8 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
 
     private static string WithBelief(string counted, string? belief) => belief is null ? counted : $"{counted} {belief}".Trim();
 
-    private static PlanSideView? Side(ComparedSide? side, string? note, Finding? varies) => side is null ? null : new(
-        side.Side.Plan.Shape, side.Side.Plan.IsCounted, side.Side.Plan.RestShare, note, side.Findings.Concat(varies is null ? [] : [varies]).Select(FindingView.Of).ToList(),
+    private static PlanSideView? Side(ComparedSide? side, string? note) => side is null ? null : new(
+        side.Side.Plan.Shape, side.Side.Plan.IsCounted, side.Side.Plan.RestShare, note, side.Findings.Select(FindingView.Of).ToList(),
         side.Flows.Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
             f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList());

@@ -5,6 +5,7 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Plans.Writing;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
@@ -23,8 +24,8 @@ internal static class PlansApi
         api.MapGet("/trials/{id:long}/lines/{number:int}/plan.{format}", Export).ExcludeFromDescription();
         api.MapGet("/books/{id:long}/catalogue", Catalogue);
         api.MapGet("/books/{id:long}/plans/{hash}", History);
-        api.MapPost("/books/{id:long}/plans/{hash}/standing", Accept);
-        api.MapPost("/books/{id:long}/plans/{hash}/forget", Forget);
+        api.MapPost("/books/{id:long}/plans/{hash}/standing", MakeStanding);
+        api.MapPost("/books/{id:long}/plans/{hash}/forget", LetGo);
         api.MapPost("/trials/{id:long}/lines/{number:int}/pin", TryPin);
         api.MapGet("/books/{id:long}/pins", Pins);
         api.MapPost("/books/{id:long}/pins", AddPin);
@@ -103,7 +104,7 @@ internal static class PlansApi
         : TypedResults.UnprocessableEntity(ProblemReport.Because("before", "There is no plan to export."));
 
     private static IResult Export(long id, int number, string format, string? side, TrialStore trials, TrialDesk desk) =>
-        trials.Find(id) is { } trial && desk.AccountOf(trial) is var account && account.Find(number) is { } line && LinePage.SideOf(line, account, side == "after" ? Side.After : Side.Before) is { } of
+        trials.Find(id) is { } trial && desk.AccountOf(trial) is var account && account.Find(number) is { } line && LinePlans.SideOf(line, account, side == "after" ? Side.After : Side.Before) is { } of
             ? Written(of.Plan, format, of)
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such plan."));
 
@@ -138,7 +139,7 @@ internal static class PlansApi
             ? TypedResults.Ok(PlanHistoryView.Of(plans.Standing(id, pattern), plans.Seen(id, pattern)))
             : DaybookApi.Nothing("statement");
 
-    private static Results<Ok<StandingPlan>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Accept(long id, string hash, StandingRequest request, BookStore books, PlanStore plans)
+    private static Results<Ok<StandingPlan>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> MakeStanding(long id, string hash, StandingRequest request, BookStore books, PlanStore plans)
     {
         if (books.Find(id) is null || HashOf(hash) is not { } pattern)
         {
@@ -150,18 +151,18 @@ internal static class PlansApi
             return TypedResults.UnprocessableEntity(ProblemReport.Because("plan", "A standing plan has a shape, an outline of at most 100,000 characters, and a note of at most 2,000."));
         }
 
-        plans.Accept(id, pattern, request.Shape, request.Outline, request.Note.Trim());
+        plans.MakeStanding(id, pattern, request.Shape, request.Outline, request.Note.Trim());
         return TypedResults.Ok(plans.Standing(id, pattern)!);
     }
 
-    private static Results<Ok, NotFound<ProblemReport>> Forget(long id, string hash, BookStore books, PlanStore plans)
+    private static Results<Ok, NotFound<ProblemReport>> LetGo(long id, string hash, BookStore books, PlanStore plans)
     {
         if (books.Find(id) is null || HashOf(hash) is not { } pattern)
         {
             return DaybookApi.Nothing("statement");
         }
 
-        plans.Forget(id, pattern);
+        plans.LetGo(id, pattern);
         return TypedResults.Ok();
     }
 

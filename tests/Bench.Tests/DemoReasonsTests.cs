@@ -27,7 +27,7 @@ public sealed class DemoReasonsTests(DemoReasonsTests.Huts huts) : IClassFixture
     [InlineData("06-date-to-range.sql", "orders_of_day", "supply_order is now searched through supply_order_ordered instead of read whole")]
     [InlineData("07-keyset-paging.sql", "booking_pages", "booking is now searched through booking_created")]
     [InlineData("08-or-to-union.sql", "reports_by_title_or_author", "trail_report is now searched through trail_report_title instead of read whole")]
-    [InlineData("09-row-explosion.sql", "activity_of_section", "As rewritten it visits 652 rows instead of 1\u2009657")]
+    [InlineData("09-row-explosion.sql", "activity_of_section", "As rewritten it visits 652 rows instead of 1\u202F657")]
     [InlineData("10-stored-counter.sql", "expected_guests", "booking is no longer read")]
     [InlineData("10-stored-counter.sql", "add_booking", "now runs the trigger booking_expected_insert")]
     [InlineData("10-stored-counter.sql", "confirm_booking", "now runs the trigger booking_expected_update")]

@@ -244,7 +244,7 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
     {
         Lakes.Found of = await lakes.SqliteAsync();
         IReadOnlyList<Finding> found = await of.FindAsync("SELECT s.id FROM shore s CROSS JOIN lake l WHERE s.id < 5 AND l.depth = s.id * 100 + 900 AND l.region = 3");
-        found.Single(f => f.Kind == FindingKind.WholeTableForFewRows).Text.ShouldStartWith($"lake is read whole 4 times: 200\u2009000 rows for the ", Case.Sensitive, of.Plan!.Text);
+        found.Single(f => f.Kind == FindingKind.WholeTableForFewRows).Text.ShouldStartWith($"lake is read whole 4 times: 200\u202F000 rows for the ", Case.Sensitive, of.Plan!.Text);
     }
 
     // Written after statistics were gathered, as many rows as before: VACUUM puts the number of rows right, and the values are other ones.
@@ -254,7 +254,7 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
         Lakes.Found of = await lakes.PostgresAsync();
         Finding stale = (await of.FindAsync("SELECT id FROM tide WHERE kind = 9")).Single(f => f.Kind == FindingKind.EstimateOff);
         stale.Statistics.ShouldBe(StatisticsState.Stale);
-        stale.Text.ShouldEndWith("The statistics of tide are stale: since they were gathered, rows were written 20\u2009000 times; it holds 20\u2009000.");
+        stale.Text.ShouldEndWith("The statistics of tide are stale: since they were gathered, rows were written 20\u202F000 times; it holds 20\u202F000.");
         (await of.FindAsync("SELECT id FROM tide WHERE kind = 9", "ANALYZE tide")).ShouldNotContain(f => f.Kind == FindingKind.EstimateOff);
     }
 
@@ -265,7 +265,7 @@ public sealed class FindingsOnEnginesTests(FindingsOnEnginesTests.Lakes lakes) :
         Lakes.Found of = await lakes.SqliteAsync();
         const string sql = "SELECT id FROM tide WHERE kind = 9", written = "CREATE INDEX tide_kind ON tide (kind); ANALYZE; UPDATE tide SET kind = 9 + kind % 2";
         Finding stale = (await of.FindAsync(sql, written)).Single(f => f.Kind == FindingKind.EstimateOff);
-        stale.Text.ShouldEndWith("The statistics of tide are stale: they know 1\u2009000 different values of kind, there are 2.");
+        stale.Text.ShouldEndWith("The statistics of tide are stale: they know 1\u202F000 different values of kind, there are 2.");
         of.Catalog!.Tables.Where(t => t.IsStale).Select(t => t.Name).ShouldBe(["tide"]);
         (await of.FindAsync(sql, $"{written}; ANALYZE")).ShouldNotContain(f => f.Kind == FindingKind.EstimateOff, of.Plan!.Text);
         of.Catalog!.Tables.ShouldAllBe(t => !t.IsStale);

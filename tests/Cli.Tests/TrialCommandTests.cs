@@ -34,7 +34,8 @@ public sealed class TrialCommandTests : IDisposable
         Write("change.sql", "DROP INDEX parcel_depot;");
         (int exit, string said, string _) = await Trial("--out", PathOf("r.json"), "--junit", PathOf("r.xml"), "--markdown", PathOf("r.md"), "--csv", PathOf("r.csv"), "--html", PathOf("r.html"));
         exit.ShouldBe(1);
-        said.ShouldBe("");
+        said.ShouldStartWith("1 of 1 regressed; the bill rises from ");
+        said.ShouldNotContain("by depot");
         using JsonDocument json = JsonDocument.Parse(File.ReadAllText(PathOf("r.json")));
         JsonElement line = json.RootElement.GetProperty("lines")[0];
         line.GetProperty("verdict").GetString().ShouldBe("regressed");
@@ -50,6 +51,21 @@ public sealed class TrialCommandTests : IDisposable
         File.ReadAllText(PathOf("r.md")).ShouldContain($"| regressed{(timed ? "" : " (work)")} | by depot |");
         File.ReadAllText(PathOf("r.csv")).ShouldContain($"regressed,{(timed ? "time" : "work")},by depot,1");
         File.ReadAllText(PathOf("r.html")).ShouldStartWith("<!doctype html>");
+
+        // What the plans tell goes with each report that has room for it.
+        const string sentence = "parcel is now read whole instead of searched through parcel_depot";
+        line.GetProperty("sentence").GetString()!.ShouldStartWith(sentence);
+        line.GetProperty("after").GetProperty("findings")[0].GetProperty("text").GetString()!.ShouldStartWith("parcel is read whole: 20");
+        foreach (string report in new[] { "r.md", "r.html" })
+        {
+            string text = File.ReadAllText(PathOf(report));
+            text.ShouldContain(sentence);
+            text.ShouldContain("SEARCH parcel USING INDEX parcel_depot (depot=?)");
+            text.ShouldContain("<details>");
+            text.ShouldContain("depot.db");
+            text.ShouldContain("SQLite 3.");
+            text.ShouldContain(json.RootElement.GetProperty("at").GetString()!);
+        }
         Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
     }
 

@@ -42,13 +42,13 @@ public sealed class PlanStoreTests : IDisposable
         // Hashes use all 64 bits; the ledger's integers have a sign.
         const ulong pattern = ulong.MaxValue - 5;
         _plans.Standing(_book, pattern).ShouldBeNull();
-        _plans.Accept(_book, pattern, "a", "SCAN parcel", "first");
-        _plans.Accept(_book, pattern, "b", "SEARCH parcel", "better");
+        _plans.MakeStanding(_book, pattern, "a", "SCAN parcel", "first");
+        _plans.MakeStanding(_book, pattern, "b", "SEARCH parcel", "better");
         StandingPlan standing = _plans.Standing(_book, pattern)!;
         (standing.Shape, standing.Outline, standing.Note).ShouldBe(("b", "SEARCH parcel", "better"));
         _plans.StandingShapes(_book).ShouldBe([new(pattern, "b")]);
         _plans.StandingShapes(_other).ShouldBeEmpty();
-        _plans.Forget(_book, pattern);
+        _plans.LetGo(_book, pattern);
         _plans.Standing(_book, pattern).ShouldBeNull();
     }
 

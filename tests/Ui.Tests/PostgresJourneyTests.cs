@@ -24,6 +24,7 @@ public sealed class PostgresJourneyTests(LedgerFixture ledger) : IDisposable
         IWebElement subject = browser.See(By.Id("subject"));
         subject.SendKeys($"postgresql://reader@127.0.0.1:{_server.Port}/parcels");
         browser.Press("Look at the server");
+        browser.Click(By.XPath("//summary[contains(., 'not open here')]"));
         browser.See("ALTER ROLE reader CREATEDB;");
         browser.See(By.XPath("//label[contains(., 'the database as it is')]/input[@type='radio']")).Selected.ShouldBeTrue();
         browser.Axe().ShouldBeEmpty();
@@ -33,6 +34,7 @@ public sealed class PostgresJourneyTests(LedgerFixture ledger) : IDisposable
         browser.FindElement(By.CssSelector("input[type=password]")).SendKeys("not asked for");
         browser.Press("Look at the server");
         browser.Click(By.XPath("//label[contains(., 'two private copies') and not(contains(., 'not here'))]/input[@type='radio']"));
+        browser.Press("Go on with two private copies");
         browser.Type("Workload", "-- name: of a depot\n-- bind: depot=7\nSELECT id, note FROM parcel WHERE depot_id = :depot;");
         browser.Type("Change", "CREATE INDEX parcel_depot ON parcel (depot_id);");
         browser.Click(By.XPath("//label[contains(., 'quick')]/input"));

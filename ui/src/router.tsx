@@ -1,35 +1,56 @@
-import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/react-router";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  lazyRouteComponent,
+  notFound,
+  Outlet,
+  useRouterState,
+} from "@tanstack/react-router";
 import type { Narrowing, RankBy, View } from "./api/daybook";
-import { BatchView } from "./batch/BatchView";
-import { BooksView } from "./book/BooksView";
-import { BookView } from "./book/BookView";
-import { CatalogueView } from "./catalogue/CatalogueView";
-import { DaybookView } from "./daybook/DaybookView";
 import { columns, otherRanks } from "./daybook/measures";
-import { NewTrialView } from "./newtrial/NewTrialView";
+import { Away } from "./parts/Away";
 import { Frame } from "./parts/Frame";
 import { EmptyState } from "./parts/Notice";
-import { GlossaryView } from "./plans/GlossaryView";
-import { PastedView } from "./plans/PastedView";
-import { PlanHistoryView } from "./plans/PlanHistoryView";
-import { PlansView } from "./plans/PlansView";
-import { StatementView } from "./statement/StatementView";
-import { TrialView } from "./trial/TrialView";
-import { WatchView } from "./watch/WatchView";
+import { useFocusOnArrival } from "./parts/page";
+import { type LinesView, sortKeys } from "./trial/rows";
+
+const above = (value: unknown): number | undefined => (Number(value) > 0 ? Number(value) : undefined);
 
 const whole = (value: unknown): number | undefined => {
   const number = Number(value);
   return Number.isInteger(number) && number > 0 ? number : undefined;
 };
 
-const root = createRootRoute({
-  component: () => (
+/** Numbers in an address: where one is none, nothing can be there, and nobody is asked. */
+const numbered = ({ params }: { params: Record<string, string> }) => {
+  for (const name of ["bookId", "trialId", "watchId", "line"]) {
+    if (params[name] !== undefined && whole(params[name]) === undefined) {
+      throw notFound();
+    }
+  }
+};
+
+function Whole() {
+  const path = useRouterState({ select: (s) => s.location.pathname });
+  // The lines of a trial open within its page.
+  useFocusOnArrival(path.replace(/\/lines\/.*/, ""));
+  return (
     <div className="flex h-full flex-col">
+      <a className="skip" href="#content">
+        To the content
+      </a>
+      <Away />
       <Outlet />
     </div>
-  ),
+  );
+}
+
+const root = createRootRoute({
+  component: Whole,
+  beforeLoad: numbered,
   notFoundComponent: () => (
-    <Frame>
+    <Frame title="Nothing here">
       <div className="px-5">
         <EmptyState wholePage title="There is nothing at this address">
           <a className="link" href="/">
@@ -41,13 +62,17 @@ const root = createRootRoute({
   ),
 });
 
-const books = createRoute({ getParentRoute: () => root, path: "/", component: BooksView });
+const books = createRoute({
+  getParentRoute: () => root,
+  path: "/",
+  component: lazyRouteComponent(() => import("./book/BooksView"), "BooksView"),
+});
 
 const bookRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId",
   validateSearch: (s: Record<string, unknown>): { change?: number } => ({ change: whole(s.change) }),
-  component: BookView,
+  component: lazyRouteComponent(() => import("./book/BookView"), "BookView"),
 });
 
 const ranks: RankBy[] = [...columns, ...otherRanks].map((c) => c.rank);
@@ -80,13 +105,13 @@ const daybookRoute = createRoute({
     apart: s.apart === true || undefined,
     deployment: whole(s.deployment),
   }),
-  component: DaybookView,
+  component: lazyRouteComponent(() => import("./daybook/DaybookView"), "DaybookView"),
 });
 
 const statementRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/statements/$hash",
-  component: StatementView,
+  component: lazyRouteComponent(() => import("./statement/StatementView"), "StatementView"),
 });
 
 const newTrialRoute = createRoute({
@@ -94,19 +119,28 @@ const newTrialRoute = createRoute({
   path: "/new",
   validateSearch: (
     s: Record<string, unknown>,
-  ): { book?: number; change?: number; trial?: number; deployment?: number } => ({
+  ): { book?: number; change?: number; trial?: number; deployment?: number; take?: string } => ({
     book: whole(s.book),
     change: whole(s.change),
     trial: whole(s.trial),
     deployment: whole(s.deployment),
+    take: text(s.take),
   }),
-  component: NewTrialView,
+  component: lazyRouteComponent(() => import("./newtrial/NewTrialView"), "NewTrialView"),
 });
 
 const trialRoute = createRoute({
   getParentRoute: () => root,
   path: "/trials/$trialId",
-  component: TrialView,
+  validateSearch: (s: Record<string, unknown>): LinesView => ({
+    show: text(s.show),
+    find: text(s.find),
+    sort: sortKeys.find((k) => k === s.sort),
+    down: s.down === true || undefined,
+    from: above(s.from),
+    to: above(s.to),
+  }),
+  component: lazyRouteComponent(() => import("./trial/TrialView"), "TrialView"),
 });
 
 const lineRoute = createRoute({
@@ -118,38 +152,46 @@ const lineRoute = createRoute({
 const linePlansRoute = createRoute({
   getParentRoute: () => root,
   path: "/trials/$trialId/plans/$line",
-  component: PlansView,
+  component: lazyRouteComponent(() => import("./plans/PlansView"), "PlansView"),
 });
 
 const pastedRoute = createRoute({
   getParentRoute: () => root,
   path: "/plans",
   validateSearch: (s: Record<string, unknown>): { book?: number } => ({ book: whole(s.book) }),
-  component: PastedView,
+  component: lazyRouteComponent(() => import("./plans/PastedView"), "PastedView"),
 });
 
 const catalogueRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/catalogue",
   validateSearch: (s: Record<string, unknown>): { table?: string } => ({ table: text(s.table) }),
-  component: CatalogueView,
+  component: lazyRouteComponent(() => import("./catalogue/CatalogueView"), "CatalogueView"),
 });
 
-const batch = createRoute({ getParentRoute: () => root, path: "/books/$bookId/batch", component: BatchView });
+const batch = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/batch",
+  component: lazyRouteComponent(() => import("./batch/BatchView"), "BatchView"),
+});
 
 const watch = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/watches/$watchId",
-  component: WatchView,
+  component: lazyRouteComponent(() => import("./watch/WatchView"), "WatchView"),
 });
 
 const planHistoryRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/plans/$hash",
-  component: PlanHistoryView,
+  component: lazyRouteComponent(() => import("./plans/PlanHistoryView"), "PlanHistoryView"),
 });
 
-const glossary = createRoute({ getParentRoute: () => root, path: "/glossary", component: GlossaryView });
+const glossary = createRoute({
+  getParentRoute: () => root,
+  path: "/glossary",
+  component: lazyRouteComponent(() => import("./plans/GlossaryView"), "GlossaryView"),
+});
 
 export const router = createRouter({
   routeTree: root.addChildren([
@@ -167,6 +209,11 @@ export const router = createRouter({
     watch,
     planHistoryRoute,
   ]),
+  defaultPreload: "intent",
+  defaultPendingMs: 150,
+  defaultPendingComponent: () => (
+    <Frame of={{ error: null, isPending: true, refetch: () => {} }} reading="Opening the page." />
+  ),
 });
 
 declare module "@tanstack/react-router" {

@@ -48,6 +48,9 @@ public abstract class PlanLanguage(SqlDialect dialect)
     /// <param name="tablesOf">The tables that a condition speaks of; null where that is not known.</param>
     public virtual string? InOrder(JoinedTables tables, IReadOnlyList<SourceItem> order, Func<SqlCondition, IReadOnlyCollection<SourceItem>?> tablesOf) => null;
 
+    /// <summary>What makes the engine keep to the order in which joins are written; null where nothing does.</summary>
+    public virtual string? KeepsOrderBy => null;
+
     /// <summary>Why the same plan may cost otherwise for how the engine came by it; null where it does not tell.</summary>
     public virtual string? DifferenceOfPlanning(Plan before, Plan after) => null;
 }

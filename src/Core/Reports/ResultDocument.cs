@@ -3,6 +3,8 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Core.Reports;
@@ -19,7 +21,8 @@ public sealed record ResultDocument(
     IReadOnlyList<ResultLine> Lines,
     string Workload,
     string Change,
-    int Rules)
+    int Rules,
+    string? At = null)
 {
     public const string SchemaName = "swift-ledger/trial-result/1";
 
@@ -36,7 +39,8 @@ public sealed record ResultDocument(
     /// <param name="change">The change's text.</param>
     /// <param name="subjectPath">The subject's address, without a password.</param>
     /// <param name="workload">The workload's text.</param>
-    public static ResultDocument Of(TrialAccount account, string subjectPath, string workload, string change, string state = "finished", Settlement? kept = null)
+    /// <param name="at">When it was measured, as ISO 8601; null where that is not known.</param>
+    public static ResultDocument Of(TrialAccount account, string subjectPath, string workload, string change, string state = "finished", Settlement? kept = null, string? at = null)
     {
         Bill bill = kept?.Bill ?? Trials.Bill.Of(account.Lines, account.Brief.Options.Seed);
         TrialOptions o = account.Brief.Options;
@@ -47,7 +51,7 @@ public sealed record ResultDocument(
             new(o.Tolerance * 100, o.FloorMicroseconds, o.MaxSeconds, o.StatementSeconds, o.Seed, o.Quick, o.NoiseCheck, o.Sides, o.Dump),
             ResultBill.Of(bill),
             account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
-            account.Lines.Select(ResultLine.Of).ToList(), workload, change, kept?.Rules ?? VerdictRule.Version);
+            account.Lines.Select(l => ResultLine.Of(l, account)).ToList(), workload, change, kept?.Rules ?? VerdictRule.Version, at);
     }
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
@@ -90,6 +94,16 @@ public sealed record ResultWork(string Counter, long Before, long After);
 
 public sealed record ResultPlan(string Shape, string Text);
 
+/// <summary>What a plan does that costs more than it need.</summary>
+/// <param name="Kind">As the glossary has it.</param>
+/// <param name="Text">With its evidence.</param>
+/// <param name="Share">Of the time, from 0 to 1; null where it was not counted.</param>
+/// <param name="Remedy">What helps most often; empty where nothing does.</param>
+public sealed record ResultFinding(FindingKind Kind, string Text, double? Share, string Remedy)
+{
+    internal static IReadOnlyList<ResultFinding>? Of(ComparedSide? side) => side is null ? null : [.. side.Findings.Select(f => new ResultFinding(f.Kind, f.Text, f.Share, f.Remedy))];
+}
+
 /// <summary>What one side of a line gave.</summary>
 /// <param name="MedianMs">Elapsed time of an execution.</param>
 /// <param name="P95Ms">Likewise, 95th percentile.</param>
@@ -100,9 +114,10 @@ public sealed record ResultPlan(string Shape, string Text);
 /// <param name="Counters">Of one execution, by the engine's names.</param>
 /// <param name="Plan">Null where there is none.</param>
 /// <param name="ServerMs">Of a server, time in its executor alone; null where it tells none.</param>
+/// <param name="Findings">The costliest first; null where its plan was not looked at for them.</param>
 /// <param name="OnlyHere">Rows that the other side does not give; null where they are the same, or were not compared row by row.</param>
 public sealed record ResultSide(
-    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan, double? ServerMs = null, RowsOnlyHere? OnlyHere = null)
+    double? MedianMs, double? P95Ms, double? MeanMs, double? CpuMs, double? ColdMs, long? Rows, IReadOnlyDictionary<string, long> Counters, ResultPlan? Plan, double? ServerMs = null, RowsOnlyHere? OnlyHere = null, IReadOnlyList<ResultFinding>? Findings = null)
 {
     public static ResultSide Of(Inspection? i, double[] microseconds, double[] cpu) => new(
         microseconds.Length == 0 ? null : Quantile.Median(microseconds) / 1000,
@@ -113,7 +128,7 @@ public sealed record ResultSide(
         i?.Plan is { } plan ? new(plan.Shape, plan.Text) : null, i?.ServerMilliseconds, i?.OnlyHere);
 }
 
-/// <summary>One line. Ratios are after / before.</summary>
+/// <summary>One line. Ratios are after / before. The sentence says what the engine does otherwise and why; null where there is nothing to tell, or that was not looked at.</summary>
 public sealed record ResultLine(
     int Number,
     string Statement,
@@ -135,8 +150,20 @@ public sealed record ResultLine(
     string? Message,
     IReadOnlyList<string> Notices,
     Reason? Reason,
-    IReadOnlyList<Notice> NoticeCodes)
+    IReadOnlyList<Notice> NoticeCodes,
+    string? Sentence = null)
 {
+    /// <summary>With what its plans tell.</summary>
+    /// <param name="line">One of the account's.</param>
+    /// <param name="account">Of the trial.</param>
+    public static ResultLine Of(Line line, TrialAccount account)
+    {
+        PlanComparison? plans = LinePlans.Compared(line, account);
+        ResultLine plain = Of(line);
+        return plain with { Sentence = plans?.Sentence, Before = plain.Before with { Findings = ResultFinding.Of(plans?.Before) }, After = plain.After with { Findings = ResultFinding.Of(plans?.After) } };
+    }
+
+    /// <summary>Without what its plans tell: that takes longer.</summary>
     public static ResultLine Of(Line line)
     {
         LineEvidence e = line.Evidence;

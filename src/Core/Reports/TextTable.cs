@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Net;
 using System.Text;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
@@ -27,22 +26,71 @@ public static class TextTable
             text.Append(joined).Append("  ").AppendLine(row[^1]);
         }
 
-        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + string.Concat(RowsThatDiffer(result).Select(r => r + "\n")) + result.Headline + "\n" + string.Concat(result.Subject.Notes.Select(n => n + "\n"));
+        return string.Join('\n', text.ToString().Split('\n').Select(l => l.TrimEnd())).TrimEnd() + "\n\n" + string.Concat(WorstFirst(result).Where(Tells).Select(l => $"{l.Statement} ({l.Case}): {Shown(l.Sentence!)}\n")) + string.Concat(RowsThatDiffer(result).Select(r => r + "\n")) + result.Headline + "\n" + string.Concat(result.Subject.Notes.Select(n => n + "\n"));
     }
 
     public static string Markdown(ResultDocument result)
     {
         var text = new StringBuilder($"**{EscapeMarkdown(result.Headline)}**\n\n");
+        text.AppendJoin("", Facts(result).Select(f => $"- {f.Name}: {EscapeMarkdown(f.Value)}\n")).Append('\n');
         text.AppendJoin("", result.Subject.Notes.Select(n => $"{EscapeMarkdown(n)}\n\n"));
         text.Append("| ").AppendJoin(" | ", Heads).Append(" |\n|").AppendJoin("|", Heads.Select((_, c) => c is 3 or 4 or 5 ? "---:" : "---")).Append("|\n");
-        foreach (ResultLine line in result.Lines)
+        foreach (ResultLine line in WorstFirst(result))
         {
             text.Append("| ").AppendJoin(" | ", Row(line).Select(EscapeMarkdown)).Append(" |\n");
+        }
+
+        foreach (ResultLine line in WorstFirst(result).Where(l => l.Verdict is not Verdict.Level))
+        {
+            Account(text, line);
         }
 
         text.AppendJoin("", RowsThatDiffer(result).Select(r => $"\n{EscapeMarkdown(r)}\n"));
         return text.ToString();
     }
+
+    /// <summary>What the plans of a line tell, the plans themselves folded where that can be shown.</summary>
+    private static void Account(StringBuilder text, ResultLine line)
+    {
+        if (!Tells(line) && line.Before.Findings is not { Count: > 0 } && line.After.Findings is not { Count: > 0 })
+        {
+            return;
+        }
+
+        text.Append(CultureInfo.InvariantCulture, $"\n**{EscapeMarkdown(line.Statement)}** {EscapeMarkdown(line.Case)}: {EscapeMarkdown(line.Sentence ?? line.Message ?? Change(line))}\n\n");
+        foreach ((string side, ResultSide of) in new[] { ("before", line.Before), ("after", line.After) })
+        {
+            text.AppendJoin("", (of.Findings ?? []).Select(f => $"- {side}: {EscapeMarkdown(f.Text)}\n"));
+        }
+
+        foreach ((string side, ResultSide of) in new[] { ("before", line.Before), ("after", line.After) })
+        {
+            if (of.Plan is { } plan)
+            {
+                // A fence is longer than any in the text (CommonMark 0.31, 4.5 "Fenced code blocks").
+                string fence = new('`', Math.Max(3, LongestTicks(plan.Text) + 1));
+                text.Append(CultureInfo.InvariantCulture, $"\n<details><summary>plan {side}</summary>\n\n{fence}\n{plan.Text}\n{fence}\n\n</details>\n");
+            }
+        }
+    }
+
+    private static int LongestTicks(string text)
+    {
+        int longest = 0, run = 0;
+        foreach (char c in text)
+        {
+            run = c == '`' ? run + 1 : 0;
+            longest = Math.Max(longest, run);
+        }
+
+        return longest;
+    }
+
+    /// <summary>Whether the plans of a line say what a reader of its verdict wants to know.</summary>
+    private static bool Tells(ResultLine l) => l is { Sentence.Length: > 0, Verdict: not Verdict.Level };
+
+    /// <summary>Text of a database as a terminal may show it.</summary>
+    private static string Shown(string text) => string.Concat(text.Select(c => char.IsControl(c) ? ' ' : c));
 
     public static string Csv(ResultDocument result)
     {
@@ -61,25 +109,45 @@ public static class TextTable
     }
 
     /// <summary>A page that needs nothing but itself: no script, no font, no address.</summary>
-    public static string Html(ResultDocument result)
+    public static string Html(ResultDocument result) => new ResultPage(result).Write();
+
+    /// <summary>The lines in the order in which they matter: what got dearer first, most of all first.</summary>
+    internal static IReadOnlyList<ResultLine> WorstFirst(ResultDocument result) =>
+        [.. result.Lines.OrderBy(l => l.Verdict is { } v ? Array.IndexOf(Order, v) : Order.Length).ThenByDescending(l => Math.Abs(Math.Log(ChangeOf(l) ?? 1))).ThenBy(l => l.Number)];
+
+    private static readonly Verdict[] Order = [Verdict.Regressed, Verdict.Failed, Verdict.Unsettled, Verdict.Improved, Verdict.Level];
+
+    /// <summary>The measured ratio; of a line that work decided without any block, the ratio of work. Null where neither is known.</summary>
+    internal static double? ChangeOf(ResultLine l) => l.Time?.Ratio ?? (l is { Verdict: Verdict.Regressed or Verdict.Improved, Work: { Before: > 0, After: > 0 } w } ? (double)w.After / w.Before : null);
+
+    /// <summary>What the line says of itself, what it came to first, and what the engine does otherwise.</summary>
+    internal static string ReasonOf(ResultLine l) => string.Join(" ", new[] { l.Sentence, l.Message }.Concat(l.Notices).Where(s => !string.IsNullOrEmpty(s)));
+
+    /// <summary>Where, on what and when it was measured.</summary>
+    internal static IEnumerable<(string Name, string Value)> Facts(ResultDocument result)
     {
-        var text = new StringBuilder("""
-            <!doctype html><html lang="en"><head><meta charset="utf-8"><title>Trial result</title><style>
-            body{font:14px/1.5 sans-serif;margin:2rem;max-width:80rem}table{border-collapse:collapse;font-variant-numeric:tabular-nums}
-            td,th{border-bottom:1px solid #bbb;padding:.2rem .6rem;text-align:left;vertical-align:top}td:nth-child(n+4):nth-child(-n+6){text-align:right}
-            tr:last-child td{border-bottom:3px double #555}</style></head><body>
-            """);
-        text.Append("<h1>").Append(WebUtility.HtmlEncode(result.Headline)).Append("</h1>").AppendJoin("", result.Subject.Notes.Select(n => $"<p>{WebUtility.HtmlEncode(n)}</p>")).Append("<table><thead><tr>");
-        text.AppendJoin("", Heads.Select(h => $"<th scope=\"col\">{h}</th>")).Append("</tr></thead><tbody>");
-        foreach (ResultLine line in result.Lines)
+        ResultSubject s = result.Subject;
+        yield return ("database", s.Bytes is { } bytes ? string.Create(CultureInfo.InvariantCulture, $"{s.Path} ({bytes / 1048576.0:0.0} MiB)") : s.Path);
+        if (s.Engine is not null)
         {
-            text.Append("<tr>").AppendJoin("", Row(line).Select(c => $"<td>{WebUtility.HtmlEncode(c)}</td>")).Append("</tr>");
+            yield return ("engine", $"{s.Engine} {s.EngineVersion}".Trim());
         }
 
-        text.Append("</tbody></table>").AppendJoin("", RowsThatDiffer(result).Select(r => $"<p>{WebUtility.HtmlEncode(r)}</p>"));
-        text.Append("<h2>Change</h2><pre>").Append(WebUtility.HtmlEncode(result.Change))
-            .Append("</pre><h2>Workload</h2><pre>").Append(WebUtility.HtmlEncode(result.Workload)).Append("</pre></body></html>\n");
-        return text.ToString();
+        if (s.Machine is { Length: > 0 })
+        {
+            yield return ("machine", s.LoadAverage is { } load ? string.Create(CultureInfo.InvariantCulture, $"{s.Machine}; load {load:0.0} when measuring began") : s.Machine);
+        }
+
+        if (result.At is { } at)
+        {
+            yield return ("measured", at);
+        }
+
+        yield return ("rules", string.Create(CultureInfo.InvariantCulture, $"version {result.Rules}; a change of {result.Options.TolerancePercent:0.##} % is level"));
+        if (result.State != "finished")
+        {
+            yield return ("state", result.State);
+        }
     }
 
     private static string Word(Verdict? verdict) => verdict?.ToString().ToLowerInvariant() ?? "not measured";
@@ -99,13 +167,13 @@ public static class TextTable
     ];
 
     /// <summary>The first rows that only one side gave, a sentence for each side of a line.</summary>
-    private static IEnumerable<string> RowsThatDiffer(ResultDocument result) => result.Lines.SelectMany(l => new[] { (Side: "before", l.Before.OnlyHere), (Side: "after", l.After.OnlyHere) }
+    internal static IEnumerable<string> RowsThatDiffer(ResultDocument result) => result.Lines.SelectMany(l => new[] { (Side: "before", l.Before.OnlyHere), (Side: "after", l.After.OnlyHere) }
         .Where(s => s.OnlyHere is { Count: > 0 })
         .Select(s => $"{l.Statement} ({l.Case}), only {s.Side}, {(s.OnlyHere!.Rows.Count < s.OnlyHere.Count ? $"the first of {Figures.Count(s.OnlyHere.Count)} rows" : s.OnlyHere.Count == 1 ? "1 row" : $"{Figures.Count(s.OnlyHere.Count)} rows")}: "
             + $"{string.Join(", ", s.OnlyHere.Columns.Select(c => c.Name))}: {string.Join(" ", s.OnlyHere.Rows.Select(r => $"({string.Join(", ", r)})"))}.")
         .Select(s => string.Concat(s.Select(c => char.IsControl(c) ? ' ' : c))));
 
-    private static string Ms(double? milliseconds) => milliseconds is { } ms ? Figures.Three(ms) : "";
+    internal static string Ms(double? milliseconds) => milliseconds is { } ms ? Figures.Three(ms) : "";
 
     /// <summary>Text that Markdown shows as it stands: no table border, markup, link or picture, nor an address that becomes a link by itself.</summary>
     /// <remarks>CommonMark 0.31, 2.4 "Backslash escapes"; GitHub Flavored Markdown, 6.9 "Autolinks (extension)", which looks for the colon and for "www.".</remarks>

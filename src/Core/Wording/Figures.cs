@@ -5,7 +5,7 @@ namespace SwiftLedger.Core.Wording;
 /// <summary>Numbers in words: three significant digits, a thin space between thousands, never 100 % for a part.</summary>
 public static class Figures
 {
-    private const char ThinSpace = '\u2009';
+    private const char ThinSpace = '\u202F';
 
     /// <summary>Three significant digits; whole numbers from 1,000 on.</summary>
     public static string Three(double value)

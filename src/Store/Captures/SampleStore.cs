@@ -98,6 +98,13 @@ public sealed class SampleStore(LedgerDatabase ledger, TimeProvider clock)
             .Select(n => new NoteRecord(n.Id, n.Text, n.At)).ToList();
     }
 
+    /// <returns>False where the statement has no such note.</returns>
+    public bool DeleteNote(long patternId, long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Execute("DELETE FROM note WHERE id = @id AND pattern_id = @patternId", new { id, patternId }) > 0;
+    }
+
     public void AddNote(long patternId, string text)
     {
         using SqliteConnection connection = ledger.Open();

@@ -37,7 +37,7 @@ public class FindingsTests
 
     [Fact]
     public void A_table_read_whole_for_few_rows() => Of("SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", (1, 250_000, 38, 0.9))
-        .Select(f => (f.Kind, f.Share, f.Operator, f.Table, f[Fact.RowsPassed], f.Text)).ShouldContain((FindingKind.WholeTableForFewRows, 0.9, 0, "parcel", 38, "parcel is read whole: 250\u2009000 rows for the 38 that pass its conditions."));
+        .Select(f => (f.Kind, f.Share, f.Operator, f.Table, f[Fact.RowsPassed], f.Text)).ShouldContain((FindingKind.WholeTableForFewRows, 0.9, 0, "parcel", 38, "parcel is read whole: 250\u202F000 rows for the 38 that pass its conditions."));
 
     // Where each finding begins; common practice, no source: what is pinned is that it begins there and nowhere else.
     [Theory]
@@ -144,7 +144,7 @@ public class FindingsTests
             Counters = new Dictionary<string, long> { ["cacheSpills"] = 12 },
         };
         Finding found = PlanFindings.Of(side).First(f => f.Kind == FindingKind.TemporaryStorage);
-        found.Text.ShouldBe("250\u2009000 rows are put in order for ORDER BY in temporary storage: no index gives that order. 12 pages went out of the cache.");
+        found.Text.ShouldBe("250\u202F000 rows are put in order for ORDER BY in temporary storage: no index gives that order. 12 pages went out of the cache.");
         found.Places.ShouldHaveSingleItem().Of(side.Sql).ShouldBe("ORDER BY note");
     }
 
@@ -178,7 +178,7 @@ public class FindingsTests
         PlanSide side = Side("SELECT DISTINCT d.code FROM depot d JOIN parcel p ON p.depot_id = d.id", "SCAN d|SEARCH p USING INDEX parcel_depot (depot_id=?)|USE TEMP B-TREE FOR DISTINCT",
             (1, 200, 200, 0.1), (200, 250_000, 250_000, 0.8), (1, 250_000, null, 0.1)) with
         { Rows = 200 };
-        PlanFindings.Of(side).Select(f => (f.Kind, f.Text)).ShouldContain((FindingKind.RowsMultiplied, "Joins make 250\u2009000 rows of 200, and DISTINCT takes them back to 200."));
+        PlanFindings.Of(side).Select(f => (f.Kind, f.Text)).ShouldContain((FindingKind.RowsMultiplied, "Joins make 250\u202F000 rows of 200, and DISTINCT takes them back to 200."));
     }
 
     [Fact]

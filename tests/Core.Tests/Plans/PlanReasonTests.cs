@@ -17,17 +17,17 @@ public class PlanReasonTests
     public void An_index_that_is_gone_is_the_reason() => PlanReason.Sentence(
         Side("SELECT * FROM parcel p WHERE p.depot_id = 3", "SEARCH p USING INDEX parcel_depot_sent (depot_id=?)", With, 38),
         Side("SELECT * FROM parcel p WHERE p.depot_id = 3", "SCAN p", Without, 250_000), rewritten: false)
-        .ShouldBe("parcel is now read whole instead of searched through parcel_depot_sent (250\u2009000 rows visited instead of 38), because parcel_depot_sent, the index on depot_id, sent_on, is gone.");
+        .ShouldBe("parcel is now read whole instead of searched through parcel_depot_sent (250\u202F000 rows visited instead of 38), because parcel_depot_sent, the index on depot_id, sent_on, is gone.");
 
     [Fact]
     public void A_new_index_is_the_reason() => PlanReason.Sentence(
         Side("SELECT * FROM parcel", "SCAN parcel", Without, 250_000), Side("SELECT * FROM parcel", "SEARCH parcel USING INDEX parcel_depot_sent (depot_id=?)", With, 1), rewritten: false)
-        .ShouldBe("parcel is now searched through parcel_depot_sent instead of read whole (1 row visited instead of 250\u2009000), now that there is parcel_depot_sent, an index on depot_id, sent_on.");
+        .ShouldBe("parcel is now searched through parcel_depot_sent instead of read whole (1 row visited instead of 250\u202F000), now that there is parcel_depot_sent, an index on depot_id, sent_on.");
 
     [Fact]
     public void Statistics_are_the_reason_where_no_index_is() => PlanReason.Sentence(
         Side("SELECT * FROM parcel", "SEARCH parcel USING INDEX a (x=?)", Without, 10), Side("SELECT * FROM parcel", "SEARCH parcel USING INDEX b (y=?)", new Catalog(4096, [Parcel(250_000)]), 900), rewritten: false)
-        .ShouldBe("parcel is now searched through b instead of a (900 rows visited instead of 10), because statistics changed: they now know of parcel 250\u2009000 rows instead of 25\u2009000 rows.");
+        .ShouldBe("parcel is now searched through b instead of a (900 rows visited instead of 10), because statistics changed: they now know of parcel 250\u202F000 rows instead of 25\u202F000 rows.");
 
     [Fact]
     public void A_write_pays_for_indexes_and_for_the_triggers_of_its_kind()
@@ -45,7 +45,7 @@ public class PlanReasonTests
         const string sql = "UPDATE parcel SET note = 'x' WHERE depot_id = 3";
         PlanSide before = Side(sql, "SEARCH parcel USING INDEX parcel_depot_sent (depot_id=?)", With, 38), after = Side(sql, "SCAN parcel", Without, 250_000);
         PlanReason.Sentence(before, after, rewritten: false, ratio: 400)!
-            .ShouldBe("parcel is now read whole instead of searched through parcel_depot_sent (250\u2009000 rows visited instead of 38), because parcel_depot_sent, the index on depot_id, sent_on, is gone.");
+            .ShouldBe("parcel is now read whole instead of searched through parcel_depot_sent (250\u202F000 rows visited instead of 38), because parcel_depot_sent, the index on depot_id, sent_on, is gone.");
         PlanReason.Sentence(before, after, rewritten: false, ratio: 0.7)!.ShouldBe("Each row changed in parcel no longer goes into parcel_depot_sent.");
         PlanReason.Sentence(after, before, rewritten: false, ratio: 0.01)!.ShouldStartWith("parcel is now searched through parcel_depot_sent");
         PlanReason.Sentence(after, before, rewritten: false, ratio: 1.4)!.ShouldBe("Each row changed in parcel now goes into 1 index instead of 0: parcel_depot_sent is new.");
@@ -119,7 +119,7 @@ public class PlanReasonTests
     public void Estimates_are_told_only_where_the_plan_stayed()
     {
         PlanSide Expecting(double rows) => Dialects.Side(PlanText.Build([(1, 0, "SCAN parcel")]).Changed((_, o) => o with { EstimatedRows = rows }), "SELECT * FROM parcel");
-        PlanReason.Sentence(Expecting(100), Expecting(25_000), rewritten: false).ShouldBe("the planner now expects 25\u2009000 rows of parcel at each start instead of 100.");
+        PlanReason.Sentence(Expecting(100), Expecting(25_000), rewritten: false).ShouldBe("the planner now expects 25\u202F000 rows of parcel at each start instead of 100.");
         PlanReason.Sentence(Expecting(100), Expecting(300), rewritten: false).ShouldBeNull();
     }
 

@@ -93,13 +93,13 @@ public class SelectivityTests
     }
 
     [Theory]
-    [InlineData("(stringu1 = 'CRAAAA'::text)", "'CRAAAA' is number 3 of the 10 most common values of stringu1. So 0.30 % of 10\u2009000 rows are expected: 30.")]
-    [InlineData("((stringu1)::text = 'xxx'::text)", "'xxx' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. So 0.15 % of 10\u2009000 rows are expected: 15.")]
-    [InlineData("(unique1 < 1000)", "The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. So 10.1 % of 10\u2009000 rows are expected: 1\u2009007.")]
-    [InlineData("(stringu1 = $1)", "The value is not known to this plan; stringu1 has 676 different values, each taken to be as frequent as the others. So 0.15 % of 10\u2009000 rows are expected: 15.")]
+    [InlineData("(stringu1 = 'CRAAAA'::text)", "'CRAAAA' is number 3 of the 10 most common values of stringu1. So 0.30 % of 10\u202F000 rows are expected: 30.")]
+    [InlineData("((stringu1)::text = 'xxx'::text)", "'xxx' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. So 0.15 % of 10\u202F000 rows are expected: 15.")]
+    [InlineData("(unique1 < 1000)", "The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. So 10.1 % of 10\u202F000 rows are expected: 1\u202F007.")]
+    [InlineData("(stringu1 = $1)", "The value is not known to this plan; stringu1 has 676 different values, each taken to be as frequent as the others. So 0.15 % of 10\u202F000 rows are expected: 15.")]
     [InlineData("(other = 3)", null)]
-    [InlineData("((unique1 < 1000) AND (stringu1 = 'xxx'::text))", "The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. 'xxx' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. Taken to be independent of each other, 10.1 % times 0.15 %, so < 0.1 % of 10\u2009000 rows are expected: 1.")]
-    [InlineData("((stringu1 = 'a AND b'::text) AND (unique1 < 1000))", "'a AND b' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. Taken to be independent of each other, 0.15 % times 10.1 %, so < 0.1 % of 10\u2009000 rows are expected: 1.")]
+    [InlineData("((unique1 < 1000) AND (stringu1 = 'xxx'::text))", "The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. 'xxx' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. Taken to be independent of each other, 10.1 % times 0.15 %, so < 0.1 % of 10\u202F000 rows are expected: 1.")]
+    [InlineData("((stringu1 = 'a AND b'::text) AND (unique1 < 1000))", "'a AND b' is none of the 10 most common values of stringu1, which has 676 different values: the rest are taken to be equally frequent. The histogram of unique1 has 10 groups of equally many rows, from '0' to '9995'. Taken to be independent of each other, 0.15 % times 10.1 %, so < 0.1 % of 10\u202F000 rows are expected: 1.")]
     [InlineData("((unique1 < 1000) OR (stringu1 = 'x'::text))", null)]
     [InlineData("((unique1 > 10) AND (unique1 < 1000))", null)]
     public void What_the_planner_believed_is_said(string condition, string? belief)

@@ -71,8 +71,8 @@ public class ServerFindingsTests
     public void What_a_plan_tells_is_found(string kind, string text, string plan)
     {
         Finding found = PlanFindings.Of(Dialects.Side(PastedPlan.Read(plan).Plan!, "SELECT 1", Dialects.PostgreSql)).Single(f => f.Kind.ToString() == kind);
-        found.Text.ShouldBe(text.Replace("10 000", "10\u2009000", StringComparison.Ordinal).Replace("54 321", "54\u2009321", StringComparison.Ordinal).Replace("5 000", "5\u2009000", StringComparison.Ordinal)
-            .Replace("2 500", "2\u2009500", StringComparison.Ordinal).Replace("20 000", "20\u2009000", StringComparison.Ordinal));
+        found.Text.ShouldBe(text.Replace("10 000", "10\u202F000", StringComparison.Ordinal).Replace("54 321", "54\u202F321", StringComparison.Ordinal).Replace("5 000", "5\u202F000", StringComparison.Ordinal)
+            .Replace("2 500", "2\u202F500", StringComparison.Ordinal).Replace("20 000", "20\u202F000", StringComparison.Ordinal));
         Glossary.Entries.ShouldContain(e => e.Kind == found.Kind);
     }
 
@@ -108,8 +108,8 @@ public class ServerFindingsTests
         CatalogFindings.Of(new(8192, [parcel]), null).Select(f => f.Text).ShouldBe([
             "parcel_note of parcel is not valid: building it failed, and no statement uses it. It takes 0.0781 MiB.",
             "parcel refers to another table by depot_id, and no index begins with that.",
-            "parcel holds 4\u2009000 dead rows beside 10\u2009000 live ones.",
-            "The statistics of parcel were never gathered; it holds 10\u2009000 rows.",
+            "parcel holds 4\u202F000 dead rows beside 10\u202F000 live ones.",
+            "The statistics of parcel were never gathered; it holds 10\u202F000 rows.",
         ]);
     }
 

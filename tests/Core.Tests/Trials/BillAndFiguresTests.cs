@@ -41,7 +41,7 @@ public class BillAndFiguresTests
     public void The_headline_says_what_happened()
     {
         Line[] lines = [Decided(Make.Evidence(1_000, 2_000, calls: 864_000)), Decided(Make.Evidence(calls: 0))];
-        Headline.Of(lines, Bill.Of(lines, 1)).ShouldBe("1 of 2 regressed, 1 level; the bill rises from 864 to 1\u2009729 database-seconds a day");
+        Headline.Of(lines, Bill.Of(lines, 1)).ShouldBe("1 of 2 regressed, 1 level; the bill rises from 864 to 1\u202F729 database-seconds a day");
     }
 
     [Fact]
@@ -74,7 +74,7 @@ public class BillAndFiguresTests
         lines[1].Decision!.Verdict.ShouldBe(Verdict.Regressed);
         Bill bill = Bill.Of(lines, 1);
         bill.LeftOut.ShouldHaveSingleItem().ShouldBe(new(1, "huts", "1", why, 40_386, Untimed: true, Called: true));
-        Headline.Of(lines, bill).ShouldBe("1 of 2 regressed, 1 improved; the bill cannot be told: 1 line was not timed enough, huts 40\u2009386x dearer by work");
+        Headline.Of(lines, bill).ShouldBe("1 of 2 regressed, 1 improved; the bill cannot be told: 1 line was not timed enough, huts 40\u202F386x dearer by work");
     }
 
     // In place a write is not timed, and on the after side a line may never end: what either costs is missing from any total.
@@ -101,7 +101,7 @@ public class BillAndFiguresTests
         Bill bill = Bill.Of([settled, moved], 1);
         double whole = 8_640 * 0.4;
         (bill.ChangeInterval.High - bill.ChangeInterval.Low).ShouldBeInRange(whole * 0.85, whole * 1.05);
-        Headline.Of([settled, moved], bill).ShouldContain("the bill stays near 9\u200950");
+        Headline.Of([settled, moved], bill).ShouldContain("the bill stays near 9\u202F50");
         Headline.Of([settled], Bill.Of([settled], 1)).ShouldContain("the bill falls from 864 to 346");
     }
 
@@ -142,7 +142,7 @@ public class BillAndFiguresTests
     [Theory]
     [InlineData(500 / 2_000.0, "4.00x cheaper")]
     [InlineData(1.314, "1.31x dearer")]
-    [InlineData(1_240, "1\u2009240x dearer")]
+    [InlineData(1_240, "1\u202F240x dearer")]
     [InlineData(0.9999, "about the same")]
     public void Ratios_are_told_in_words(double ratio, string words) => Figures.Ratio(ratio).ShouldBe(words);
 
@@ -159,7 +159,7 @@ public class BillAndFiguresTests
     [InlineData(0.0049372, "0.00494")]
     [InlineData(9.996, "10.0")]
     [InlineData(41.23, "41.2")]
-    [InlineData(1_234_567, "1\u2009234\u2009567")]
+    [InlineData(1_234_567, "1\u202F234\u202F567")]
     public void Numbers_have_three_significant_digits(double value, string text) => Figures.Three(value).ShouldBe(text);
 
     [Fact]

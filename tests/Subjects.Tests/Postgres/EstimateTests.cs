@@ -68,7 +68,7 @@ public sealed class EstimateTests : IDisposable
             Catalog catalog = side.ReadCatalog(TimeSpan.FromSeconds(5))!;
             PlanOperator scan = PostgresPlanText.Read(_postgres.Sql(_database, $"SET max_parallel_workers_per_gather = 0; EXPLAIN (FORMAT JSON) SELECT 1 FROM parcel WHERE {condition}"))!.Roots[0];
             string belief = Belief.Of(scan, catalog.Table("parcel")).ShouldNotBeNull(scan.Condition);
-            double ours = double.Parse(belief[(belief.LastIndexOf(':') + 1)..].Trim(' ', '.').Replace("\u2009", "", StringComparison.Ordinal), CultureInfo.InvariantCulture);
+            double ours = double.Parse(belief[(belief.LastIndexOf(':') + 1)..].Trim(' ', '.').Replace("\u202F", "", StringComparison.Ordinal), CultureInfo.InvariantCulture);
             ours.ShouldBe(scan.EstimatedRows!.Value, Math.Max(1, scan.EstimatedRows.Value * 0.01), belief);
         }
         finally

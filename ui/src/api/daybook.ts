@@ -134,8 +134,24 @@ function useChange<T, R>(send: (request: T) => Promise<R>) {
 
 export const useTake = (id: number) =>
   useChange(async (hashes: string[]) =>
-    dataOf(await api.POST("/api/books/{id}/workload", { params: { path: { id } }, body: { hashes } })),
+    dataOf(
+      await api.POST("/api/books/{id}/workload", { params: { path: { id } }, body: { hashes, keep: true } }),
+    ),
   );
+
+/** The workload with these statements at its top; the book's own stays as it is. */
+export const useTaken = (id: number, hashes: string) =>
+  useQuery({
+    queryKey: ["taken", id, hashes],
+    enabled: id > 0 && hashes !== "",
+    queryFn: async () =>
+      dataOf(
+        await api.POST("/api/books/{id}/workload", {
+          params: { path: { id } },
+          body: { hashes: hashes.split(","), keep: false },
+        }),
+      ),
+  });
 
 export const useNote = (id: number, hash: string) =>
   useChange(async (text: string) =>

@@ -65,6 +65,14 @@ export function useTrial(id: number) {
   return { ...query, live };
 }
 
+/** All that was found in a trial's plans after the change; read once it has ended. */
+export const useFindings = (id: number, enabled: boolean) =>
+  useQuery({
+    queryKey: ["findings", id],
+    enabled,
+    queryFn: async () => dataOf(await api.GET("/api/trials/{id}/findings", { params: { path: { id } } })),
+  });
+
 export function useStartTrial() {
   const client = useQueryClient();
   return useMutation({

@@ -39,6 +39,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books": {
         parameters: {
             query?: never;
@@ -114,7 +147,44 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Conflict */
+                409: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -345,7 +415,44 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Conflict */
+                409: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -377,6 +484,52 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["LinePage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LineFindingView"][];
                     };
                 };
                 /** @description Not Found */
@@ -548,6 +701,145 @@ export interface paths {
                 };
                 /** @description Conflict */
                 409: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BookContents"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/workloads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WorkloadVersionView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/workloads/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    version: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WorkloadVersionView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -1813,6 +2105,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/statements/{hash}/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                    note: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["NoteRecord"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/statements/{hash}/keep": {
         parameters: {
             query?: never;
@@ -2163,6 +2503,24 @@ export interface components {
             /** Format: double */
             stolenMs: number;
             leftOut: boolean;
+        };
+        BookContents: {
+            /** Format: int64 */
+            changes: number;
+            /** Format: int64 */
+            trials: number;
+            /** Format: int64 */
+            statements: number;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            deployments: number;
+            /** Format: int64 */
+            watches: number;
+            /** Format: int64 */
+            notes: number;
+            /** Format: int64 */
+            standingPlans: number;
         };
         BookListItem: {
             /** Format: int64 */
@@ -2668,6 +3026,15 @@ export interface components {
         };
         KeepRequest: {
             atTop: boolean;
+        };
+        LineFindingView: {
+            /** Format: int32 */
+            line: number;
+            statement: string;
+            case: string;
+            /** Format: double */
+            secondsPerDay: null | number;
+            finding: components["schemas"]["FindingView"];
         };
         LinePage: {
             trial: components["schemas"]["TrialSummary"];
@@ -3349,7 +3716,21 @@ export interface components {
             items: components["schemas"]["BillItem"][];
             leftOut: components["schemas"]["NotBilled"][];
         };
-        /** @description One line. Ratios are after / before. */
+        /** @description What a plan does that costs more than it need. */
+        ResultFinding: {
+            /** @description As the glossary has it. */
+            kind: components["schemas"]["FindingKind"];
+            /** @description With its evidence. */
+            text: string;
+            /**
+             * Format: double
+             * @description Of the time, from 0 to 1; null where it was not counted.
+             */
+            share: null | number;
+            /** @description What helps most often; empty where nothing does. */
+            remedy: string;
+        };
+        /** @description One line. Ratios are after / before. The sentence says what the engine does otherwise and why; null where there is nothing to tell, or that was not looked at. */
         ResultLine: {
             /** Format: int32 */
             number: number;
@@ -3375,6 +3756,7 @@ export interface components {
             notices: string[];
             reason: null | components["schemas"]["Reason"];
             noticeCodes: components["schemas"]["Notice"][];
+            sentence?: null | string;
         };
         ResultPlan: {
             shape: string;
@@ -3423,6 +3805,8 @@ export interface components {
              */
             serverMs?: null | number;
             onlyHere?: null | components["schemas"]["RowsOnlyHere"];
+            /** @description The costliest first; null where its plan was not looked at for them. */
+            findings?: null | components["schemas"]["ResultFinding"][];
         };
         ResultStep: {
             /** Format: int32 */
@@ -3631,7 +4015,7 @@ export interface components {
             shape: string;
             outline: string;
             note: string;
-            acceptedAt: string;
+            since: string;
         };
         StandingRequest: {
             shape: string;
@@ -3704,10 +4088,13 @@ export interface components {
         };
         TakeRequest: {
             hashes: string[];
+            /** @default true */
+            keep: boolean;
         };
         TakenView: {
             workload: string;
             added: string[];
+            names: string[];
         };
         /** @description Where a trial ran. */
         TrialEnvironment: {
@@ -3945,6 +4332,16 @@ export interface components {
             /** Format: int64 */
             running: null | number;
             watches: components["schemas"]["WatchView"][];
+        };
+        WorkloadVersionView: {
+            /** Format: int64 */
+            id: number;
+            keptAt: string;
+            why: string;
+            /** Format: int32 */
+            statements: number;
+            inForce: boolean;
+            text: string;
         };
     };
     responses: never;

@@ -28,6 +28,7 @@ export function BatchView() {
   const place = useMemo(() => (line ? { line, column: 1, shown: true } : null), [line]);
   return (
     <Frame
+      title={book.data ? `Script, ${book.data.book.name}` : undefined}
       at={
         <>
           <BookLink id={id} name={book.data?.book.name} />

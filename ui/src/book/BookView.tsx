@@ -7,8 +7,10 @@ import { moveAlong } from "../parts/keys";
 import { EmptyState } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { ChangePanel } from "./ChangePanel";
+import { DeleteBook } from "./DeleteBook";
 import { Pins } from "./Pins";
 import { StateWord, TrialList } from "./TrialList";
+import { Workloads } from "./Workloads";
 
 const route = getRouteApi("/books/$bookId");
 
@@ -28,7 +30,7 @@ export function BookView() {
   const page = book.data;
   const chosen = page?.changes.find((c) => c.id === change);
   return (
-    <Frame at={page?.book.name} of={book} reading="Reading the book.">
+    <Frame at={page?.book.name} title={page?.book.name} of={book} reading="Reading the book.">
       {page && (
         <Spread
           name="book"
@@ -55,6 +57,7 @@ export function BookView() {
               <Page label="Trials" head={<h2 className="head">Trials</h2>}>
                 <TrialList trials={page.trials} />
                 <Pins book={id} />
+                <Workloads book={id} />
                 <p className="mt-6 text-sm text-quiet">
                   Without a trial:{" "}
                   <Link to="/plans" search={{ book: id }} className="link">
@@ -65,6 +68,9 @@ export function BookView() {
                     what makes a statement cost more than it need
                   </Link>
                   .
+                </p>
+                <p className="mt-2 text-sm">
+                  <DeleteBook id={id} name={page.book.name} subject={page.book.subject} />
                 </p>
               </Page>
             )

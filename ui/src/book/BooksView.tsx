@@ -7,7 +7,7 @@ import { EmptyState } from "../parts/Notice";
 export function BooksView() {
   const books = useBooks();
   return (
-    <Frame of={books} reading="Reading the ledger.">
+    <Frame title="Books" of={books} reading="Reading the ledger.">
       <div className="min-h-0 flex-1 overflow-y-auto px-5 py-3">
         {books.data?.length === 0 && (
           <EmptyState wholePage title="No database has been tested yet">

@@ -30,6 +30,7 @@ export function CatalogueView() {
     });
   return (
     <Frame
+      title={book.data ? `Catalogue of ${book.data.book.name}` : undefined}
       at={
         <>
           <BookLink id={id} name={book.data?.book.name} />

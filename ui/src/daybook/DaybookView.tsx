@@ -41,6 +41,7 @@ export function DaybookView() {
     });
   return (
     <Frame
+      title={page ? `Daybook of ${page.bookName}` : undefined}
       at={
         <>
           <BookLink id={id} name={page?.bookName} /> / Daybook

@@ -1,11 +1,11 @@
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
-import { type Effect, useEffects, useTake, type Whose } from "../api/daybook";
+import { type Effect, useEffects, type Whose } from "../api/daybook";
 import { count, moment, shortRatio, three } from "../format/figures";
 import { Exports } from "../parts/Exports";
 import { IntervalBar } from "../parts/IntervalBar";
 import { inkOf, SideMark, VerdictMark } from "../parts/Mark";
-import { Failure, Wrong } from "../parts/Notice";
+import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { PagesMoved } from "./Pages";
@@ -214,7 +214,6 @@ function Row({ book, effect: e }: { book: number; effect: Effect }) {
 
 /** From what a deployment did to a trial of it: the regressed statements with their real parameters, and its script. */
 function Onward(p: { book: number; deployment: number; effects: Effect[]; script: string }) {
-  const take = useTake(p.book);
   const navigate = useNavigate();
   const regressed = p.effects.filter((e) => e.movement === "regressed");
   if (regressed.length === 0) {
@@ -225,19 +224,19 @@ function Onward(p: { book: number; deployment: number; effects: Effect[]; script
       <button
         type="button"
         className="press main"
-        disabled={take.isPending}
         onClick={() =>
-          take.mutate(
-            regressed.map((e) => e.hash),
-            {
-              onSuccess: () => navigate({ to: "/new", search: { book: p.book, deployment: p.deployment } }),
+          navigate({
+            to: "/new",
+            search: {
+              book: p.book,
+              deployment: p.deployment,
+              take: regressed.map((e) => e.hash).join(","),
             },
-          )
+          })
         }
       >
         Take {regressed.length === 1 ? "it" : `these ${count(regressed.length)}`} to a trial
       </button>
-      <Wrong error={take.error} />
     </div>
   );
 }

@@ -1,9 +1,8 @@
 import { useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
-import { type Narrowing, useTake } from "../api/daybook";
+import type { Narrowing } from "../api/daybook";
 import { count, exactly, three } from "../format/figures";
 import { Exports } from "../parts/Exports";
-import { Wrong } from "../parts/Notice";
 
 type Props = {
   book: number;
@@ -16,7 +15,6 @@ type Props = {
 
 /** What is listed in sum, and what can be done with it. */
 export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }: Props) {
-  const take = useTake(book);
   const navigate = useNavigate();
   return (
     <div className="shrink-0 px-5 pb-2">
@@ -46,19 +44,13 @@ export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }
           <button
             type="button"
             className="press main"
-            disabled={take.isPending}
-            onClick={() =>
-              take.mutate([...picked], {
-                onSuccess: () => navigate({ to: "/new", search: { book } }),
-              })
-            }
+            onClick={() => navigate({ to: "/new", search: { book, take: [...picked].join(",") } })}
           >
-            Take {count(picked.size)} into the workload
+            Take {count(picked.size)} to a trial
           </button>
           <button type="button" className="link" onClick={clear}>
             none
           </button>
-          <Wrong error={take.error} />
         </div>
       )}
     </div>

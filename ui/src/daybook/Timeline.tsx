@@ -58,7 +58,7 @@ export function Timeline(p: Props) {
   const snap = (px: number) =>
     Math.min(end, Math.max(start, start + Math.round((x.invert(px) - start) / step) * step));
   const at = (e: React.PointerEvent) => snap(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0));
-  const tickStep = tickStepFor(start, end);
+  const tickStep = tickStepFor(start, end, width);
   const shown = clipped(drawn ?? p.span, start, end);
   const finish = () => {
     if (drawn && drawn.to > drawn.from) {
@@ -270,8 +270,12 @@ function clipped(span: Span | null, start: number, end: number): Span | null {
   return part && part.from < part.to ? part : null;
 }
 
-/** What lies between two of at most fourteen round times: days, hours, minutes or seconds. */
-function tickStepFor(start: number, end: number): number {
+/** How much room a label wants, in pixels. */
+const labelled = 60;
+
+/** What lies between two of at most fourteen round times, fewer where there is no room: days, hours, minutes or seconds. */
+function tickStepFor(start: number, end: number, width: number): number {
+  const most = Math.max(2, Math.min(14, Math.floor((width - left) / labelled)));
   const minute = hour / 60;
   const second = 1000;
   const steps = [
@@ -291,7 +295,7 @@ function tickStepFor(start: number, end: number): number {
     7 * day,
     30 * day,
   ];
-  return steps.find((s) => (end - start) / s <= 14) ?? 365 * day;
+  return steps.find((s) => (end - start) / s <= most) ?? 365 * day;
 }
 
 function ticksBetween(start: number, end: number, step: number): number[] {

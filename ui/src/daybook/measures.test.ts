@@ -51,7 +51,7 @@ test("a pattern's columns leave blank what is not known", () => {
     columns.map((c) => [c.rank, c.of({ ...pattern, p95Ms: 2, worstMs: 3 } as Pattern)]),
   );
   expect(shown.total).toBe("12.3");
-  expect(shown.calls).toBe("1\u2009234");
+  expect(shown.calls).toBe("1\u202F234");
   expect(shown.average).toBe("");
   expect(shown.rowsReadPerReturned).toBe("");
   expect(shareOf(pattern)).toBe("99.999 %");

@@ -94,15 +94,13 @@ test("a deployment's account says first what happened, and hides what did not mo
 });
 
 test("its regressed statements go to a trial of its script", async () => {
-  const asked = serve({
-    "GET /api/books/1/deployments/3": account,
-    "POST /api/books/1/workload": { workload: "", added: [] },
-  });
+  const asked = serve({ "GET /api/books/1/deployments/3": account });
   const { router } = await show(<EffectPanel book={1} deployment={3} whose={{}} close={() => {}} />);
   fireEvent.click(await screen.findByText("Take it to a trial"));
   await waitFor(() => expect(router.state.location.pathname).toBe("/new"));
-  expect(asked.find((a) => a.method === "POST")?.body).toEqual({ hashes: ["aa"] });
-  expect(router.state.location.search).toMatchObject({ book: 1, deployment: 3 });
+  // Nothing is kept before the trial starts.
+  expect(asked.some((a) => a.method === "POST")).toBe(false);
+  expect(router.state.location.search).toMatchObject({ book: 1, deployment: 3, take: "aa" });
 });
 
 test("Escape closes it, and a refusal is said with a way to try again", async () => {
@@ -289,8 +287,8 @@ const patterns = {
   patterns: [],
 };
 
-test("picked statements go into the workload; without any there is nothing to press", async () => {
-  const asked = serve({ "POST /api/books/1/workload": { workload: "", added: ["a"] } });
+test("picked statements go to a trial; without any there is nothing to press", async () => {
+  const asked = serve({});
   const { router } = await show(
     <StatementsFoot
       book={1}
@@ -305,9 +303,10 @@ test("picked statements go into the workload; without any there is nothing to pr
   expect((screen.getByText("CSV") as HTMLAnchorElement).getAttribute("href")).toBe(
     "/api/books/1/patterns.csv?text=huts",
   );
-  fireEvent.click(screen.getByText("Take 2 into the workload"));
+  fireEvent.click(screen.getByText("Take 2 to a trial"));
   await waitFor(() => expect(router.state.location.pathname).toBe("/new"));
-  expect(asked[0]?.body).toEqual({ hashes: ["aa", "bb"] });
+  expect(asked).toEqual([]);
+  expect(router.state.location.search).toMatchObject({ book: 1, take: "aa,bb" });
 });
 
 test("a chosen span can be given up", async () => {

@@ -6,9 +6,9 @@ describe("figures", () => {
     expect([three(0.004937), three(41.23), three(999.6), three(9.999), three(1234567)]).toEqual([
       "0.00494",
       "41.2",
-      "1\u2009000",
+      "1\u202F000",
       "10.0",
-      "1\u2009234\u2009567",
+      "1\u202F234\u202F567",
     ]);
   });
 
@@ -34,7 +34,7 @@ describe("figures", () => {
   it("names sizes, counts and spans of time", () => {
     expect([bytes(142_999_552), count(250000), elapsed(185)]).toEqual([
       "136 MiB",
-      "250\u2009000",
+      "250\u202F000",
       "3 min 05 s",
     ]);
   });

@@ -1,6 +1,6 @@
 /** All numbers that a person reads are made here: three significant digits, thin spaces, never 100 % for a part. */
 
-const THIN = "\u2009";
+const THIN = "\u202F";
 
 /** Three significant digits; whole numbers with thin spaces from 1,000 on. */
 export function three(value: number): string {

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { api, dataOf, type Problem, Refused } from "../api/client";
-import { useDaybook } from "../api/daybook";
+import { useDaybook, useTaken } from "../api/daybook";
 import { useBook, useStartTrial, useTrial } from "../api/hooks";
 import { Frame } from "../parts/Frame";
 import { Problems, Wrong } from "../parts/Notice";
@@ -26,6 +26,7 @@ export function NewTrialView() {
   const start = useStartTrial();
   const [workloadPlace, setWorkloadPlace] = useState<Place | null>(null);
   const [changePlace, setChangePlace] = useState<Place | null>(null);
+  const [choosing, setChoosing] = useState(false);
   const unfilled = usePrefill(search, set);
   const check = useCheck(draft);
 
@@ -45,7 +46,7 @@ export function NewTrialView() {
         change: draft.change,
         title: draft.title,
         bookName: draft.bookName,
-        settings: settingsOf(draft),
+        settings: settingsOf({ ...draft, only }),
         password: draft.password || null,
         otherPassword: draft.otherPassword || null,
       },
@@ -63,45 +64,77 @@ export function NewTrialView() {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
-  const lines = check.data?.statements.reduce((n, s) => n + s.cases.length, 0) ?? 0;
+  const statements = check.data?.statements ?? [];
+  const only = draft.only.filter((n) => statements.some((s) => s.name === n));
+  const lines = statements
+    .filter((s) => only.length === 0 || only.includes(s.name))
+    .reduce((n, s) => n + s.cases.length, 0);
 
   return (
-    <Frame at="New trial">
+    <Frame at="New trial" title="New trial">
       <Spread
         name="new"
         start={0.55}
         left={
-          <div className="flex h-full flex-col px-5 py-3">
-            <h1 className="sr-only">New trial</h1>
+          <div className="flex h-full flex-col overflow-y-auto px-5 py-3">
+            <div className="flex items-baseline gap-3">
+              <h1 className="head min-w-0 truncate">
+                New trial
+                {draft.bookName || draft.subject ? ` in ${draft.bookName || "a book of its own"}` : ""}
+              </h1>
+              {touched && (
+                <span className="ml-auto shrink-0 text-sm text-quiet">
+                  {draft.title ? `draft: ${draft.title}` : "a draft, kept in this browser"}{" "}
+                  <button
+                    type="button"
+                    className="link"
+                    onClick={() => {
+                      clear();
+                      navigate({ to: "/new", search: {}, replace: true });
+                    }}
+                  >
+                    empty it
+                  </button>
+                </span>
+              )}
+            </div>
             <SubjectField
               subject={draft.subject}
               problems={draft.subject === "" ? [] : of("subject")}
               onChange={(subject, name) => set(name ? { subject, bookName: name } : { subject })}
             />
-            {onServer(draft.subject) && <ServerFields draft={draft} set={set} />}
-            <h2 className="mt-2 font-semibold">Workload: what runs on it</h2>
-            <div className="min-h-40 flex-[3]">
-              <SqlEditor
-                label="Workload"
-                value={draft.workload}
-                onChange={(workload) => set({ workload })}
-                problems={draft.workload === "" ? [] : of("workload")}
-                place={workloadPlace}
-              />
-            </div>
-            <div
-              className="mt-2 min-h-24 flex-[2] overflow-y-auto"
-              tabIndex={0}
-              role="group"
-              aria-label="Statements found"
-            >
-              {draft.workload !== "" && <Problems problems={of("workload")} go={go} />}
-              {draft.workload !== "" && <Problems problems={missing} go={go} />}
-              <Statements
-                statements={check.data?.statements ?? []}
-                go={(line) => setWorkloadPlace({ line, column: 1 })}
-              />
-            </div>
+            {onServer(draft.subject) && (
+              <ServerFields draft={draft} set={set} choosing={choosing} setChoosing={setChoosing} />
+            )}
+            {!(choosing && onServer(draft.subject)) && (
+              <>
+                <h2 className="mt-2 font-semibold">Workload: what runs on it</h2>
+                <div className="min-h-40 flex-[3]">
+                  <SqlEditor
+                    label="Workload"
+                    value={draft.workload}
+                    onChange={(workload) => set({ workload })}
+                    problems={draft.workload === "" ? [] : of("workload")}
+                    place={workloadPlace}
+                  />
+                </div>
+                <div
+                  className="mt-2 min-h-24 flex-[2] overflow-y-auto"
+                  tabIndex={0}
+                  role="group"
+                  aria-label="Statements found"
+                >
+                  {draft.workload !== "" && <Problems problems={of("workload")} go={go} />}
+                  {draft.workload !== "" && <Problems problems={missing} go={go} />}
+                  <Statements
+                    statements={statements}
+                    only={draft.only}
+                    setOnly={(only) => set({ only })}
+                    go={(line) => setWorkloadPlace({ line, column: 1 })}
+                  />
+                </div>
+              </>
+            )}
           </div>
         }
         right={
@@ -192,16 +225,17 @@ function useCheck(draft: Draft) {
 
 /** Takes the starting texts from the book, change or trial that the address names; tells why they could not be read. */
 function usePrefill(
-  from: { book?: number; change?: number; trial?: number; deployment?: number },
+  from: { book?: number; change?: number; trial?: number; deployment?: number; take?: string },
   set: (part: Partial<Draft>) => void,
 ) {
   const book = useBook(from.book ?? 0);
   const deployments = useDaybook(from.deployment ? (from.book ?? 0) : 0, {}, {});
   const trial = useTrial(from.trial ?? 0);
+  const taken = useTaken(from.book ?? 0, from.take ?? "");
   const done = useRef("");
   const key = JSON.stringify(from);
   useEffect(() => {
-    const waiting = book.isFetching || (from.deployment && !deployments.data);
+    const waiting = book.isFetching || (from.deployment && !deployments.data) || (from.take && !taken.data);
     if (from.book && book.data && !waiting && done.current !== key) {
       done.current = key;
       const change = book.data.changes.find((c) => c.id === from.change);
@@ -209,7 +243,8 @@ function usePrefill(
       set({
         subject: book.data.book.subject ?? "",
         bookName: book.data.book.name,
-        workload: book.data.book.workload,
+        workload: taken.data?.workload ?? book.data.book.workload,
+        only: taken.data?.names ?? [],
         ...(change ? { change: change.text, title: change.title } : {}),
         ...(deployment
           ? { change: deployment.script, title: `${deployment.version} ${deployment.what}`.trim() }
@@ -223,6 +258,7 @@ function usePrefill(
         subject,
         bookName,
         workload,
+        only: settings.only ?? [],
         change,
         title: settings.noiseCheck ? "" : summary.title,
         tolerance: String(settings.tolerancePercent),
@@ -239,6 +275,6 @@ function usePrefill(
         copiesOn: settings.dump?.on ?? "",
       });
     }
-  }, [from, key, book.data, book.isFetching, deployments.data, trial.data, set]);
-  return book.error ?? deployments.error ?? trial.error;
+  }, [from, key, book.data, book.isFetching, deployments.data, trial.data, taken.data, set]);
+  return book.error ?? deployments.error ?? trial.error ?? taken.error;
 }

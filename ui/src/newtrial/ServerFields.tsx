@@ -16,14 +16,21 @@ const words: Record<Sides, string> = {
   inPlace: "this database, which keeps the change",
 };
 
+type Step = {
+  /** Whether the way to two sides is being chosen: a step of its own. */
+  choosing: boolean;
+  setChoosing: (on: boolean) => void;
+};
+
 /** Of a database on a server: the password, and how the two sides come about there. */
-export function ServerFields({ draft, set }: Props) {
+export function ServerFields({ draft, set, choosing, setChoosing }: Props & Step) {
   const look = useMutation({
     mutationFn: async () =>
       dataOf(
         await api.POST("/api/subjects/look", { body: { subject: draft.subject, password: draft.password } }),
       ),
     onSuccess: (found) => {
+      setChoosing(true);
       const first = found.sides.find((s) => s.works);
       if (first && !found.sides.some((s) => s.sides === draft.sides && (s.works || s.elsewhere))) {
         set({ sides: first.sides });
@@ -76,29 +83,15 @@ export function ServerFields({ draft, set }: Props) {
       ) : (
         <Wrong error={look.error} />
       )}
-      {found && (
-        <div
-          role="radiogroup"
-          aria-label="Sides"
-          className="mt-1 max-h-60 overflow-y-auto border-t border-rule"
-        >
-          {found.sides.map((s) => (
-            <Way
-              key={s.sides}
-              way={s}
-              trusted={draft.trustSql}
-              chosen={draft.sides === s.sides}
-              choose={() => set({ sides: s.sides })}
-            />
-          ))}
-          {found.notes.map((n) => (
-            <p key={n} className="text-quiet">
-              {n}
-            </p>
-          ))}
-        </div>
+      {found && !choosing && (
+        <p className="mt-1">
+          Sides: <strong>{words[draft.sides]}</strong>{" "}
+          <button type="button" className="link" onClick={() => setChoosing(true)}>
+            another way
+          </button>
+        </p>
       )}
-      {found && <Trust ways={found.sides} draft={draft} set={set} />}
+      {found && choosing && <Ways found={found} draft={draft} set={set} done={() => setChoosing(false)} />}
       {draft.sides === "inPlace" && (
         <label className="mt-1 flex flex-wrap items-baseline gap-2">
           <span className="text-failed">The change stays. Type the database's name to say that it may:</span>
@@ -123,6 +116,52 @@ export function ServerFields({ draft, set }: Props) {
         />
       )}
     </fieldset>
+  );
+}
+
+/** How two sides can come about there: the ways that are open first, with what each shows; the rest folded. */
+function Ways({ found, draft, set, done }: Props & { found: Schemas["ServerLook"]; done: () => void }) {
+  const isOpen = (way: Offered) => way.works || way.elsewhere || (way.withTrust && draft.trustSql);
+  const open = found.sides.filter(isOpen);
+  const closed = found.sides.filter((w) => !isOpen(w));
+  const way = (w: Offered) => (
+    <Way
+      key={w.sides}
+      way={w}
+      trusted={draft.trustSql}
+      chosen={draft.sides === w.sides}
+      choose={() => set({ sides: w.sides })}
+    />
+  );
+  return (
+    <section aria-label="The way to two sides" className="mt-2">
+      <h2 className="head">How the two sides come about</h2>
+      <div role="radiogroup" aria-label="Sides" className="mt-1 border-t border-ink">
+        {open.map(way)}
+        {open.length === 0 && (
+          <p className="text-failed">No way is open here yet; below stands what each wants.</p>
+        )}
+      </div>
+      <Trust ways={found.sides} draft={draft} set={set} />
+      {closed.length > 0 && (
+        <details className="mt-2" open={open.length === 0}>
+          <summary className="cursor-pointer text-quiet">
+            {closed.length === 1 ? "1 way is" : `${closed.length} ways are`} not open here, and why
+          </summary>
+          {closed.map(way)}
+        </details>
+      )}
+      {found.notes.map((n) => (
+        <p key={n} className="mt-1 text-quiet">
+          {n}
+        </p>
+      ))}
+      {open.some((w) => w.sides === draft.sides) && (
+        <button type="button" className="press main mt-3" onClick={done}>
+          Go on with {words[draft.sides]}
+        </button>
+      )}
+    </section>
   );
 }
 

@@ -52,6 +52,8 @@ test("statements are listed as they are understood, with their cases", async () 
   await show(
     <Statements
       go={go}
+      only={[]}
+      setOnly={() => {}}
       statements={[
         { number: 1, name: "huts", line: 4, callsPerDay: 1200, rewritten: true, cases },
         {
@@ -74,12 +76,49 @@ test("statements are listed as they are understood, with their cases", async () 
 test("an empty workload and an empty change say what may be written", async () => {
   await show(
     <>
-      <Statements statements={[]} go={() => {}} />
+      <Statements statements={[]} go={() => {}} only={[]} setOnly={() => {}} />
       <Steps steps={[]} go={() => {}} />
     </>,
   );
   expect(await screen.findByText(/Statements appear here as you type/)).toBeTruthy();
   expect(screen.getByText(/Migration statements, and rewrites under/)).toBeTruthy();
+});
+
+test("some statements are measured, first in the list, and all again by one press", async () => {
+  const setOnly = vi.fn();
+  const statement = (number: number, name: string) => ({
+    number,
+    name,
+    line: number,
+    callsPerDay: null,
+    rewritten: false,
+    cases: [{ label: "1", share: 1, binds: "" }],
+  });
+  const statements = [statement(1, "huts"), statement(2, "boats"), statement(3, "piers")];
+  const { unmount } = await show(
+    <Statements go={() => {}} only={["piers", "gone"]} setOnly={setOnly} statements={statements} />,
+  );
+  expect(await screen.findByText(/1 of 3 statements will be measured/)).toBeTruthy();
+  expect(
+    screen
+      .getAllByRole("checkbox")
+      .map((c) => [c.getAttribute("aria-label"), (c as HTMLInputElement).checked]),
+  ).toEqual([
+    ["measure piers", true],
+    ["measure huts", false],
+    ["measure boats", false],
+  ]);
+  fireEvent.click(screen.getByLabelText("measure boats"));
+  expect(setOnly).toHaveBeenLastCalledWith(["boats", "piers"]);
+  // The last one stays: nothing to measure is no trial.
+  fireEvent.click(screen.getByLabelText("measure piers"));
+  expect(setOnly).toHaveBeenCalledTimes(1);
+  fireEvent.click(screen.getByText("and everything else, for side effects"));
+  expect(setOnly).toHaveBeenLastCalledWith([]);
+  unmount();
+  await show(<Statements go={() => {}} only={["huts", "boats"]} setOnly={setOnly} statements={statements} />);
+  fireEvent.click(await screen.findByLabelText("measure piers"));
+  expect(setOnly).toHaveBeenLastCalledWith([]);
 });
 
 test("a rewrite names its statement among the steps", async () => {

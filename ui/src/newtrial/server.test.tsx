@@ -1,9 +1,16 @@
 // @vitest-environment happy-dom
 import { act, fireEvent, renderHook, screen } from "@testing-library/react";
+import { useState } from "react";
 import { expect, test, vi } from "vitest";
 import { serve, show } from "../testing/show";
 import { ServerFields } from "./ServerFields";
 import { onServer, settingsOf, useDraft } from "./useDraft";
+
+/** The fields with the step that they lead to. */
+function Fields(props: Omit<Parameters<typeof ServerFields>[0], "choosing" | "setChoosing">) {
+  const [choosing, setChoosing] = useState(false);
+  return <ServerFields {...props} choosing={choosing} setChoosing={setChoosing} />;
+}
 
 const way = (sides: string, works: boolean, lacks = "", grant = "", elsewhere = false) => ({
   sides,
@@ -66,7 +73,7 @@ test("a database that keeps the change is named by hand, and the name is not kep
   act(() => result.current.set({ subject: "postgresql://h/spare", sides: "inPlace", expendable: "spare" }));
   expect(settingsOf(result.current.draft)).toMatchObject({ sides: "inPlace", expendable: "spare" });
   expect(JSON.parse(localStorage.getItem("draft") ?? "{}").expendable).toBe("");
-  await show(<ServerFields draft={result.current.draft} set={set} />);
+  await show(<Fields draft={result.current.draft} set={set} />);
   const name = screen.getByLabelText(/The change stays/);
   fireEvent.change(name, { target: { value: "spar" } });
   expect(set).toHaveBeenCalledWith({ expendable: "spar" });
@@ -92,7 +99,7 @@ test("copies of a dump hold what is chosen, and nothing of it is sent for other 
   act(() => result.current.set({ subject: "postgresql://h/d", sides: "dumped" }));
   expect(settingsOf(result.current.draft).dump).toBeNull();
   const set = vi.fn();
-  await show(<ServerFields draft={result.current.draft} set={set} />);
+  await show(<Fields draft={result.current.draft} set={set} />);
   fireEvent.change(screen.getByLabelText(/hold the rows of/), { target: { value: "chosen" } });
   expect(set).toHaveBeenCalledWith({ dumpRows: "chosen" });
   act(() =>
@@ -125,21 +132,38 @@ test("a look at the server shows what works, what is missing, and chooses the fi
   serve({ "POST /api/subjects/look": look });
   const set = vi.fn();
   const { result } = renderHook(() => useDraft());
-  await show(
-    <ServerFields draft={{ ...result.current.draft, subject: "postgresql://reader@h/d" }} set={set} />,
-  );
+  await show(<Fields draft={{ ...result.current.draft, subject: "postgresql://reader@h/d" }} set={set} />);
   fireEvent.click(await screen.findByRole("button", { name: "Look at the server" }));
   expect(await screen.findByText("PostgreSQL 17.2, 1.00 GiB, as reader")).toBeTruthy();
   expect(set).toHaveBeenCalledWith({ sides: "asItIs" });
-  const [copies, asItIs] = screen.getAllByRole("radio") as HTMLInputElement[];
-  expect([copies?.disabled, asItIs?.disabled]).toEqual([true, false]);
+  // What is open stands first; the rest is folded, with what it wants.
+  const ways = screen.getAllByRole("radio") as HTMLInputElement[];
+  expect(ways.map((w) => w.disabled)).toEqual([false, false, false, true]);
+  expect(ways[3]?.closest("details")?.open).toBe(false);
+  expect(screen.getByText("1 way is not open here, and why")).toBeTruthy();
   expect(screen.getByText("ALTER ROLE reader CREATEDB;")).toBeTruthy();
   expect(screen.getByText("track_io_timing is off.")).toBeTruthy();
   expect(screen.getByText(/\(on another server\)/)).toBeTruthy();
-  fireEvent.click(screen.getAllByRole("radio")[3] as HTMLElement);
-  expect(set).toHaveBeenCalledWith({ sides: "dumped" });
   fireEvent.click(screen.getAllByRole("radio")[2] as HTMLElement);
+  expect(set).toHaveBeenCalledWith({ sides: "dumped" });
+  fireEvent.click(screen.getAllByRole("radio")[1] as HTMLElement);
   expect(set).toHaveBeenCalledWith({ sides: "pair" });
+});
+
+test("the way to two sides is a step of its own, folded to one line when it is taken", async () => {
+  serve({ "POST /api/subjects/look": look });
+  const { result } = renderHook(() => useDraft());
+  await show(
+    <Fields
+      draft={{ ...result.current.draft, subject: "postgresql://reader@h/d", sides: "asItIs" }}
+      set={() => {}}
+    />,
+  );
+  fireEvent.click(await screen.findByRole("button", { name: "Look at the server" }));
+  fireEvent.click(await screen.findByRole("button", { name: "Go on with the database as it is" }));
+  expect(screen.queryByRole("radio")).toBeNull();
+  fireEvent.click(screen.getByText("another way"));
+  expect(screen.getAllByRole("radio").length).toBe(4);
 });
 
 test("a superuser's rights are for known statements alone: ways open by the user's word, which is not kept", async () => {
@@ -149,10 +173,7 @@ test("a superuser's rights are for known statements alone: ways open by the user
   const set = vi.fn();
   const { result } = renderHook(() => useDraft());
   const fields = (trustSql: boolean) => (
-    <ServerFields
-      draft={{ ...result.current.draft, subject: "postgresql://postgres@h/d", trustSql }}
-      set={set}
-    />
+    <Fields draft={{ ...result.current.draft, subject: "postgresql://postgres@h/d", trustSql }} set={set} />
   );
   await show(fields(false));
   fireEvent.click(await screen.findByRole("button", { name: "Look at the server" }));

@@ -6,6 +6,8 @@ export type Draft = {
   bookName: string;
   title: string;
   workload: string;
+  /** Names of the statements that are measured; empty for all. */
+  only: string[];
   change: string;
   tolerance: string;
   maxSeconds: string;
@@ -44,6 +46,7 @@ const empty: Draft = {
   bookName: "",
   title: "",
   workload: "",
+  only: [],
   change: "",
   tolerance: "5",
   maxSeconds: "",
@@ -121,7 +124,7 @@ export function settingsOf(draft: Draft) {
     quick: draft.quick,
     noiseCheck: draft.noiseCheck,
     seed: 1,
-    only: null,
+    only: draft.only.length > 0 ? draft.only : null,
     sides: onServer(draft.subject) ? draft.sides : ("copies" as const),
     afterSubject: draft.sides === "pair" && onServer(draft.subject) ? draft.afterSubject : null,
     mostGigabytes: 50,

@@ -16,6 +16,10 @@ export function inkOf(verdict: string | null | undefined): string {
   return beams[verdict ?? ""]?.ink ?? "text-quiet";
 }
 
+/** The beam of a verdict's mark, to be drawn elsewhere; undefined where there is no verdict. */
+export const beamOf = (verdict: string | null): { beam: string; dash?: string } | undefined =>
+  beams[verdict ?? ""];
+
 export function Beam({ verdict }: { verdict: string }) {
   const mark = beams[verdict];
   if (!mark) {

@@ -27,8 +27,11 @@ export function Spread({
     }
   };
   return (
-    <div ref={frame} className="flex min-h-0 flex-1">
-      <div className="min-w-0 overflow-hidden" style={{ width: `${share * 100}%` }}>
+    <div ref={frame} className="spread flex min-h-0 flex-1">
+      <div
+        className="leaf w-(--share) min-w-0 overflow-hidden"
+        style={{ "--share": `${share * 100}%` } as React.CSSProperties}
+      >
         {left}
       </div>
       <div
@@ -39,7 +42,7 @@ export function Spread({
         aria-valuemin={least * 100}
         aria-valuemax={most * 100}
         tabIndex={0}
-        className="w-[7px] shrink-0 cursor-col-resize border-x border-rule bg-inset hover:bg-chosen"
+        className="fold w-[7px] shrink-0 cursor-col-resize border-x border-rule bg-inset hover:bg-chosen"
         onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
         onPointerMove={(e) => e.buttons === 1 && drag(e.clientX)}
         onKeyDown={(e) => {
@@ -49,7 +52,7 @@ export function Spread({
           }
         }}
       />
-      <div className="min-w-0 flex-1 overflow-hidden">{right}</div>
+      <div className="leaf second min-w-0 flex-1 overflow-hidden">{right}</div>
     </div>
   );
 }

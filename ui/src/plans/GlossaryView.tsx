@@ -16,7 +16,7 @@ export function GlossaryView() {
     }
   }, [entries, hash]);
   return (
-    <Frame at={"glossary"} of={glossary}>
+    <Frame at={"glossary"} title="Glossary" of={glossary}>
       {entries && (
         <Spread
           name="glossary"

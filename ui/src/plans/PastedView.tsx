@@ -35,7 +35,7 @@ export function PastedView() {
     compare.mutate({ ...given, bookId: book ?? null });
   };
   return (
-    <Frame at={"plans"}>
+    <Frame at={"plans"} title={page?.plans.sentence ?? "Compare two plans"}>
       <Page
         label="Plans compared"
         head={

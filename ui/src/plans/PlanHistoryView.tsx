@@ -15,6 +15,7 @@ export function PlanHistoryView() {
   const { bookId, hash } = route.useParams();
   return (
     <Frame
+      title={`Plans of a statement, book ${bookId}`}
       at={
         <>
           <BookLink id={bookId} name={`book ${bookId}`} />
@@ -58,7 +59,7 @@ export function PlanHistory({ book, hash, empty }: { book: number; hash: string;
         Plans in trials{" "}
         <span className="font-normal text-quiet">
           {count(shapes.length)} {shapes.length === 1 ? "plan" : "plans"}
-          {stands ? `; one stands since ${stands.acceptedAt.slice(0, 10)}` : "; none stands"}
+          {stands ? `; one stands since ${stands.since.slice(0, 10)}` : "; none stands"}
         </span>
       </h2>
       <ol>

@@ -3,7 +3,7 @@ import type { Schemas } from "../api/client";
 import { useListPin, usePins, useStanding, useTryPin } from "../api/plans";
 import { Wrong } from "../parts/Notice";
 
-/** What a team can do about a line's plan: accept it, or hold the statement to the plan before until a real fix is there. */
+/** What a team can do about a line's plan: let it stand, or hold the statement to the plan before until a real fix is there. */
 export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
   const book = page.trial.bookId;
   const hash = page.line.result.pattern;
@@ -21,11 +21,11 @@ export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
       {page.standing ? (
         <>
           <span className="text-quiet">
-            standing plan: accepted {page.standing.acceptedAt.slice(0, 10)}
+            standing plan since {page.standing.since.slice(0, 10)}
             {page.leavesStanding === false && ", kept"}
           </span>
           <button type="button" className="link" onClick={() => standing.mutate(null)}>
-            forget it
+            let it go
           </button>
         </>
       ) : (
@@ -45,7 +45,7 @@ export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
           className="link"
           onClick={() => standing.mutate({ shape: after.shape, outline: page.afterPlanText, note: "" })}
         >
-          accept the plan after
+          make the plan after the standing plan
         </button>
       )}
       {page.pin === "offered" && (

@@ -20,6 +20,7 @@ export function PlansView() {
   const r = page?.line.result;
   return (
     <Frame
+      title={r ? `Plans of ${r.statement}, trial ${trialId}` : undefined}
       at={
         <>
           <Link className="link" to="/trials/$trialId/lines/$line" params={{ trialId, line }}>

@@ -134,10 +134,10 @@ const seen = (
 test("plans of a statement are told apart by shape, with the one that stands, and another can be made to", async () => {
   const asked = serve({
     "GET /api/books/1/plans/00": {
-      standing: { shape: "a", outline: "PLAN a", note: "", acceptedAt: "2026-03-01T10:00:00Z" },
+      standing: { shape: "a", outline: "PLAN a", note: "", since: "2026-03-01T10:00:00Z" },
       seen: [seen(2, "before", "a", "regressed", true), seen(2, "after", "b", "regressed", false)],
     },
-    "POST /api/books/1/plans/00/standing": { shape: "b", outline: "PLAN b", note: "", acceptedAt: "" },
+    "POST /api/books/1/plans/00/standing": { shape: "b", outline: "PLAN b", note: "", since: "" },
   });
   await show(<PlanHistory book={1} hash="00" />);
   const rows = (await screen.findAllByRole("row")).slice(1);

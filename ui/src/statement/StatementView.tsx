@@ -1,9 +1,11 @@
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { useDeleteNote } from "../api/book";
 import type { Schemas } from "../api/client";
 import { useKeep, useNote, useStatement, useTake } from "../api/daybook";
 import { wordsOf } from "../daybook/LogEvents";
 import { count, moment, percent, three } from "../format/figures";
+import { Ask } from "../parts/Ask";
 import { Exports } from "../parts/Exports";
 import { BookLink, DaybookLink, Frame } from "../parts/Frame";
 import { Wrong } from "../parts/Notice";
@@ -27,6 +29,7 @@ export function StatementView() {
   const page = statement.data;
   return (
     <Frame
+      title={page ? `${page.text.slice(0, 60)}, ${page.bookName}` : undefined}
       at={
         <>
           <BookLink id={bookId} name={page?.bookName} /> / <DaybookLink id={bookId} /> / Statement
@@ -270,7 +273,8 @@ function Notes({ book, page }: { book: number; page: Statement }) {
       <h2 className="section">Notes</h2>
       {page.notes.map((n) => (
         <p key={n.id} className="mb-1 whitespace-pre-wrap">
-          <span className="text-quiet">{moment(n.writtenAt)}</span> {n.text}
+          <span className="text-quiet">{moment(n.writtenAt)}</span> {n.text}{" "}
+          <DeleteNote book={book} hash={page.hash} note={n} />
         </p>
       ))}
       <form
@@ -296,5 +300,22 @@ function Notes({ book, page }: { book: number; page: Statement }) {
         <Wrong error={note.error} />
       </form>
     </>
+  );
+}
+
+function DeleteNote({ book, hash, note }: { book: number; hash: string; note: Statement["notes"][number] }) {
+  const gone = useDeleteNote(book, hash, note.id);
+  return (
+    <Ask
+      press="delete"
+      className="link text-sm text-quiet"
+      title="Delete this note?"
+      doing="Delete the note"
+      error={gone.error}
+      pending={gone.isPending}
+      act={(done) => gone.mutate(undefined, { onSuccess: done })}
+    >
+      <q className="line-clamp-4">{note.text}</q> There is no way back.
+    </Ask>
   );
 }

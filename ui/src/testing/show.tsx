@@ -7,9 +7,12 @@ import {
   Outlet,
   RouterProvider,
 } from "@tanstack/react-router";
-import { cleanup, render } from "@testing-library/react";
+import { cleanup, configure, render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { afterEach, vi } from "vitest";
+
+// A machine that is busy is no fault of what is shown.
+configure({ asyncUtilTimeout: 20_000 });
 
 afterEach(() => {
   cleanup();

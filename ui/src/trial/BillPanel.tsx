@@ -1,6 +1,10 @@
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
 import type { Schemas, TrialPageView } from "../api/client";
-import { bytes, count, moment, three } from "../format/figures";
+import { useFindings } from "../api/hooks";
+import { bytes, count, moment, percent, three } from "../format/figures";
 import { SideHeads } from "../parts/Mark";
+import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Decided } from "./Decided";
@@ -23,6 +27,7 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
         <Totals page={page} />
       )}
       {bill.items.length > 0 && <Movers page={page} open={open} />}
+      <Found page={page} open={open} />
       <LeftOut page={page} />
       {page.applied.length > 0 && (
         <>
@@ -144,6 +149,56 @@ function Movers({ page: { bill }, open }: { page: TrialPageView; open: (line: nu
           </tr>
         </tbody>
       </table>
+    </>
+  );
+}
+
+/** What the plans after the change do that costs more than it need, the costliest first, over all lines. */
+function Found({ page: { trial }, open }: { page: TrialPageView; open: (line: number) => void }) {
+  const ended = trial.state !== "running" && trial.state !== "waiting" && trial.state !== "refused";
+  const findings = useFindings(trial.id, ended);
+  const [all, setAll] = useState(false);
+  if (!ended || findings.isPending) {
+    return null;
+  }
+  if (findings.error) {
+    return <Failure error={findings.error} retry={() => findings.refetch()} />;
+  }
+  const list = findings.data ?? [];
+  return (
+    <>
+      <h3 className="section">What costs more than it need, after the change</h3>
+      {list.length === 0 && <p className="text-quiet">Nothing was found in the plans of these lines.</p>}
+      <ol>
+        {list.slice(0, all ? list.length : shownItems).map((f, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a line may have a finding twice, for two operators.
+          <li key={i} className="border-t border-rule py-1 first:border-0">
+            <p className="flex items-baseline gap-3">
+              <Link to="/glossary" hash={f.finding.kind} className="link min-w-0 truncate">
+                {f.finding.title}
+              </Link>
+              <span className="ml-auto shrink-0 text-quiet">
+                {f.secondsPerDay !== null
+                  ? `${three(f.secondsPerDay)} s a day`
+                  : f.finding.share !== null
+                    ? `${percent(f.finding.share)} of its time`
+                    : ""}
+              </span>
+            </p>
+            <p className="text-sm">
+              <button type="button" className="link" onClick={() => open(f.line)}>
+                {f.statement} {f.case}
+              </button>
+              : {f.finding.text.replaceAll("`", "")}
+            </p>
+          </li>
+        ))}
+      </ol>
+      {list.length > shownItems && !all && (
+        <button type="button" className="link text-sm" onClick={() => setAll(true)}>
+          and {count(list.length - shownItems)} more
+        </button>
+      )}
     </>
   );
 }

@@ -65,7 +65,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
           {page.leavesStanding === true && (
             <p className="border-l-2 border-dearer pl-2">
               This line leaves the statement's standing plan
-              {page.standing && `, accepted ${page.standing.acceptedAt.slice(0, 10)}`}.
+              {page.standing && ` since ${page.standing.since.slice(0, 10)}`}.
             </p>
           )}
           {r.message && <p className="text-quiet">{r.message}</p>}

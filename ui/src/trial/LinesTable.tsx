@@ -4,18 +4,41 @@ import { shortRatio, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
 import { moveAlong, useSearchKey } from "../parts/keys";
 import { inkOf, SideMark, VerdictMark, verdictOrder } from "../parts/Mark";
-import { countsOf, rowsOf, type Sort, type SortKey } from "./rows";
+import { Shortened } from "../parts/Shortened";
+import { countsOf, type LinesView, rowsOf, type Sort, type SortKey } from "./rows";
+import { Strip } from "./Strip";
+import { changeOf } from "./stems";
 
-type Props = { page: TrialPageView; head: ReactNode; selected: number | null; open: (line: number) => void };
+type Props = {
+  page: TrialPageView;
+  head: ReactNode;
+  selected: number | null;
+  open: (line: number) => void;
+  /** What is shown of them, where something else keeps that. */
+  kept?: [LinesView, (view: LinesView) => void];
+};
 
-/** The lines of a trial as a ruled table with the bill at its foot. */
-export function LinesTable({ page, head, selected, open }: Props) {
-  const [sort, setSort] = useState<Sort | null>({ key: "verdict", down: false });
-  const [verdicts, setVerdicts] = useState<Set<string>>(new Set());
-  const [text, setText] = useState("");
+/** The lines of a trial as a ruled table, all of them at once above it, and the bill at its foot. */
+export function LinesTable({ page, head, selected, open, kept }: Props) {
+  const own = useState<LinesView>({});
+  const [view, setView] = kept ?? own;
+  const set = (change: LinesView) => setView({ ...view, ...change });
+  const sort: Sort = { key: view.sort ?? "verdict", down: view.down ?? false };
+  const verdicts = useMemo(() => new Set(view.show?.split(",")), [view.show]);
+  const text = view.find ?? "";
+  const { from, to } = view;
+  const span = useMemo(
+    () =>
+      from === undefined && to === undefined ? undefined : { from: from ?? 0, to: to ?? Number.MAX_VALUE },
+    [from, to],
+  );
   const search = useRef<HTMLInputElement>(null);
   const body = useRef<HTMLTableSectionElement>(null);
-  const rows = useMemo(() => rowsOf(page.lines, sort, verdicts, text), [page.lines, sort, verdicts, text]);
+  const { key, down } = sort;
+  const rows = useMemo(
+    () => rowsOf(page.lines, { key, down }, verdicts, text, span),
+    [page.lines, key, down, verdicts, text, span],
+  );
   const at = rows.findIndex((l) => l.result.number === selected);
   useSearchKey(search);
   const go = (to: number) => {
@@ -35,12 +58,24 @@ export function LinesTable({ page, head, selected, open }: Props) {
   return (
     <section aria-label="Lines" className="flex h-full flex-col">
       <div className="shrink-0 px-5 pt-3 pb-1">{head}</div>
+      <Strip
+        page={page}
+        selected={selected}
+        choose={open}
+        span={span}
+        narrow={(s) =>
+          set({
+            from: s && s.from > 0 ? s.from : undefined,
+            to: s && s.to < Number.MAX_VALUE ? s.to : undefined,
+          })
+        }
+      />
       <Filters
         page={page}
         verdicts={verdicts}
-        setVerdicts={setVerdicts}
+        setVerdicts={(v) => set({ show: v.size > 0 ? [...v].join(",") : undefined })}
         text={text}
-        setText={setText}
+        setText={(t) => set({ find: t === "" ? undefined : t })}
         search={search}
         shown={rows.length}
       />
@@ -51,7 +86,7 @@ export function LinesTable({ page, head, selected, open }: Props) {
         aria-label="Lines of this trial"
       >
         <table className="ruled">
-          <Heads sort={sort} setSort={setSort} />
+          <Heads sort={sort} setSort={(s) => set({ sort: s.key, down: s.down || undefined })} />
           <tbody ref={body} onKeyDown={(e) => moveAlong(e, rows.length, focused(), go)}>
             {rows.map((l) => (
               <Row
@@ -122,23 +157,12 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
   );
 }
 
-/** The measured ratio; of a line that work decided without any block, the ratio of work. */
-function changeOf(r: LineView["result"]): string {
-  if (r.time) {
-    return shortRatio(r.time.ratio);
-  }
-  return !quietVerdicts.includes(r.verdict) && r.work && r.work.before > 0
-    ? shortRatio(r.work.after / r.work.before)
-    : "";
-}
-
-const quietVerdicts: (string | null)[] = ["level", "unsettled", "failed", null];
-
 type RowProps = { line: LineView; live: boolean; chosen: boolean; open: (line: number) => void };
 
 function Row({ line, live, chosen, open }: RowProps) {
   const r = line.result;
   const band = 1 + r.tolerancePercent / 100;
+  const change = changeOf(line);
   const quiet = r.verdict === "level" || r.verdict === null;
   return (
     <tr className={chosen ? "bg-chosen" : "hover:bg-inset"}>
@@ -156,10 +180,10 @@ function Row({ line, live, chosen, open }: RowProps) {
           type="button"
           id={`line-${r.number}`}
           aria-current={chosen}
-          className="max-w-full cursor-pointer truncate text-left align-bottom"
+          className="flex max-w-full cursor-pointer items-baseline gap-x-1 text-left"
           onClick={() => open(r.number)}
         >
-          {r.statement}
+          <Shortened name={r.statement} />
           <span className="text-quiet"> {r.case}</span>
           {r.rewritten && <span className="text-sm text-quiet"> rewritten</span>}
           {line.leavesStanding && <span className="text-sm text-dearer"> leaves its standing plan</span>}
@@ -170,7 +194,7 @@ function Row({ line, live, chosen, open }: RowProps) {
       <td className="num">{r.time && three(r.time.afterMs)}</td>
       <td className={`num ${quiet ? "text-quiet" : inkOf(r.verdict)}`}>
         {r.reason?.code === "underFloor" && <span title={r.message ?? ""}>floor </span>}
-        {changeOf(r)}
+        {change !== null && shortRatio(change)}
       </td>
       <td className="w-[92px] align-middle">
         {r.time && r.time.low !== null && r.time.high !== null && (

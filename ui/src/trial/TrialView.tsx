@@ -1,17 +1,30 @@
 import { getRouteApi, Link, useMatch, useNavigate } from "@tanstack/react-router";
 import { useEffect } from "react";
+import { useDeleteTrial } from "../api/book";
 import type { TrialPageView } from "../api/client";
 import { useTrial, useTrialAction } from "../api/hooks";
+import { Ask } from "../parts/Ask";
 import { Frame } from "../parts/Frame";
+import { verdictOrder } from "../parts/Mark";
 import { EmptyState, Problems } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { BillPanel } from "./BillPanel";
 import { LinePanel } from "./LinePanel";
 import { LinesTable } from "./LinesTable";
 import { Progress } from "./Progress";
+import type { LinesView } from "./rows";
 import { Unlike } from "./Unlike";
 
 const route = getRouteApi("/trials/$trialId");
+
+/** The book, the trial, and what it came to so far. */
+function titleOf(page: TrialPageView): string {
+  const words = verdictOrder.map(
+    (v) => [page.lines.filter((l) => l.result.verdict === v).length, v] as const,
+  );
+  const told = words.filter(([n]) => n > 0).map(([n, v]) => `${n} ${v}`);
+  return `${told.slice(0, 2).join(", ") || page.trial.state}: trial ${page.trial.id}, ${page.bookName}`;
+}
 
 /** A trial: its lines on the left page; on the right, the bill or the selected line. */
 export function TrialView() {
@@ -21,26 +34,30 @@ export function TrialView() {
   const trial = useTrial(id);
   const navigate = useNavigate();
   const page = trial.data;
+  const view = route.useSearch();
+  const keep = (to: LinesView) => navigate({ to: ".", search: to, replace: true });
   const open = (line: number | null) =>
     line === null
-      ? navigate({ to: "/trials/$trialId", params: { trialId: String(id) } })
+      ? navigate({ to: "/trials/$trialId", params: { trialId: String(id) }, search: view })
       : navigate({
           to: "/trials/$trialId/lines/$line",
           params: { trialId: String(id), line: String(line) },
+          search: view,
           replace: selected !== null,
         });
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       if (e.key === "Escape" && selected !== null && !document.querySelector("[role=dialog]")) {
         document.getElementById(`line-${selected}`)?.focus();
-        navigate({ to: "/trials/$trialId", params: { trialId: String(id) } });
+        navigate({ to: "/trials/$trialId", params: { trialId: String(id) }, search: view });
       }
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [id, selected, navigate]);
+  }, [id, selected, navigate, view]);
   return (
     <Frame
+      title={page ? titleOf(page) : undefined}
       at={
         page && (
           <>
@@ -69,7 +86,13 @@ export function TrialView() {
                 <RefusedTrial page={page} />
               </Page>
             ) : (
-              <LinesTable page={page} head={<Head page={page} />} selected={selected} open={open} />
+              <LinesTable
+                page={page}
+                head={<Head page={page} />}
+                selected={selected}
+                open={open}
+                kept={[view, keep]}
+              />
             )
           }
           right={
@@ -127,6 +150,7 @@ function Head({ page }: { page: TrialPageView }) {
             <Link className="press" to="/new" search={{ trial: trial.id }}>
               Edit
             </Link>
+            <DeleteTrial page={page} />
           </span>
         )}
       </div>
@@ -147,6 +171,35 @@ function Head({ page }: { page: TrialPageView }) {
         </p>
       )}
     </>
+  );
+}
+
+/** A trial and all that it measured; what was made of it stays. */
+function DeleteTrial({ page }: { page: TrialPageView }) {
+  const { id, bookId } = page.trial;
+  const gone = useDeleteTrial(id);
+  const navigate = useNavigate();
+  return (
+    <Ask
+      press="Delete"
+      className="press"
+      title={`Delete trial ${id}?`}
+      doing="Delete the trial"
+      error={gone.error}
+      pending={gone.isPending}
+      act={(done) =>
+        gone.mutate(undefined, {
+          onSuccess: () => {
+            done();
+            navigate({ to: "/books/$bookId", params: { bookId: String(bookId) }, search: {} });
+          },
+        })
+      }
+    >
+      With it go its {page.lines.length} {page.lines.length === 1 ? "line" : "lines"} with their samples,
+      plans and verdicts. The change, the workload, standing plans and temporary measures stay. There is no
+      way back.
+    </Ask>
   );
 }
 

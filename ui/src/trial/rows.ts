@@ -1,8 +1,20 @@
 import type { LineView } from "../api/client";
 import { verdictOrder } from "../parts/Mark";
+import { changeOf, type Span, within } from "./stems";
 
-export type SortKey = "verdict" | "statement" | "before" | "after" | "change";
+export const sortKeys = ["verdict", "statement", "before", "after", "change"] as const;
+export type SortKey = (typeof sortKeys)[number];
 export type Sort = { key: SortKey; down: boolean };
+
+/** What of a trial's lines is shown, and how: all of it stands in the address. */
+export type LinesView = {
+  show?: string;
+  find?: string;
+  sort?: SortKey;
+  down?: boolean;
+  from?: number;
+  to?: number;
+};
 
 /** The lines that pass the filters, sorted; ties keep the workload's order. */
 export function rowsOf(
@@ -10,11 +22,13 @@ export function rowsOf(
   sort: Sort | null,
   verdicts: Set<string>,
   text: string,
+  span?: Span,
 ): LineView[] {
   const wanted = text.trim().toLowerCase();
   const shown = lines.filter(
     (l) =>
       (verdicts.size === 0 || verdicts.has(l.result.verdict ?? "open")) &&
+      within(span, changeOf(l)) &&
       (wanted === "" || `${l.result.statement} ${l.result.binds}`.toLowerCase().includes(wanted)),
   );
   if (!sort) {
@@ -44,8 +58,11 @@ function rank(verdict: string | null): number {
 
 function measureOf(line: LineView, key: SortKey): number | undefined {
   const r = line.result;
-  const value = key === "before" ? r.time?.beforeMs : key === "after" ? r.time?.afterMs : r.time?.ratio;
-  return value;
+  return key === "before"
+    ? r.time?.beforeMs
+    : key === "after"
+      ? r.time?.afterMs
+      : (changeOf(line) ?? undefined);
 }
 
 /** How many lines have each verdict; lines without one count as "open". */

@@ -239,12 +239,12 @@ test("a line that leaves its standing plan says so, on its page and in the list"
     "GET /api/trials/4/lines/2": linePage({
       plans: comparison(),
       leavesStanding: true,
-      standing: { shape: "x", outline: "", note: "", acceptedAt: "2026-03-01T10:00:00Z" },
+      standing: { shape: "x", outline: "", note: "", since: "2026-03-01T10:00:00Z" },
     }),
     "GET /api/books/1/pins": [],
   });
   const shown = await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
-  expect(await screen.findByText(/leaves the statement's standing plan, accepted 2026-03-01/)).toBeTruthy();
+  expect(await screen.findByText(/leaves the statement's standing plan since 2026-03-01/)).toBeTruthy();
   expect(screen.getByText("parcel is now read whole.")).toBeTruthy();
   shown.unmount();
   const left = { ...line(1), leavesStanding: true };

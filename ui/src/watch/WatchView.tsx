@@ -22,6 +22,7 @@ export function WatchView() {
   const page = watch.data;
   return (
     <Frame
+      title={page ? `Watch of ${page.bookName}` : undefined}
       at={
         <>
           <BookLink id={book} name={page?.bookName} />

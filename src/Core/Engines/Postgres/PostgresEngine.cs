@@ -35,6 +35,9 @@ public static class PostgresEngine
 
         public override bool RunsPerRow(PlanOperator o) => o.Details.GetValueOrDefault("Parent Relationship") == "SubPlan" && o.Counts is { Loops: > 1 };
 
+        /// <remarks>PostgreSQL manual, 14.3 "Controlling the Planner with Explicit JOIN Clauses".</remarks>
+        public override string? KeepsOrderBy => "join_collapse_limit, with more tables than it allows";
+
         /// <remarks>PostgreSQL keeps a subquery with OFFSET apart from the query around it (is_simple_subquery, prepjointree.c), and LATERAL makes it the inner side of a loop.</remarks>
         public override string? InOrder(JoinedTables tables, IReadOnlyList<SourceItem> order, Func<SqlCondition, IReadOnlyCollection<SourceItem>?> tablesOf) => tables.Nested(order, tablesOf);
 

@@ -39,6 +39,8 @@ public static class SqliteEngine
 
         public override bool ReadsAnyLines => true;
 
+        public override string? KeepsOrderBy => "joins that are written as CROSS JOIN";
+
         public override string? InOrder(JoinedTables tables, IReadOnlyList<SourceItem> order, Func<SqlCondition, IReadOnlyCollection<SourceItem>?> tablesOf) => tables.Crossed(order);
 
         /// <summary>Lines whose depth is told by what stands before them: spaces, or the shell's <c>|--</c> and <c>`--</c>.</summary>

@@ -61,7 +61,7 @@ public static class FindingWords
     {
         FindingKind.LeadingWildcard when f.Other!.TrimEnd('\'') is not [.., '%' or '_' or '*' or '?'] => "A column, or an index on an expression, that holds the value reversed: what values end with is then what they begin with.",
         FindingKind.LeadingWildcard => "An index over parts of words (three letters each), or a full-text index where whole words are meant.",
-        FindingKind.DearerJoinOrder when f.Statistics is StatisticsState.Fresh or StatisticsState.NotKnown => "See what holds the planner to that order: joins written as CROSS JOIN on SQLite, join_collapse_limit or more tables than it allows on PostgreSQL; else conditions whose columns depend on each other.",
+        FindingKind.DearerJoinOrder when f.Statistics is StatisticsState.Fresh or StatisticsState.NotKnown => $"See what holds the planner to that order: {f.Other ?? "how the joins are written"}; or conditions whose columns depend on each other.",
         _ => Glossary.Entries.First(e => e.Kind == f.Kind).Remedies is [var first, ..] ? first : "",
     };
 
