@@ -1,7 +1,6 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;

@@ -55,7 +55,7 @@ public sealed class PostgresVersionsTests(PostgresVersionsTests.Servers servers)
         server.Sql("parcels", "CREATE ROLE clerk LOGIN; ALTER TABLE depot OWNER TO clerk; ALTER TABLE parcel OWNER TO clerk; GRANT ALL ON SCHEMA public TO clerk");
         foreach (SubjectSides sides in new[] { SubjectSides.AsItIs, SubjectSides.RolledBack })
         {
-            TrialAccount other = await RunAsync(server.Connection("parcels", "clerk"), new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 2, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
+            TrialAccount other = await RunAsync(server.Connection("parcels", "clerk"), new(Engine: Dialects.PostgresEngine, Quick: true, MaxSeconds: 8, Sides: sides), sides == SubjectSides.AsItIs ? "SET enable_seqscan = off" : Change);
             other.Refusal.ShouldBeNull();
             other.Lines[0].Evidence.AfterFailure.ShouldBeNull();
             if (sides == SubjectSides.RolledBack)

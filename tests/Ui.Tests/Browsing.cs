@@ -9,6 +9,10 @@ internal static class Browsing
 {
     private static readonly TimeSpan Patience = TimeSpan.FromMinutes(1), PatienceForVerdicts = TimeSpan.FromMinutes(6);
 
+    /// <summary>Waits until a page has come, whatever it says: its script comes after the frame.</summary>
+    public static void SeePage(this IWebDriver driver) => Until(driver, d =>
+        ((IJavaScriptExecutor)d).ExecuteScript("const t = document.querySelector('main')?.innerText.trim() ?? ''; return t !== '' && t !== 'Opening the page.'") as bool? == true ? d : null);
+
     public static IWebElement See(this IWebDriver driver, By what) => Until(driver, d =>
     {
         IWebElement? found = d.FindElements(what).FirstOrDefault(e => e.Displayed);

@@ -126,6 +126,7 @@ public sealed class JourneyTests(LedgerFixture ledger)
         browser.PressKeys(Keys.Escape);
 
         browser.Navigate().GoToUrl(new Uri(ledger.Address, "/new"));
+        browser.SeePage();
         browser.TabTo(e => e.GetAttribute("aria-label") == "Workload");
         browser.PressKeys("SELECT 1;");
         browser.TabTo(e => e.GetAttribute("aria-label") == "Change");
@@ -142,6 +143,7 @@ public sealed class JourneyTests(LedgerFixture ledger)
         foreach (string path in new[] { "/", "/books/1", "/books/1?change=10", "/new?book=1&change=10", "/trials/1", "/trials/1/lines/1", "/nowhere" })
         {
             browser.Navigate().GoToUrl(new Uri(ledger.Address, path));
+            browser.SeePage();
             browser.See(By.CssSelector("h1, h2"));
             browser.Axe().ShouldBeEmpty(path);
         }

@@ -77,6 +77,7 @@ public sealed class LedgerFixture : IAsyncLifetime
             "--disable-component-update", "--disable-sync", "--window-size=1280,900", $"--user-data-dir={Directory.CreateDirectory(Path.Combine(Folder, Guid.NewGuid().ToString("n"))).FullName}");
         var driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin/chromedriver"), options, TimeSpan.FromSeconds(60));
         driver.Navigate().GoToUrl(new Uri(Address, path));
+        driver.SeePage();
         return driver;
     }
 }

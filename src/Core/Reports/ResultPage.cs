@@ -65,7 +65,7 @@ internal sealed class ResultPage(ResultDocument result)
     {
         if (text.Trim().Length > 0)
         {
-            Add($"<details{(open ? " open" : "")}><summary><strong>{title}</strong></summary><pre>{Text(text.Trim())}</pre></details>");
+            Add($"<details{(open ? " open=\"\"" : "")}><summary><strong>{title}</strong></summary><pre>{Text(text.Trim())}</pre></details>");
         }
     }
 

@@ -1,6 +1,5 @@
 using System.Xml.Linq;
 using Shouldly;
-using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
@@ -31,13 +30,13 @@ public class ReportTests
         page.Descendants("title").First().Value.ShouldBe("2 of 5 lines huts.db");
         page.Descendants("dd").Select(d => d.Value).ShouldContain("2026-07-18T09:01:00Z");
         page.Descendants("tbody").Single().Elements("tr").Count().ShouldBe(5);
-        page.Descendants("details").Count(d => d.Element("summary")!.Value.StartsWith("Plan ", StringComparison.Ordinal)).ShouldBe(6);
+        page.Descendants("details").Count(d => d.Element("summary")!.Value.StartsWith("Plan ", StringComparison.Ordinal)).ShouldBe(8);
 
         // Each line that has a change stands on the strip, open where it is unsettled; level lines have no account of their own.
         XElement strip = page.Descendants("svg").First(s => s.Attribute("viewBox")?.Value.StartsWith("0 0 900", StringComparison.Ordinal) == true);
         strip.Elements("g").Count().ShouldBe(4);
         strip.Elements("g").Count(g => g.Element("rect")!.Attribute("fill")!.Value == "none").ShouldBe(1);
-        page.Descendants("h3").Count().ShouldBe(3);
+        page.Descendants("h3").Count().ShouldBe(4);
         page.Value.ShouldContain("parcel is now read whole.");
     }
 

@@ -122,7 +122,9 @@ export function ServerFields({ draft, set, choosing, setChoosing }: Props & Step
 /** How two sides can come about there: the ways that are open first, with what each shows; the rest folded. */
 function Ways({ found, draft, set, done }: Props & { found: Schemas["ServerLook"]; done: () => void }) {
   const isOpen = (way: Offered) => way.works || way.elsewhere || (way.withTrust && draft.trustSql);
-  const open = found.sides.filter(isOpen);
+  // What works on this server as it is comes before what wants another one.
+  const ready = found.sides.filter((w) => isOpen(w) && (w.works || w.withTrust));
+  const open = [...ready, ...found.sides.filter((w) => isOpen(w) && !ready.includes(w))];
   const closed = found.sides.filter((w) => !isOpen(w));
   const way = (w: Offered) => (
     <Way

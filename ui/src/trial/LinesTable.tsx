@@ -4,7 +4,6 @@ import { shortRatio, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
 import { moveAlong, useSearchKey } from "../parts/keys";
 import { inkOf, SideMark, VerdictMark, verdictOrder } from "../parts/Mark";
-import { Shortened } from "../parts/Shortened";
 import { countsOf, type LinesView, rowsOf, type Sort, type SortKey } from "./rows";
 import { Strip } from "./Strip";
 import { changeOf } from "./stems";
@@ -180,14 +179,16 @@ function Row({ line, live, chosen, open }: RowProps) {
           type="button"
           id={`line-${r.number}`}
           aria-current={chosen}
-          className="flex max-w-full cursor-pointer items-baseline gap-x-1 text-left"
+          className="shortened max-w-full cursor-pointer truncate text-left align-bottom"
           onClick={() => open(r.number)}
         >
-          <Shortened name={r.statement} />
-          <span className="text-quiet"> {r.case}</span>
-          {r.rewritten && <span className="text-sm text-quiet"> rewritten</span>}
-          {line.leavesStanding && <span className="text-sm text-dearer"> leaves its standing plan</span>}
-          {r.notices.length > 0 && <span className="text-sm text-quiet"> *</span>}
+          <bdi dir="ltr">
+            {r.statement}
+            <span className="text-quiet"> {r.case}</span>
+            {r.rewritten && <span className="text-sm text-quiet"> rewritten</span>}
+            {line.leavesStanding && <span className="text-sm text-dearer"> leaves its standing plan</span>}
+            {r.notices.length > 0 && <span className="text-sm text-quiet"> *</span>}
+          </bdi>
         </button>
       </td>
       <td className="num">{r.time && three(r.time.beforeMs)}</td>
