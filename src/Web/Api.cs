@@ -191,10 +191,17 @@ internal static class Api
     /// <summary>A running account with provisional decisions for the lines that have ended.</summary>
     private static TrialAccount Shown(TrialAccount account) => account.Lines.Any(l => l.Decision is not null) ? account : account.Decided();
 
-    private static Results<Ok<IReadOnlyList<LineFindingView>>, NotFound<ProblemReport>> Findings(long id, TrialStore trials, TrialDesk desk) =>
-        trials.Find(id) is { } trial
-            ? TypedResults.Ok<IReadOnlyList<LineFindingView>>([.. TrialFindings.Of(Shown(desk.AccountOf(trial))).Select(f => new LineFindingView(f.Line, f.Statement, f.Case, f.SecondsPerDay, FindingView.Of(f.Finding)))])
-            : TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+    private static Results<Ok<IReadOnlyList<LineFindingView>>, NotFound<ProblemReport>> Findings(long id, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } trial)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        TrialAccount account = Shown(desk.AccountOf(trial));
+        Bill bill = trials.Settlements(id) is [{ Decided.Bill: { } kept }, ..] ? kept : Bill.Of(account.Lines, account.Brief.Options.Seed);
+        return TypedResults.Ok<IReadOnlyList<LineFindingView>>([.. TrialFindings.Of(account, bill).Select(f => new LineFindingView(f.Line, f.Statement, f.Case, f.SecondsPerDay, FindingView.Of(f.Finding)))]);
+    }
 
     private static Results<Ok<LinePage>, NotFound<ProblemReport>> TrialLine(long id, int number, TrialStore trials, TrialDesk desk, PlanStore plans) =>
         trials.Find(id) is { } trial && Shown(desk.AccountOf(trial)) is var account && account.Find(number) is { } line

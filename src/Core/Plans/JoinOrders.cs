@@ -7,7 +7,13 @@ namespace SwiftLedger.Core.Plans;
 /// <param name="Before">In the order of the plan, likewise.</param>
 /// <param name="RowsVisited">By all its operators, counted in one execution.</param>
 /// <param name="RowsVisitedBefore">In the order of the plan, counted likewise.</param>
-public sealed record CheaperOrder(IReadOnlyList<string> Tables, IReadOnlyList<string> Before, long RowsVisited, long RowsVisitedBefore);
+/// <param name="Milliseconds">That the execution took, by the clock of what counted it.</param>
+/// <param name="MillisecondsBefore">In the order of the plan, likewise.</param>
+public sealed record CheaperOrder(IReadOnlyList<string> Tables, IReadOnlyList<string> Before, long RowsVisited, long RowsVisitedBefore, double Milliseconds, double MillisecondsBefore)
+{
+    /// <summary>What part of the time the order of the plan costs beyond this one, from 0 to 1; null where the clock told nothing.</summary>
+    public double? ShareSpared => MillisecondsBefore > 0 ? Math.Clamp(1 - (Milliseconds / MillisecondsBefore), 0, 1) : null;
+}
 
 /// <summary>Other orders in which the tables of a query could be joined, written so that the engine keeps to them and the rows stay the same.</summary>
 public static class JoinOrders
@@ -61,15 +67,21 @@ public static class JoinOrders
         return found;
     }
 
-    /// <summary>The first of several counted orders that is cheaper than the plan's; null where none is.</summary>
+    /// <summary>Of the counted orders that are cheaper than the plan's, the one that visits the fewest rows; null where none is.</summary>
     /// <param name="before">The statement as it is, counted in the same way as the others.</param>
     /// <param name="counted">Of <see cref="Of"/>, with what they did; null where that is not known.</param>
     /// <param name="side">The plan, with what is known around it.</param>
     public static CheaperOrder? Cheapest(PlanSide side, Plan before, IReadOnlyList<(IReadOnlyList<string> Tables, Plan? Plan)> counted)
     {
         static long Visited(Plan plan) => RowFlow.Visited(plan.Lines().Select(l => l.Operator));
-        return counted.Where(c => c.Plan is { IsCounted: true, Milliseconds: { } took } plan && before.Milliseconds is { } now && Visited(plan) * FewerFrom <= Visited(before) && took * QuickerFrom <= now)
-            .OrderBy(c => Visited(c.Plan!)).Select(c => new CheaperOrder(c.Tables, [.. Planned(side, side.Outline.Blocks[0]).Select(s => s.Alias)], Visited(c.Plan!), Visited(before))).FirstOrDefault();
+        if (before.Milliseconds is not { } now)
+        {
+            return null;
+        }
+
+        string[] planned = [.. Planned(side, side.Outline.Blocks[0]).Select(s => s.Alias)];
+        return counted.Where(c => c.Plan is { IsCounted: true, Milliseconds: not null }).Select(c => new CheaperOrder(c.Tables, planned, Visited(c.Plan!), Visited(before), c.Plan!.Milliseconds!.Value, now))
+            .Where(o => o.RowsVisited * FewerFrom <= o.RowsVisitedBefore && o.Milliseconds * QuickerFrom <= o.MillisecondsBefore).MinBy(o => o.RowsVisited);
     }
 
     /// <summary>The block's tables in the order in which the plan names them.</summary>

@@ -19,9 +19,10 @@ public static class TrialFindings
 
     /// <summary>What costs most in a day first; then what is the largest share of its statement.</summary>
     /// <param name="account">As far as it has got.</param>
-    public static IReadOnlyList<LineFinding> Of(TrialAccount account)
+    /// <param name="bill">Of the same trial.</param>
+    public static IReadOnlyList<LineFinding> Of(TrialAccount account, Bill bill)
     {
-        Dictionary<int, double> costs = Bill.Of(account.Lines, account.Brief.Options.Seed).Items.ToDictionary(i => i.Line, i => i.Seconds.After);
+        Dictionary<int, double> costs = bill.Items.ToDictionary(i => i.Line, i => i.Seconds.After);
         return [.. account.Lines.SelectMany(l => FindingsOf(l, account, costs)).OrderByDescending(f => f.SecondsPerDay ?? -1).ThenByDescending(f => f.Finding.Share ?? -1).ThenBy(f => f.Line).Take(Most)];
     }
 

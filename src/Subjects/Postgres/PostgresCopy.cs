@@ -129,13 +129,7 @@ internal sealed class PostgresCopy : ISubjectCopy
 
         try
         {
-            if (_rolledBack)
-            {
-                return Task.FromResult(new PostgresInspector(Shared, limit, Holding.OpenTransaction).Look(run));
-            }
-
-            using PostgresConnection fresh = Connect();
-            return Task.FromResult(new PostgresInspector(fresh, limit, Own).Look(run));
+            return Task.FromResult(Inspecting(limit, i => i.Look(run)));
         }
         catch (EngineException e)
         {
@@ -143,38 +137,26 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
     }
 
-    public Plan? Counted(CaseRun run, ExecutionLimit limit)
+    public Plan? Counted(CaseRun run, ExecutionLimit limit) => Inspecting(limit, i => i.Counted(run));
+
+    public RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted) => Inspecting(limit, i => i.Rows(run, wanted));
+
+    public void EachRow(CaseRun run, ExecutionLimit limit, bool ranked, Action<UInt128, long> row) => Inspecting(limit, i =>
+    {
+        i.EachRow(run, ranked, row);
+        return true;
+    });
+
+    /// <summary>Looks on a fresh connection; where the change stands in an open transaction, in the session that holds it.</summary>
+    private T Inspecting<T>(ExecutionLimit limit, Func<PostgresInspector, T> look)
     {
         if (_rolledBack)
         {
-            return new PostgresInspector(Shared, limit, Holding.OpenTransaction).Counted(run);
+            return look(new(Shared, limit, Holding.OpenTransaction));
         }
 
         using PostgresConnection fresh = Connect();
-        return new PostgresInspector(fresh, limit, Own).Counted(run);
-    }
-
-    public RowsOnlyHere Rows(CaseRun run, ExecutionLimit limit, Func<UInt128, bool> wanted)
-    {
-        if (_rolledBack)
-        {
-            return new PostgresInspector(Shared, limit, Holding.OpenTransaction).Rows(run, wanted);
-        }
-
-        using PostgresConnection fresh = Connect();
-        return new PostgresInspector(fresh, limit, Own).Rows(run, wanted);
-    }
-
-    public void EachRow(CaseRun run, ExecutionLimit limit, bool ranked, Action<UInt128, long> row)
-    {
-        if (_rolledBack)
-        {
-            new PostgresInspector(Shared, limit, Holding.OpenTransaction).EachRow(run, ranked, row);
-            return;
-        }
-
-        using PostgresConnection fresh = Connect();
-        new PostgresInspector(fresh, limit, Own).EachRow(run, ranked, row);
+        return look(new(fresh, limit, Own));
     }
 
     /// <summary>How executions on this side are held: what is there already may not be written to.</summary>

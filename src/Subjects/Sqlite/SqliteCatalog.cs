@@ -12,7 +12,10 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
 {
     private const int MostTables = 2_000, MostColumns = 8;
 
-    private static readonly TimeSpan ValuesWithin = TimeSpan.FromSeconds(1);
+    /// <summary>What values may take of the whole: where time is short, the statements need it.</summary>
+    private const int ValuesPart = 10;
+
+    private readonly TimeSpan _valuesWithin = limit / ValuesPart;
 
     private readonly ExecutionLimit _left = new(limit, Remaining(limit));
 
@@ -41,9 +44,8 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         }
 
         // Last: how many rows there are is asked for more often.
-        ExecutionLimit values = _left.Within(ValuesWithin);
         var clock = System.Diagnostics.Stopwatch.StartNew();
-        return new(pageSize, [.. tables.Select(t => clock.Elapsed < ValuesWithin && !values.IsSpent && t is { StatisticsOffBy: < 2 } ? WithValues(t, ValuesWithin - clock.Elapsed) : t)]);
+        return new(pageSize, [.. tables.Select(t => clock.Elapsed < _valuesWithin && !_left.IsSpent && t is { StatisticsOffBy: < 2 } ? WithValues(t, _valuesWithin - clock.Elapsed) : t)]);
     }
 
     /// <summary>Counts what the first columns of a table's indexes hold: whether statistics still tell the truth.</summary>
@@ -55,7 +57,9 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
             try
             {
                 watchdog.Arm(connection.Handle, _left.Within(most).Now);
-                string column = Quoted(index.Columns[0]);
+
+                // Values are equal as the index has them: its collation may be another one than the column's.
+                string column = $"{Quoted(index.Columns[0])} COLLATE {Quoted(CollationOf(index.Name))}";
                 long counted = long.Parse(connection.Ask($"SELECT count(*) FROM (SELECT DISTINCT {column} FROM {Quoted(table.Name)})"), CultureInfo.InvariantCulture);
                 double believed = index.RowsPerKey[0], average = Math.Ceiling(table.Rows!.Value / (double)Math.Max(counted, 1));
                 table = ValuesApart.Are(believed, average)
@@ -74,6 +78,14 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         }
 
         return table;
+    }
+
+    /// <summary>Of an index's first column.</summary>
+    private string CollationOf(string index)
+    {
+        using sqlite3_stmt statement = connection.Prepare("SELECT coll FROM pragma_index_xinfo(?1) WHERE seqno = 0");
+        _ = raw.sqlite3_bind_text(statement, 1, index);
+        return raw.sqlite3_step(statement) == raw.SQLITE_ROW ? raw.sqlite3_column_text(statement, 0).utf8_to_string() ?? "BINARY" : "BINARY";
     }
 
     private static string Quoted(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";

@@ -82,6 +82,9 @@ public class JoinOrdersTests
             (found.RowsVisited, found.RowsVisitedBefore).ShouldBe((1_000, 4_000));
             found.Before.ShouldBe(["p", "d"]);
             Finding told = PlanFindings.Of(side with { Plan = side.Plan with { CheaperOrder = found }, Catalog = Depot }).First(f => f.Kind == FindingKind.DearerJoinOrder);
+
+            // What is told as a share of the time is one: not of rows.
+            told.Share!.Value.ShouldBe(1 - (6 / 9.0), 1e-9);
             told.Text.ShouldBe("Joined in the order p, d, 4\u202F000 rows are visited; d, p, tried, visits 1\u202F000.");
             PlanJson.ReadSide(PlanJson.Write(side with { Plan = side.Plan with { CheaperOrder = found } }), side.Language)!.Plan.CheaperOrder!.Tables.ShouldBe(["d", "p"]);
         }

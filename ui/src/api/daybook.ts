@@ -1,5 +1,6 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, dataOf, ownHeader, type Schemas } from "./client";
+import { useChange } from "./hooks";
 
 export type Point = Schemas["CoursePoint"];
 export type Deployment = Schemas["DeploymentView"];
@@ -125,12 +126,6 @@ export const useStatement = (id: number, hash: string) =>
     queryFn: async () =>
       dataOf(await api.GET("/api/books/{id}/statements/{hash}", { params: { path: { id, hash } } })),
   });
-
-/** Something that alters a book's daybook; everything shown of it is read again. */
-function useChange<T, R>(send: (request: T) => Promise<R>) {
-  const client = useQueryClient();
-  return useMutation({ mutationFn: send, onSuccess: () => client.invalidateQueries() });
-}
 
 export const useTake = (id: number) =>
   useChange(async (hashes: string[]) =>

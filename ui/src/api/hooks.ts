@@ -73,6 +73,12 @@ export const useFindings = (id: number, enabled: boolean) =>
     queryFn: async () => dataOf(await api.GET("/api/trials/{id}/findings", { params: { path: { id } } })),
   });
 
+/** Something that alters what is kept; everything that is shown is read again. */
+export function useChange<T, R>(send: (request: T) => Promise<R>) {
+  const client = useQueryClient();
+  return useMutation({ mutationFn: send, onSuccess: () => client.invalidateQueries() });
+}
+
 export function useStartTrial() {
   const client = useQueryClient();
   return useMutation({

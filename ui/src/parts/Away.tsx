@@ -25,7 +25,8 @@ export function Away() {
     let left = false;
     let timer: ReturnType<typeof setTimeout>;
     const look = async () => {
-      const here = await answers();
+      // A page that nobody sees asks nothing: something may be measured beside it.
+      const here = document.hidden ? !away : await answers();
       if (left) {
         return;
       }

@@ -124,8 +124,7 @@ public static class PlanFindings
 
         if (side.Plan.CheaperOrder is { } order)
         {
-            // What the order costs beyond need is the share of the rows that it visits for nothing.
-            yield return (new Finding(FindingKind.DearerJoinOrder, null, 1 - (order.RowsVisited / (double)Math.Max(order.RowsVisitedBefore, 1)), outer?.Sources.Select(s => s.Span).ToList() ?? []) { Columns = order.Before, OtherColumns = order.Tables, Other = side.Language.KeepsOrderBy, Statistics = WorstOf(side, outer) })
+            yield return (new Finding(FindingKind.DearerJoinOrder, null, order.ShareSpared, outer?.Sources.Select(s => s.Span).ToList() ?? []) { Columns = order.Before, OtherColumns = order.Tables, Other = side.Language.KeepsOrderBy, Statistics = WorstOf(side, outer) })
                 .With((Fact.RowsVisited, order.RowsVisitedBefore), (Fact.RowsVisitedOtherwise, order.RowsVisited));
         }
 
