@@ -11,13 +11,14 @@ public static class BatchRunner
     public const int LongestScript = 32 << 20;
 
     /// <param name="limit">Of one statement.</param>
-    /// <param name="whole">Of the script.</param>
+    /// <param name="whole">Of the script, with and without counting together.</param>
     /// <param name="options">Its bounds of disk and memory, and whether it is trusted.</param>
+    /// <param name="told">Told where it is while it runs; null where nobody listens.</param>
     /// <returns>What ran, or why nothing did.</returns>
     /// <exception cref="SubjectException">The subject cannot be used.</exception>
     /// <exception cref="BenchProcessException">The process died.</exception>
     /// <exception cref="OperationCanceledException">It was stopped; the copy is gone.</exception>
-    public static async Task<(BatchRun? Run, string? Problem)> RunAsync(LedgerHome home, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop)
+    public static async Task<(BatchRun? Run, string? Problem)> RunAsync(LedgerHome home, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop, Action<BatchProgress>? told = null)
     {
         ISubjectEngine engine = SubjectEngines.OfSubject(subject);
         options = options with { Engine = engine.Engine };
@@ -30,7 +31,7 @@ public static class BatchRunner
             {
                 try
                 {
-                    (BatchRun? run, string? problem) = await OnCopyAsync(home, engine, subject, script, limit, whole, options with { Sides = way.Sides }, stop);
+                    (BatchRun? run, string? problem) = await OnCopyAsync(home, engine, subject, script, limit, whole, options with { Sides = way.Sides }, stop, told);
                     if (run is not null || way == open[^1])
                     {
                         return (run, problem);
@@ -45,11 +46,11 @@ public static class BatchRunner
             return (null, $"A script runs on a private copy, and none can be made. {ways[^1].Lacks} {ways[^1].Grant}".TrimEnd());
         }
 
-        return await OnCopyAsync(home, engine, subject, script, limit, whole, options, stop);
+        return await OnCopyAsync(home, engine, subject, script, limit, whole, options, stop, told);
     }
 
     /// <summary>On a copy made in one way.</summary>
-    private static async Task<(BatchRun? Run, string? Problem)> OnCopyAsync(LedgerHome home, ISubjectEngine engine, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop)
+    private static async Task<(BatchRun? Run, string? Problem)> OnCopyAsync(LedgerHome home, ISubjectEngine engine, string subject, string script, TimeSpan limit, TimeSpan whole, TrialOptions options, CancellationToken stop, Action<BatchProgress>? told = null)
     {
         using CopyHold hold = home.NewCopyFolder();
         string folder = hold.Folder;
@@ -60,6 +61,9 @@ public static class BatchRunner
             {
                 switch (happened)
                 {
+                    case ScriptReached reached:
+                        told?.Invoke(reached.Progress);
+                        break;
                     case ScriptRan ran:
                         return (ran.Run, null);
                     case JobRefused { BadInput: true } refused:

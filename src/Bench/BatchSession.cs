@@ -14,6 +14,7 @@ internal sealed class BatchSession(BenchJob job, BatchOrder order, Action<BenchE
     {
         try
         {
+            using IDisposable turn = await MeasuringTurn.TakeAsync(job.MeasuringLock, () => tell(new StageReached(TrialStage.Waiting, null)), CancellationToken.None);
             (BatchRun? run, string? problem) = await OnCopyAsync();
             tell(run is not null ? new ScriptRan(run) : new JobRefused([new(InputPart.Subject, null, problem ?? "Nothing ran.")], BadInput: false));
         }
@@ -39,6 +40,6 @@ internal sealed class BatchSession(BenchJob job, BatchOrder order, Action<BenchE
         ProcessBounds.LimitFiles(most);
         using var counter = new ExplainProcess(job.Engine, job.Folder, job.Memory, most);
         await using ISubject opened = job.Engine.Open(job.Access, job.Folder, counter);
-        return await opened.RunScriptAsync(order.Script, _limit, _whole, CancellationToken.None);
+        return await opened.RunScriptAsync(order.Script, _limit, _whole, reached => tell(new ScriptReached(reached)), CancellationToken.None);
     }
 }

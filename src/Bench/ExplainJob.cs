@@ -10,8 +10,10 @@ namespace SwiftLedger.Bench;
 /// <param name="Script">A script to run whole; null for the others.</param>
 /// <param name="ScriptSeconds">Limit of the script.</param>
 /// <param name="Once">Whether one execution of the statement is enough.</param>
+/// <param name="Talks">Whether where the script is is told while it runs.</param>
 /// <param name="Growth">Bytes by which a script may make the copy larger; null for the usual bound.</param>
-internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds, string? Script = null, double ScriptSeconds = 0, long? Growth = null, bool Once = false);
+internal sealed record ExplainRequest(string Path, IReadOnlyList<string> Settings, string? Sql, string Binds, double Seconds, string? Script = null, double ScriptSeconds = 0, long? Growth = null, bool Once = false, bool Talks = false);
 
-/// <summary>What it answers, one line for each request.</summary>
-internal sealed record ExplainReply(CountedPlan? Counted, Catalog? Catalog, string? Problem, BatchRun? Batch = null);
+/// <summary>What it answers, one line for each request; a script is told of in further lines before that.</summary>
+/// <param name="Reached">Where a script is that goes on; null in the answer itself.</param>
+internal sealed record ExplainReply(CountedPlan? Counted, Catalog? Catalog, string? Problem, BatchRun? Batch = null, BatchProgress? Reached = null);

@@ -16,7 +16,7 @@ public static class ExplainMain
     /// <param name="library">Path of its library that counts.</param>
     /// <param name="mostMemory">Bytes that the engine may take.</param>
     /// <param name="mostFileBytes">No file that it writes grows beyond it.</param>
-    public static async Task<int> RunAsync(string engine, string library, long mostMemory, long mostFileBytes, TextReader input, Stream output)
+    public static int Run(string engine, string library, long mostMemory, long mostFileBytes, TextReader input, Stream output)
     {
         ISubjectEngine subjects = SubjectEngines.Of(KnownEngines.Find(engine) ?? throw new ArgumentException("No engine of this name.", nameof(engine)));
         ICountingLibrary counting = subjects.Counting ?? throw new ArgumentException("This engine has no library that counts.", nameof(engine));
@@ -31,25 +31,29 @@ public static class ExplainMain
         using var requests = Lifeline.Lines(input, () => Environment.Exit(3));
         foreach (string line in requests.GetConsumingEnumerable())
         {
-            ExplainReply reply = JsonSerializer.Deserialize<ExplainRequest>(line, BenchJob.Json) is not { } request ? new(null, null, "No request.")
+            void Say(ExplainReply said)
+            {
+                output.Write(JsonSerializer.SerializeToUtf8Bytes(said, BenchJob.Json));
+                output.WriteByte((byte)'\n');
+                output.Flush();
+            }
+
+            Say(JsonSerializer.Deserialize<ExplainRequest>(line, BenchJob.Json) is not { } request ? new(null, null, "No request.")
                 : counter is null ? new(null, null, broken)
-                : Answer(counter, request);
-            await output.WriteAsync(JsonSerializer.SerializeToUtf8Bytes(reply, BenchJob.Json));
-            output.WriteByte((byte)'\n');
-            await output.FlushAsync();
+                : Answer(counter, request, Say));
         }
 
         return 0;
     }
 
-    private static ExplainReply Answer(IPlanCounter counter, ExplainRequest request)
+    private static ExplainReply Answer(IPlanCounter counter, ExplainRequest request, Action<ExplainReply> say)
     {
         var limit = TimeSpan.FromSeconds(request.Seconds);
         try
         {
             if (request.Script is { } script)
             {
-                (BatchRun? run, string? problem) = counter.RunScript(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds), new(request.Growth));
+                (BatchRun? run, string? problem) = counter.RunScript(request.Path, script, limit, TimeSpan.FromSeconds(request.ScriptSeconds), new(request.Growth), request.Talks ? reached => say(new(null, null, null, Reached: reached)) : null);
                 return new(null, null, problem, run);
             }
 

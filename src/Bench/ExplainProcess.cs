@@ -35,15 +35,15 @@ public sealed class ExplainProcess(ISubjectEngine engine, string? folder = null,
 
     public Catalog? ReadCatalog(string path, IReadOnlyList<string> settings, TimeSpan limit) => Ask(new(path, settings, null, "", limit.TotalSeconds), limit).Catalog;
 
-    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
+    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds, Action<BatchProgress>? told)
     {
-        ExplainReply reply = Ask(new(path, [], null, "", limit.TotalSeconds, script, whole.TotalSeconds, bounds.Growth), whole);
+        ExplainReply reply = Ask(new(path, [], null, "", limit.TotalSeconds, script, whole.TotalSeconds, bounds.Growth, Talks: told is not null), whole, told);
         return (reply.Batch, reply.Problem);
     }
 
     public void Dispose() => End();
 
-    private ExplainReply Ask(ExplainRequest request, TimeSpan limit)
+    private ExplainReply Ask(ExplainRequest request, TimeSpan limit, Action<BatchProgress>? told = null)
     {
         if (_broken is not null)
         {
@@ -55,21 +55,35 @@ public sealed class ExplainProcess(ISubjectEngine engine, string? folder = null,
             _process ??= Start();
             _process.StandardInput.WriteLine(JsonSerializer.Serialize(request, BenchJob.Json));
             _process.StandardInput.Flush();
-            Task<string?> answer = _process.StandardOutput.ReadLineAsync();
-            if (!answer.Wait(limit + Grace))
+            var clock = Stopwatch.StartNew();
+            while (true)
             {
-                return Lost("The process that counts gave no answer in time: there are only estimates.");
-            }
+                Task<string?> answer = _process.StandardOutput.ReadLineAsync();
+                if (!answer.Wait(Later(limit + Grace - clock.Elapsed)))
+                {
+                    return Lost("The process that counts gave no answer in time: there are only estimates.");
+                }
 
-            return answer.Result is { } line && JsonSerializer.Deserialize<ExplainReply>(line, BenchJob.Json) is { } reply
-                ? reply
-                : Lost("The process that counts ended while it ran this statement: there are only estimates.");
+                if (answer.Result is not { } line || JsonSerializer.Deserialize<ExplainReply>(line, BenchJob.Json) is not { } reply)
+                {
+                    return Lost("The process that counts ended while it ran this statement: there are only estimates.");
+                }
+
+                if (reply.Reached is not { } reached)
+                {
+                    return reply;
+                }
+
+                told?.Invoke(reached);
+            }
         }
         catch (Exception e) when (e is IOException or JsonException or AggregateException or System.ComponentModel.Win32Exception)
         {
             return Lost($"The process that counts failed: {e.Message}");
         }
     }
+
+    private static TimeSpan Later(TimeSpan left) => left > TimeSpan.Zero ? left : TimeSpan.Zero;
 
     private Process Start()
     {

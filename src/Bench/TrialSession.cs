@@ -29,7 +29,7 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
 
         var run = new TrialRun(job, order, read.Value, tell, stop);
         BenchEvent last;
-        using (await WaitForTurnAsync(run))
+        using (await MeasuringTurn.TakeAsync(job.MeasuringLock, () => run.Tell(new StageReached(TrialStage.Waiting, "something else is being measured")), stop))
         {
             try
             {
@@ -73,26 +73,6 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
 
     private static InputProblem At(InputPart part, string text, TextSpan body, int number, EngineException e) =>
         InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}.");
-
-    private static async Task<IDisposable> WaitForTurnAsync(TrialRun run)
-    {
-        for (bool told = false; ; told = true)
-        {
-            try
-            {
-                return new FileStream(run.Job.MeasuringLock, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-            }
-            catch (IOException)
-            {
-                if (!told)
-                {
-                    run.Tell(new StageReached(TrialStage.Waiting, "another trial is being measured"));
-                }
-
-                await Task.Delay(200, run.Stop);
-            }
-        }
-    }
 
     /// <returns>The last word.</returns>
     private async Task<BenchEvent> MeasureAsync(TrialRun run)

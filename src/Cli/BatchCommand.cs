@@ -14,7 +14,7 @@ internal static class BatchCommand
     private static readonly Option<string> Script = new("--script") { Description = "The script; - for standard input.", Required = true };
     private static readonly Option<string?> Out = new("--out") { Description = "Write what was found as JSON." };
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one statement.", DefaultValueFactory = _ => 30 };
-    private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the whole script.", DefaultValueFactory = _ => 600 };
+    private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the whole script, run with and without counting.", DefaultValueFactory = _ => 600 };
 
     private static readonly Option<double?> ChangeGigabytes = new("--change-gigabytes") { Description = "By how much the script may make the copy larger; twice the subject and one more, when left out." };
     private static readonly Option<int> MostMegabytes = new("--most-megabytes") { Description = "What the processes may take of memory together.", DefaultValueFactory = _ => 700 };
@@ -47,9 +47,11 @@ internal static class BatchCommand
 
             LedgerHome home = LedgerHome.FromEnvironment();
             home.SweepCopies();
+            using var progress = new TerminalProgress();
             (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), script,
                 TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)),
-                options, stop);
+                options, stop, reached => progress.Show(BatchReport.Reached(reached)));
+            progress.Clear();
             if (run is null)
             {
                 await Console.Error.WriteLineAsync(problem);
@@ -59,6 +61,7 @@ internal static class BatchCommand
             if (parsed.GetValue(Out) is { } target)
             {
                 await File.WriteAllTextAsync(target, BatchReport.Json(run), stop);
+                await Console.Out.WriteLineAsync(BatchReport.Headline(run));
             }
             else
             {

@@ -11,7 +11,7 @@ if (args is ["bench-job"])
 
 if (args is ["explain-job", var engine, var library, var memory, var files])
 {
-    return await ExplainMain.RunAsync(engine, library, long.Parse(memory, CultureInfo.InvariantCulture), long.Parse(files, CultureInfo.InvariantCulture), Console.In, Console.OpenStandardOutput());
+    return ExplainMain.Run(engine, library, long.Parse(memory, CultureInfo.InvariantCulture), long.Parse(files, CultureInfo.InvariantCulture), Console.In, Console.OpenStandardOutput());
 }
 
 if (args is ["check-job"])

@@ -88,11 +88,12 @@ internal static class TrialCommand
 
         LedgerHome home = LedgerHome.FromEnvironment();
         home.SweepCopies();
-        using var progress = new TerminalProgress(brief.Value.Lines.Count);
+        using var progress = new TerminalProgress();
+        var told = new TrialProgress(progress, brief.Value.Lines.Count);
         try
         {
             TrialAccount account = await new TrialRunner(home).RunAsync(
-                KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, progress.Show,
+                KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, told.Show,
                 leftOver: Console.Error.WriteLine, otherAddress: parsed.GetValue(AfterSubject) ?? parsed.GetValue(CopiesOn), stop: stop);
             progress.Clear();
             if (account.Refusal is { } refusal)
@@ -265,54 +266,18 @@ internal static class TrialCommand
 
     }
 
-    /// <summary>How far it is, on standard error: one line rewritten in place where that is a terminal, else a line every ten seconds.</summary>
-    private sealed class TerminalProgress : IDisposable
+    /// <summary>What of a trial's events is told while it goes on.</summary>
+    private sealed class TrialProgress(TerminalProgress progress, int lines)
     {
-        private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
-
-        private readonly int _lines;
-        private readonly bool _on = !Console.IsErrorRedirected;
-        private readonly long _begun = System.Diagnostics.Stopwatch.GetTimestamp();
-        private readonly Timer? _timer;
         private int _ended;
-        private volatile string _text = "beginning";
-
-        public TerminalProgress(int lines)
-        {
-            _lines = lines;
-            _timer = _on ? null : new(_ => Console.Error.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{System.Diagnostics.Stopwatch.GetElapsedTime(_begun).TotalSeconds:0} s: {_text}")), null, Every, Every);
-        }
 
         public void Show(BenchEvent happened, TrialAccount account)
         {
             _ended += happened is LineEnded && !account.Confirming ? 1 : 0;
-            if (account.Stage is not { } stage || happened is not (StageReached or LineEnded))
+            if (account.Stage is { } stage && happened is StageReached or LineEnded)
             {
-                return;
+                progress.Show(string.Create(CultureInfo.InvariantCulture, $"{_ended} of {lines} lines  {(account.Confirming ? "confirming, " : "")}{stage.Stage} {stage.Detail}"));
             }
-
-            string text = string.Create(CultureInfo.InvariantCulture, $"{_ended} of {_lines} lines  {(account.Confirming ? "confirming, " : "")}{stage.Stage} {stage.Detail}");
-            _text = string.Concat((text.Length > 100 ? text[..100] : text).Select(c => char.IsControl(c) ? ' ' : c));
-            if (_on)
-            {
-                Console.Error.Write("\r\x1b[K" + _text);
-            }
-        }
-
-        public void Clear()
-        {
-            if (_on)
-            {
-                Console.Error.Write("\r\x1b[K");
-            }
-
-            _timer?.Change(Timeout.Infinite, Timeout.Infinite);
-        }
-
-        public void Dispose()
-        {
-            Clear();
-            _timer?.Dispose();
         }
     }
 }

@@ -135,4 +135,28 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
 
         return seen;
     }
+
+    private const int MostPasted = 500;
+
+    /// <summary>Keeps what was pasted, once; the latest are kept.</summary>
+    /// <returns>Its number.</returns>
+    public long KeepPasted(string request)
+    {
+        using SqliteConnection connection = ledger.Open();
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        string digest = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(request)));
+        long id = connection.ExecuteScalar<long>("""
+            INSERT INTO pasted (digest, pasted_at, request) VALUES (@digest, @now, @request) ON CONFLICT (digest) DO UPDATE SET pasted_at = excluded.pasted_at RETURNING id
+            """, new { digest, now = clock.Now(), request }, transaction);
+        connection.Execute("DELETE FROM pasted WHERE id NOT IN (SELECT id FROM pasted ORDER BY pasted_at DESC LIMIT @most)", new { most = MostPasted }, transaction);
+        transaction.Commit();
+        return id;
+    }
+
+    /// <summary>What was pasted; null where it is kept no more.</summary>
+    public string? Pasted(long id)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.ExecuteScalar<string?>("SELECT request FROM pasted WHERE id = @id", new { id });
+    }
 }

@@ -69,6 +69,9 @@ public sealed record TrialRecord
 
     public string? Headline { get; init; }
 
+    /// <summary>Its lines at a glance, as JSON; null where nothing was decided.</summary>
+    public string? Stems { get; init; }
+
     /// <summary>Why it ended, where that is not a plain finish.</summary>
     public string? Message { get; init; }
 

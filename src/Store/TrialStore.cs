@@ -16,7 +16,8 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     private const string Columns = """
         id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, workload AS Workload, change_text AS ChangeText, options AS Options,
         state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, message AS Message,
-        (SELECT headline FROM settlement WHERE trial_id = trial.id AND number = 1) AS Headline, environment AS Environment, problems AS Problems, done AS Done
+        (SELECT headline FROM settlement WHERE trial_id = trial.id AND number = 1) AS Headline,
+        (SELECT stems FROM settlement WHERE trial_id = trial.id AND number = 1) AS Stems, environment AS Environment, problems AS Problems, done AS Done
         """;
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
@@ -153,11 +154,34 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
             """).AsList();
     }
 
+    /// <summary>The latest trials that were decided before their lines were kept at a glance.</summary>
+    public IReadOnlyList<TrialRecord> WithoutStems(int most)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE id IN (SELECT trial_id FROM settlement WHERE number = 1 AND stems IS NULL) ORDER BY id DESC LIMIT @most", new { most }).AsList();
+    }
+
+    public void KeepStems(long id, IReadOnlyList<Stem> stems)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("UPDATE settlement SET stems = @stems WHERE trial_id = @id AND number = 1", new { id, stems = Text(stems) });
+    }
+
+    /// <summary>A trial's lines at a glance; none where nothing was decided.</summary>
+    public static IReadOnlyList<Stem> StemsOf(TrialRecord trial) => Read<List<Stem>>(trial.Stems) ?? [];
+
+    /// <summary>The latest trials of all books.</summary>
+    public IReadOnlyList<TrialRecord> Latest(int most)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial ORDER BY id DESC LIMIT @most", new { most }).AsList();
+    }
+
     private void Insert(SqliteConnection connection, SqliteTransaction transaction, long id, Settlement decided) => connection.Execute("""
-        INSERT INTO settlement (trial_id, number, decided_at, rules, headline, bill, decisions)
-        SELECT @id, coalesce(max(number), 0) + 1, @now, @Rules, @Headline, @bill, @decisions FROM settlement WHERE trial_id = @id
+        INSERT INTO settlement (trial_id, number, decided_at, rules, headline, bill, decisions, stems)
+        SELECT @id, coalesce(max(number), 0) + 1, @now, @Rules, @Headline, @bill, @decisions, @stems FROM settlement WHERE trial_id = @id
         HAVING NOT EXISTS (SELECT * FROM settlement WHERE trial_id = @id AND number > 1 AND rules = @Rules)
-        """, new { id, now = clock.Now(), decided.Rules, decided.Headline, bill = decided.Bill is null ? null : Text(decided.Bill), decisions = Text(decided.Lines) }, transaction);
+        """, new { id, now = clock.Now(), decided.Rules, decided.Headline, bill = decided.Bill is null ? null : Text(decided.Bill), decisions = Text(decided.Lines), stems = decided.Stems is null ? null : Text(decided.Stems) }, transaction);
 
     /// <summary>Keeps what one event told.</summary>
     /// <param name="session">1 while measuring, 2 while confirming.</param>

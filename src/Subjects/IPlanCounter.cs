@@ -20,6 +20,7 @@ public interface IPlanCounter : IDisposable
     /// <param name="limit">Of one statement.</param>
     /// <param name="whole">Of the script.</param>
     /// <param name="bounds">Of what it may make of the copy.</param>
+    /// <param name="told">Told where it is while it runs, one at a time, perhaps by another thread; null where nobody listens.</param>
     /// <returns>What ran, or why nothing did.</returns>
-    (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds);
+    (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds, Action<BatchProgress>? told);
 }

@@ -41,13 +41,14 @@ public interface ISubject : IAsyncDisposable
     /// <param name="pair">Which of several pairs of copies, from 0: each may get another change, or none.</param>
     Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop, int pair = 0);
 
-    /// <summary>Runs a script whole on a private copy.</summary>
+    /// <summary>Runs a script whole on a private copy, and once more on another where nothing is counted, if the time is left.</summary>
     /// <param name="limit">Of one statement.</param>
-    /// <param name="whole">Of the script.</param>
+    /// <param name="whole">Of the script, both times together.</param>
+    /// <param name="told">Told where it is while it runs; null where nobody listens.</param>
     /// <returns>What ran, or why nothing did.</returns>
     /// <exception cref="EngineException">The database was lost.</exception>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
-    Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop);
+    Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop);
 
     /// <summary>What outside the copies is another one than before the trial, in sentences; asked at its end.</summary>
     IReadOnlyList<string> Aftermath() => [];

@@ -21,6 +21,8 @@ internal static class Api
     /// <summary>Largest upload, in bytes.</summary>
     public const long UploadLimit = 8L << 30;
 
+    private const int MostListed = 300;
+
     public static void Map(WebApplication app)
     {
         RouteGroupBuilder api = app.MapGroup("/api").AddEndpointFilter(RequestJson.RefuseNullsAsync);
@@ -32,7 +34,10 @@ internal static class Api
         api.MapPost("/subjects/look", LookAt);
         api.MapPost("/uploads", UploadAsync).Accepts<IFormFile>("application/octet-stream");
         api.MapPost("/trials", StartTrial);
+        api.MapGet("/trials", Latest);
         api.MapGet("/trials/{id:long}", Trial);
+        api.MapGet("/trials/{id:long}/beside/{other:long}", Beside);
+        api.MapGet("/trials/{id:long}/lines/{number:int}/line.md", LineAsMarkdown).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/lines/{number:int}", TrialLine);
         api.MapGet("/trials/{id:long}/findings", Findings);
         api.MapPost("/trials/{id:long}/cancel", Cancel);
@@ -266,7 +271,7 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
         }
 
-        ResultDocument result = ResultDocument.Of(Shown(desk.AccountOf(trial)), book.Subject ?? "", trial.Workload, trial.ChangeText, TrialStore.NameOf(trial.State), trials.Settlements(id) is [{ Decided: var kept }, ..] ? kept : null, trial.FinishedAt ?? trial.StartedAt);
+        ResultDocument result = ResultOf(trial, book, Shown(desk.AccountOf(trial)), trials);
         return format switch
         {
             "json" => TypedResults.Text(result.ToJson(), "application/json", Encoding.UTF8),
@@ -276,6 +281,32 @@ internal static class Api
             "html" => TypedResults.File(Encoding.UTF8.GetBytes(TextTable.Html(result)), "text/html", $"trial-{id}.html"),
             _ => TypedResults.NotFound(ProblemReport.Because("request", "Results come as json, xml (JUnit), md, csv and html.")),
         };
+    }
+
+    private static ResultDocument ResultOf(TrialRecord trial, BookRecord book, TrialAccount account, TrialStore trials) => ResultDocument.Of(
+        account, book.Subject ?? "", trial.Workload, trial.ChangeText, TrialStore.NameOf(trial.State), trials.Settlements(trial.Id) is [{ Decided: var kept }, ..] ? kept : null, trial.FinishedAt ?? trial.StartedAt);
+
+    private static IResult LineAsMarkdown(long id, int number, BookStore books, TrialStore trials, TrialDesk desk) =>
+        trials.Find(id) is { } trial && books.Find(trial.BookId) is { } book && Shown(desk.AccountOf(trial)) is var account && account.Find(number) is { } line
+            ? TypedResults.Text(TextTable.MarkdownOf(ResultOf(trial, book, account, trials), number, line.Brief.BeforeSql, line.Brief.AfterSql), "text/plain", Encoding.UTF8)
+            : TypedResults.NotFound(ProblemReport.Because("request", "There is no such line."));
+
+    /// <summary>The latest trials of all books: what one may be held against.</summary>
+    private static List<TrialListItem> Latest(BookStore books, TrialStore trials)
+    {
+        Dictionary<long, string> names = books.All().ToDictionary(b => b.Id, b => b.Name);
+        return [.. trials.Latest(MostListed).Where(t => names.ContainsKey(t.BookId)).Select(t => new TrialListItem(t.Id, t.BookId, names[t.BookId], t.Title, t.State, t.StartedAt ?? t.CreatedAt, t.Headline, TrialStore.StemsOf(t)))];
+    }
+
+    private static Results<Ok<BesideView>, NotFound<ProblemReport>> Beside(long id, long other, BookStore books, TrialStore trials, TrialDesk desk)
+    {
+        if (trials.Find(id) is not { } a || trials.Find(other) is not { } b || books.Find(a.BookId) is not { } x || books.Find(b.BookId) is not { } y)
+        {
+            return TypedResults.NotFound(ProblemReport.Because("request", "There is no such trial."));
+        }
+
+        TrialAccount first = Shown(desk.AccountOf(a)), second = Shown(desk.AccountOf(b));
+        return TypedResults.Ok(BesideView.Of((a, x, first, ResultOf(a, x, first, trials)), (b, y, second, ResultOf(b, y, second, trials))));
     }
 
     private static IResult Events(long id, TrialStore trials, TrialFeed feed, IOptions<Microsoft.AspNetCore.Http.Json.JsonOptions> json, CancellationToken stop)

@@ -32,11 +32,12 @@ public sealed record BookListItem(long Id, string Name, string? Subject);
 public sealed record ChangeView(long Id, string Title, string Note, string Text, TrialSummary? LatestTrial);
 
 /// <param name="Ahead">How many trials are measured before this one, while it waits.</param>
+/// <param name="Stems">Its lines at a glance; none while nothing is decided.</param>
 public sealed record TrialSummary(
-    long Id, long BookId, long? ChangeId, string Title, TrialState State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead)
+    long Id, long BookId, long? ChangeId, string Title, TrialState State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead, IReadOnlyList<Stem> Stems)
 {
     public static TrialSummary Of(TrialRecord t, int ahead) =>
-        new(t.Id, t.BookId, t.ChangeId, t.Title, t.State, t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead);
+        new(t.Id, t.BookId, t.ChangeId, t.Title, t.State, t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead, TrialStore.StemsOf(t));
 }
 
 public sealed record BookPage(BookView Book, IReadOnlyList<ChangeView> Changes, IReadOnlyList<TrialSummary> Trials);

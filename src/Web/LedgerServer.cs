@@ -79,6 +79,9 @@ public static class LedgerServer
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
+        builder.Services.AddSingleton<ScriptStore>();
+        builder.Services.AddSingleton<ScriptDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<ScriptDesk>());
         builder.Services.Configure<HostOptions>(o => o.ShutdownTimeout = TimeSpan.FromSeconds(5));
 
         WebApplication app = builder.Build();

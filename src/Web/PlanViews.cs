@@ -54,7 +54,11 @@ public sealed record FlowView(IReadOnlyList<FlowStepView> Steps, string Removes,
 /// <param name="Shape">The hash that names the plan's shape.</param>
 /// <param name="RestShare">Share of the time outside all operators; null where nothing was counted.</param>
 /// <param name="Note">What is special about the counts; null where nothing is.</param>
-public sealed record PlanSideView(string Shape, bool Counted, double? RestShare, string? Note, IReadOnlyList<FindingView> Findings, IReadOnlyList<FlowView> Flows);
+/// <param name="Operators">How many the plan has.</param>
+/// <param name="Milliseconds">What the execution took in which it was counted; null where that is not known.</param>
+/// <param name="RowsVisited">By all operators; null where nothing was counted.</param>
+/// <param name="EstimatedCost">Of the whole, in the engine's own unit; null where it tells none.</param>
+public sealed record PlanSideView(string Shape, bool Counted, double? RestShare, string? Note, int Operators, double? Milliseconds, long? RowsVisited, double? EstimatedCost, IReadOnlyList<FindingView> Findings, IReadOnlyList<FlowView> Flows);
 
 /// <summary>Two plans side by side.</summary>
 /// <param name="Sentence">What the engine does otherwise and why, in one sentence; null where there is nothing to tell.</param>
@@ -80,10 +84,18 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
         o.OffBy, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, o.Counts?.Share, OperatorWords.Of(o, language), WithBelief(OperatorWords.Counted(o), Belief.Of(o, sources.Known(at))),
         sources.Places(at).Select(PlaceView.Of).ToList());
 
+    /// <summary>Ours, or what the engine wrote beside the plan.</summary>
+    private static double? MillisecondsOf(Plan plan) => plan.Milliseconds ?? (plan.Details.TryGetValue("Execution Time", out string? told) ? NumberOf(told) : null);
+
+    private static double? CostOf(Plan plan) => plan.Roots.Count == 1 && plan.Roots[0].Details.TryGetValue("Total Cost", out string? told) ? NumberOf(told) : null;
+
+    private static double? NumberOf(string told) => double.TryParse(told, System.Globalization.CultureInfo.InvariantCulture, out double number) ? number : null;
+
     private static string WithBelief(string counted, string? belief) => belief is null ? counted : $"{counted} {belief}".Trim();
 
     private static PlanSideView? Side(ComparedSide? side, string? note) => side is null ? null : new(
-        side.Side.Plan.Shape, side.Side.Plan.IsCounted, side.Side.Plan.RestShare, note, side.Findings.Select(FindingView.Of).ToList(),
+        side.Side.Plan.Shape, side.Side.Plan.IsCounted, side.Side.Plan.RestShare, note, side.Side.Plan.Lines().Count(), MillisecondsOf(side.Side.Plan),
+        side.Side.Plan.IsCounted ? side.Side.Plan.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0) : null, CostOf(side.Side.Plan), side.Findings.Select(FindingView.Of).ToList(),
         side.Flows.Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
             f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList());
@@ -100,7 +112,9 @@ public sealed record GlossaryView(FindingKind Kind, string Title, string What, s
 public sealed record PastedRequest(string Before = "", string After = "", string BeforeSql = "", string AfterSql = "", long? BookId = null);
 
 /// <param name="NoteBefore">What is odd about it, or why there is no plan; null where nothing is.</param>
-public sealed record PastedView(ComparisonView Plans, string? NoteBefore, string? NoteAfter);
+/// <param name="Id">By which it can be asked for again; 0 where it is too large to be kept.</param>
+/// <param name="Given">What was pasted.</param>
+public sealed record PastedView(long Id, PastedRequest Given, ComparisonView Plans, string? NoteBefore, string? NoteAfter);
 
 public sealed record StandingRequest(string Shape, string Outline, string Note = "");
 

@@ -1,4 +1,5 @@
 using System.Text;
+using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
@@ -16,10 +17,14 @@ namespace SwiftLedger.Web;
 /// <summary>Plans apart from any line: pasted ones, their history, standing plans, pins, exports.</summary>
 internal static class PlansApi
 {
+    /// <summary>Characters of a pair that gets an address.</summary>
+    private const int MostKept = 4 << 20;
+
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/glossary", () => GlossaryView.All);
         api.MapPost("/plans/compare", Compare);
+        api.MapGet("/plans/pasted/{id:long}", Pasted);
         api.MapPost("/plans/export.{format}", ExportPasted).ExcludeFromDescription();
         api.MapGet("/trials/{id:long}/lines/{number:int}/plan.{format}", Export).ExcludeFromDescription();
         api.MapGet("/books/{id:long}/catalogue", Catalogue);
@@ -39,13 +44,25 @@ internal static class PlansApi
             return TypedResults.UnprocessableEntity(ProblemReport.Because("before", "Paste a plan, or a statement together with the book that it runs in."));
         }
 
-        IReadOnlyList<SchemaObject> schema = request.BookId is { } book ? plans.Schema(book) : [];
-        Catalog? catalog = request.BookId is { } known ? LatestCatalog(known, trials) : null;
-        string? address = request.BookId is { } chosen && books.Find(chosen)?.Subject is { } subject ? passwords.ForConnecting(subject) : null;
+        long id = request.Before.Length + request.After.Length + request.BeforeSql.Length + request.AfterSql.Length > MostKept ? 0 : plans.KeepPasted(JsonSerializer.Serialize(request));
+        return TypedResults.Ok(Compared(id, request, plans, trials, books, passwords, checker));
+    }
+
+    private static Results<Ok<PastedView>, NotFound<ProblemReport>> Pasted(long id, PlanStore plans, TrialStore trials, BookStore books, SubjectPasswords passwords, CheckProcess checker) =>
+        plans.Pasted(id) is { } kept && JsonSerializer.Deserialize<PastedRequest>(kept) is { } request
+            ? TypedResults.Ok(Compared(id, request, plans, trials, books, passwords, checker))
+            : DaybookApi.Nothing("pair of plans: those that were pasted long ago are let go");
+
+    private static PastedView Compared(long id, PastedRequest request, PlanStore plans, TrialStore trials, BookStore books, SubjectPasswords passwords, CheckProcess checker)
+    {
+        BookRecord? book = request.BookId is { } chosen ? books.Find(chosen) : null;
+        IReadOnlyList<SchemaObject> schema = book is null ? [] : plans.Schema(book.Id);
+        Catalog? catalog = book is null ? null : LatestCatalog(book.Id, trials);
+        string? address = book?.Subject is { } subject ? passwords.ForConnecting(subject) : null;
         (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, address, checker);
         (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, address, checker);
         ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
-        return TypedResults.Ok(new PastedView(view, noteBefore, noteAfter));
+        return new(id, request, view, noteBefore, noteAfter);
     }
 
     /// <summary>
@@ -58,6 +75,12 @@ internal static class PlansApi
         if (plan.Trim().Length > 0)
         {
             PastedPlan read = PastedPlan.Read(plan);
+            if (catalog is not null && read.Plan is not null && read.Engine.Id != KnownEngines.OfSubject(address).Id)
+            {
+                // Statistics of another engine say nothing of this plan.
+                (catalog, read) = (null, read with { Note = $"{read.Note} The plan is one of {read.Engine.Name}, the book's database is not: its statistics are left out.".Trim() });
+            }
+
             if (read.Plan is not null && PlanJson.ReadSide(plan, read.Engine.Plans!) is { } own)
             {
                 // What was exported here brings along what it was found by.

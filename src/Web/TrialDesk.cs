@@ -11,7 +11,7 @@ namespace SwiftLedger.Web;
 /// <summary>Runs the waiting trials one after the other, keeps what they tell, and tells it on.</summary>
 public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trials, SubjectPasswords passwords, TrialFeed feed, ILogger<TrialDesk> log) : BackgroundService
 {
-    private const int AccountsKept = 16;
+    private const int AccountsKept = 16, MostStemsMade = 100;
 
     private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
     private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
@@ -81,6 +81,12 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             {
                 trials.Settle(open.Id, decided);
             }
+        }
+
+        foreach (TrialRecord old in trials.WithoutStems(MostStemsMade))
+        {
+            TrialAccount account = AccountOf(old);
+            trials.KeepStems(old.Id, Stem.Of(account.Lines, Bill.Of(account.Lines, account.Brief.Options.Seed)));
         }
 
         foreach (TrialRecord waiting in trials.Waiting())

@@ -155,10 +155,23 @@ const linePlansRoute = createRoute({
   component: lazyRouteComponent(() => import("./plans/PlansView"), "PlansView"),
 });
 
+const besideRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/trials/$trialId/beside",
+  validateSearch: (s: Record<string, unknown>): { with?: number; all?: boolean } => ({
+    with: whole(s.with),
+    all: s.all === true || undefined,
+  }),
+  component: lazyRouteComponent(() => import("./trial/BesideView"), "BesideView"),
+});
+
 const pastedRoute = createRoute({
   getParentRoute: () => root,
   path: "/plans",
-  validateSearch: (s: Record<string, unknown>): { book?: number } => ({ book: whole(s.book) }),
+  validateSearch: (s: Record<string, unknown>): { book?: number; pair?: number } => ({
+    book: whole(s.book),
+    pair: whole(s.pair),
+  }),
   component: lazyRouteComponent(() => import("./plans/PastedView"), "PastedView"),
 });
 
@@ -172,6 +185,10 @@ const catalogueRoute = createRoute({
 const batch = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/batch",
+  validateSearch: (s: Record<string, unknown>): { run?: number; statement?: number } => ({
+    run: whole(s.run),
+    statement: whole(s.statement),
+  }),
   component: lazyRouteComponent(() => import("./batch/BatchView"), "BatchView"),
 });
 
@@ -202,6 +219,7 @@ export const router = createRouter({
     newTrialRoute,
     trialRoute.addChildren([lineRoute]),
     linePlansRoute,
+    besideRoute,
     pastedRoute,
     glossary,
     catalogueRoute,

@@ -11,6 +11,7 @@ public sealed class BatchFold(SqlDialect dialect)
     private readonly Dictionary<ulong, int> _known = [];
     private readonly List<Total> _totals = [];
     private readonly List<(int Statement, double Milliseconds)> _sequence = [];
+    private readonly Lock _gate = new();
 
     /// <summary>Adds an execution.</summary>
     /// <param name="shape">Tells its plan from others of the same statement, cheaply; empty where it has none.</param>
@@ -23,6 +24,7 @@ public sealed class BatchFold(SqlDialect dialect)
     public void Add(string sql, int line, double milliseconds, long visited, long rows, string shape, Func<Plan?> plan)
     {
         ulong pattern = SqlPattern.HashOf(sql, dialect);
+        using Lock.Scope held = _gate.EnterScope();
         if (!_known.TryGetValue(pattern, out int at))
         {
             _known[pattern] = at = _totals.Count;
@@ -31,6 +33,14 @@ public sealed class BatchFold(SqlDialect dialect)
 
         _totals[at].Add(milliseconds, visited, rows, shape, plan);
         _sequence.Add((at, milliseconds));
+    }
+
+    /// <summary>How far it is, for whoever looks on from another thread: executions, their milliseconds, and the costliest statements.</summary>
+    public (long Executions, double Milliseconds, IReadOnlyList<BatchStatement> Costliest) SoFar(int most)
+    {
+        using Lock.Scope held = _gate.EnterScope();
+        double whole = _totals.Sum(t => t.Milliseconds);
+        return (_sequence.Count, whole, [.. _totals.Select((t, i) => (Total: t, Number: i + 1)).OrderByDescending(t => t.Total.Milliseconds).Take(most).Select(t => t.Total.Of(t.Number, whole))]);
     }
 
     public BatchRun Result(BatchFailure? failure = null)

@@ -26,6 +26,7 @@ public static class BatchReport
         Schema,
         run.Executions,
         run.Milliseconds,
+        run.Uncounted,
         run.Failure,
         Statements = run.Statements.Select(s => new
         {
@@ -35,6 +36,7 @@ public static class BatchReport
             s.Line,
             s.Calls,
             s.Milliseconds,
+            s.Uncounted,
             s.Share,
             s.Slowest,
             s.RowsVisited,
@@ -46,8 +48,13 @@ public static class BatchReport
 
     /// <summary>In one sentence: which statement cost the most.</summary>
     public static string Headline(BatchRun run) => run.Statements.Count == 0 ? "Nothing was executed."
-        : $"{Figures.Percent(run.Statements[0].Share)} of {Figures.Duration(run.Milliseconds * 1000)} went to statement {run.Statements[0].Number} (line {run.Statements[0].Line}), "
+        : $"{Figures.Percent(run.Statements[0].Share)} of {Figures.Duration(run.Milliseconds * 1000)}{(run.Uncounted is { } plain ? $" ({Figures.Duration(plain * 1000)} where nothing was counted)" : "")} went to statement {run.Statements[0].Number} (line {run.Statements[0].Line}), "
             + $"executed {Figures.Count(run.Statements[0].Calls)} time{(run.Statements[0].Calls == 1 ? "" : "s")}.";
+
+    /// <summary>Where a script is, in one line.</summary>
+    public static string Reached(BatchProgress p) =>
+        $"{(p.Counted ? "" : "again, without counting: ")}statement {Figures.Count(p.Statement)} of {Figures.Count(p.Of)} (line {Figures.Count(p.Line)}), {Figures.Duration(p.CurrentMilliseconds * 1000)}; "
+        + $"{Figures.Count(p.Executions)} executed in {Figures.Duration(p.Milliseconds * 1000)}";
 
     public static string Text(BatchRun run)
     {

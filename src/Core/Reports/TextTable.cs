@@ -49,6 +49,39 @@ public static class TextTable
         return text.ToString();
     }
 
+    /// <summary>One line with its statement, as it is sent to a colleague.</summary>
+    /// <param name="result">Of its trial.</param>
+    /// <param name="number">The line's.</param>
+    /// <param name="before">The statement as it was.</param>
+    /// <param name="after">And as it is.</param>
+    public static string MarkdownOf(ResultDocument result, int number, string before, string after)
+    {
+        ResultLine line = result.Lines.First(l => l.Number == number);
+        var text = new StringBuilder();
+        text.Append(CultureInfo.InvariantCulture, $"**{EscapeMarkdown(line.Statement)}** {EscapeMarkdown(line.Case)}: {Word(line.Verdict)}, {EscapeMarkdown(Change(line))}\n\n");
+        text.Append("| ").AppendJoin(" | ", Heads).Append(" |\n|").AppendJoin("|", Heads.Select((_, c) => c is 3 or 4 or 5 ? "---:" : "---")).Append("|\n");
+        text.Append("| ").AppendJoin(" | ", Row(line).Select(EscapeMarkdown)).Append(" |\n");
+        Account(text, line);
+        Fenced(text, before == after ? "statement" : "statement before", before);
+        if (before != after)
+        {
+            Fenced(text, "statement after", after);
+        }
+
+        Fenced(text, "change", result.Change);
+        return text.Append('\n').AppendJoin("", Facts(result).Select(f => $"- {f.Name}: {EscapeMarkdown(f.Value)}\n")).ToString();
+    }
+
+    /// <summary>In a fence longer than any in the text (CommonMark 0.31, 4.5 "Fenced code blocks").</summary>
+    private static void Fenced(StringBuilder text, string title, string sql)
+    {
+        if (sql.Trim().Length > 0)
+        {
+            string fence = new('`', Math.Max(3, LongestTicks(sql) + 1));
+            text.Append(CultureInfo.InvariantCulture, $"\n{title}:\n\n{fence}sql\n{sql.Trim()}\n{fence}\n");
+        }
+    }
+
     /// <summary>What the plans of a line tell, the plans themselves folded where that can be shown.</summary>
     private static void Account(StringBuilder text, ResultLine line)
     {
@@ -124,7 +157,7 @@ public static class TextTable
     internal static string ReasonOf(ResultLine l) => string.Join(" ", new[] { l.Sentence, l.Message }.Concat(l.Notices).Where(s => !string.IsNullOrEmpty(s)));
 
     /// <summary>Where, on what and when it was measured.</summary>
-    internal static IEnumerable<(string Name, string Value)> Facts(ResultDocument result)
+    public static IEnumerable<(string Name, string Value)> Facts(ResultDocument result)
     {
         ResultSubject s = result.Subject;
         yield return ("database", s.Bytes is { } bytes ? string.Create(CultureInfo.InvariantCulture, $"{s.Path} ({bytes / 1048576.0:0.0} MiB)") : s.Path);

@@ -23,6 +23,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(LineEnded), "lineEnded")]
 [JsonDerivedType(typeof(JobRefused), "refused")]
 [JsonDerivedType(typeof(JobDone), "done")]
+[JsonDerivedType(typeof(ScriptReached), "scriptAt")]
 [JsonDerivedType(typeof(ScriptRan), "script")]
 public abstract record BenchEvent;
 
@@ -99,6 +100,9 @@ public sealed record LineEnded(int Line, LineEnd End, SideFailure? Before = null
 /// <param name="Problems">What, where, and what to do.</param>
 /// <param name="BadInput">False where the machine is at fault and not the input: a full disk, say.</param>
 public sealed record JobRefused(IReadOnlyList<InputProblem> Problems, bool BadInput) : BenchEvent;
+
+/// <summary>Where a script is, told while it runs.</summary>
+public sealed record ScriptReached(BatchProgress Progress) : BenchEvent;
 
 /// <summary>A script ran whole, or as far as it could; the last word of its job.</summary>
 public sealed record ScriptRan(BatchRun Run) : BenchEvent;

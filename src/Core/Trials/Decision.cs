@@ -28,7 +28,8 @@ public sealed record Decision(Verdict Verdict, Basis Basis, Reason? Reason, IRea
 /// <param name="Headline">What happened, in one sentence.</param>
 /// <param name="Bill">Null where it was not kept yet.</param>
 /// <param name="Lines">By number; lines without a decision are left out.</param>
-public sealed record Settlement(int Rules, string Headline, Bill? Bill, IReadOnlyDictionary<int, Decision> Lines)
+/// <param name="Stems">Its lines at a glance; null where they were not kept yet.</param>
+public sealed record Settlement(int Rules, string Headline, Bill? Bill, IReadOnlyDictionary<int, Decision> Lines, IReadOnlyList<Stem>? Stems = null)
 {
     /// <summary>Keeps what an account holds; null where no line was decided.</summary>
     public static Settlement? Of(TrialAccount account)
@@ -40,6 +41,6 @@ public sealed record Settlement(int Rules, string Headline, Bill? Bill, IReadOnl
 
         Bill bill = Bill.Of(account.Lines, account.Brief.Options.Seed);
         return new(VerdictRule.Version, Trials.Headline.Of(account.Lines, bill), bill,
-            account.Lines.Where(l => l.Decision is not null).ToDictionary(l => l.Number, l => l.Decision!));
+            account.Lines.Where(l => l.Decision is not null).ToDictionary(l => l.Number, l => l.Decision!), Stem.Of(account.Lines, bill));
     }
 }

@@ -12,14 +12,16 @@ namespace SwiftLedger.Subjects.Postgres;
 /// PostgreSQL manual, "EXPLAIN": with ANALYZE a statement is executed, with all that it does. So each one that has a plan runs explained: at its
 /// pattern's first execution with a clock in every operator, which takes time itself, and from then on without. Its time is the server's own.
 /// </remarks>
-internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limit, GrowthWatch growth)
+/// <param name="counted">Whether statements run explained; otherwise they run as they stand, and their time is what a client sees.</param>
+internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limit, GrowthWatch growth, bool counted)
 {
     private static readonly HashSet<string> Explained = new(StringComparer.Ordinal) { "select", "insert", "update", "delete", "merge", "values", "with", "table", "execute" };
 
     private readonly HashSet<ulong> _seen = [];
 
     /// <param name="whole">Limit of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole, CancellationToken stop) => BatchLoop.Run(script, PostgresEngine.Engine.Dialect, limit, whole, (sql, line, fold, within) =>
+    /// <param name="told">Told where it is; null where nobody listens.</param>
+    public BatchRun Run(string script, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop) => BatchLoop.Run(script, PostgresEngine.Engine.Dialect, limit, whole, (sql, line, fold, within) =>
     {
         try
         {
@@ -34,11 +36,11 @@ internal sealed class PostgresBatch(PostgresConnection connection, TimeSpan limi
         {
             throw new EngineException($"It took longer than {limit.TotalSeconds:0.###} s, the limit of one statement, or waited too long for a lock.", timeLimit: true);
         }
-    }, stop);
+    }, told, counted, stop);
 
     private void Execute(string sql, int line, BatchFold fold, CancellationToken stop)
     {
-        if (!Explained.Contains(StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord))
+        if (!counted || !Explained.Contains(StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord))
         {
             string meant = PostgresCopy.SettingOf(sql) ?? sql;
             long start = Stopwatch.GetTimestamp();

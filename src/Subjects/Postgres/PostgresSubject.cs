@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using System.Globalization;
 using Npgsql;
 using SwiftLedger.Core.Batches;
@@ -261,13 +262,20 @@ public sealed class PostgresSubject : ISubject
         }
     }
 
-    public async Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
+    public async Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop)
+    {
+        var clock = Stopwatch.StartNew();
+        BatchRun run = await RunOnceAsync(script, limit, whole, told, counted: true, stop);
+        return (run.Failure is null && clock.Elapsed < whole ? run.Beside(await RunOnceAsync(script, limit, whole - clock.Elapsed, told, counted: false, stop)) : run, null);
+    }
+
+    private async Task<BatchRun> RunOnceAsync(string script, TimeSpan limit, TimeSpan whole, Action<BatchProgress>? told, bool counted, CancellationToken stop)
     {
         await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
         using PostgresConnection connection = Connect(PostgresSession.Writing(CopyAddress("before")));
         _defaults.Apply(connection);
         using var growth = new GrowthWatch(CopyAddress("before"), _access.Bounds ?? new(), Info.Bytes, stop);
-        return (await Task.Run(() => new PostgresBatch(connection, limit, growth).Run(script, whole, stop), CancellationToken.None), null);
+        return await Task.Run(() => new PostgresBatch(connection, limit, growth, counted).Run(script, whole, told, stop), CancellationToken.None);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

@@ -6,13 +6,16 @@ using SwiftLedger.Core.Engines.Sqlite;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
-/// <summary>Runs a whole script on a private copy with the library that counts, and folds what each statement did.</summary>
+/// <summary>Runs a whole script on a private copy, and folds what each statement did.</summary>
 /// <param name="bytes">The copy's size before it.</param>
-internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog, TimeSpan limit, ChangeBounds bounds, long bytes)
+/// <param name="counted">Whether the library is the one that counts.</param>
+internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog, TimeSpan limit, ChangeBounds bounds, long bytes, bool counted)
 {
     /// <summary>Runs until the script or the time is over, or the engine refuses a statement; what ran until then is told.</summary>
     /// <param name="whole">Of the whole script.</param>
-    public BatchRun Run(string script, TimeSpan whole) => BatchLoop.Run(script, SqliteEngine.Engine.Dialect, limit, whole, Execute);
+    /// <param name="told">Told where it is; null where nobody listens.</param>
+    public BatchRun Run(string script, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop = default) =>
+        BatchLoop.Run(script, SqliteEngine.Engine.Dialect, limit, whole, Execute, told, counted, stop);
 
     private void Execute(string sql, int line, BatchFold fold, ExecutionLimit within)
     {
@@ -33,6 +36,12 @@ internal sealed class SqliteBatch(SqliteConnection connection, Watchdog watchdog
         if (failure is not null)
         {
             throw failure;
+        }
+
+        if (!counted)
+        {
+            fold.Add(sql, line, took, 0, rows, "", () => null);
+            return;
         }
 
         (string plan, long visited) = Seen(statement);

@@ -71,11 +71,11 @@ internal sealed class SqlitePlanCounter : IPlanCounter
     }
 
     /// <exception cref="EngineException">The copy cannot be opened.</exception>
-    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds)
+    public (BatchRun? Run, string? Problem) RunScript(string path, string script, TimeSpan limit, TimeSpan whole, ChangeBounds bounds, Action<BatchProgress>? told)
     {
         long bytes = new FileInfo(path).Length;
         using SqliteConnection connection = Connect(path, [], bytes + bounds.GrowthOf(bytes));
-        return (new SqliteBatch(connection, _watchdog, limit, bounds, bytes).Run(script, whole), null);
+        return (new SqliteBatch(connection, _watchdog, limit, bounds, bytes, counted: true).Run(script, whole, told), null);
     }
 
     public void Dispose() => _watchdog.Dispose();

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using SQLitePCL;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Engines.Sqlite;
@@ -90,15 +91,37 @@ public sealed class SqliteSubject : ISubject
     }
 
     /// <summary>By the library that counts, in its own process.</summary>
-    public async Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, CancellationToken stop)
+    public async Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop)
     {
         if (_counter is not { } counter || new PlanLibrary().Find() is null)
         {
             return (null, "A batch is run by the SQLite that counts, which is not built for want of a C compiler. Install gcc and libc6-dev, and start Swift Ledger again.");
         }
 
-        await using ISubjectCopy copy = await CopyAsync(Side.Before, stop);
-        return await Task.Run(() => counter.RunScript(((SqliteCopy)copy).FilePath, script, limit, whole, _bounds), CancellationToken.None);
+        var clock = Stopwatch.StartNew();
+        BatchRun? run;
+        string? problem;
+        await using (ISubjectCopy copy = await CopyAsync(Side.Before, stop))
+        {
+            (run, problem) = await Task.Run(() => counter.RunScript(((SqliteCopy)copy).FilePath, script, limit, whole, _bounds, told), CancellationToken.None);
+        }
+
+        if (run is not { Failure: null } || clock.Elapsed >= whole)
+        {
+            return (run, problem);
+        }
+
+        await using ISubjectCopy again = await CopyAsync(Side.Before, stop);
+        return (run.Beside(await Task.Run(() => Uncounted(((SqliteCopy)again).FilePath, script, limit, whole - clock.Elapsed, told, stop), CancellationToken.None)), null);
+    }
+
+    /// <summary>The same by the library that times trials.</summary>
+    private BatchRun Uncounted(string path, string script, TimeSpan limit, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop)
+    {
+        long bytes = new FileInfo(path).Length;
+        using SqliteConnection connection = SqliteCopy.Connect(path, [], bytes + _bounds.GrowthOf(bytes));
+        using var watchdog = new Watchdog();
+        return new SqliteBatch(connection, watchdog, limit, _bounds, bytes, counted: false).Run(script, whole, told, stop);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

@@ -192,7 +192,7 @@ public sealed class HostileSqlTests(HostileServer hostile) : IClassFixture<Hosti
         {
             foreach (string attack in Attacks)
             {
-                await Quietly(async () => await subject.RunScriptAsync(attack.Replace("CANARY", hostile.Canary, StringComparison.Ordinal), Limit, Limit, default));
+                await Quietly(async () => await subject.RunScriptAsync(attack.Replace("CANARY", hostile.Canary, StringComparison.Ordinal), Limit, Limit, null, default));
             }
         }
 

@@ -26,6 +26,30 @@ export const useLine = (id: number, number: number, live: boolean) =>
     refetchInterval: live ? 2000 : false,
   });
 
+/** A line as Markdown, for a ticket or a colleague. */
+export async function markdownOf(id: number, number: number): Promise<string> {
+  const response = await fetch(`/api/trials/${id}/lines/${number}/line.md`);
+  if (!response.ok) {
+    throw new Error(`The server answered ${response.status}.`);
+  }
+  return response.text();
+}
+
+/** The latest trials of all books, to hold one against. */
+export const useTrials = () =>
+  useQuery({ queryKey: ["trials"], queryFn: async () => dataOf(await api.GET("/api/trials")) });
+
+/** Two trials side by side. */
+export const useBeside = (id: number, other: number | undefined) =>
+  useQuery({
+    queryKey: ["beside", id, other],
+    enabled: other !== undefined,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/trials/{id}/beside/{other}", { params: { path: { id, other: other ?? 0 } } }),
+      ),
+  });
+
 /** A trial, kept up to date by the server's events while it waits or runs. */
 export function useTrial(id: number) {
   const client = useQueryClient();

@@ -8,10 +8,23 @@ export const useGlossary = () =>
     queryFn: async () => dataOf(await api.GET("/api/glossary")),
   });
 
-export const useComparison = () =>
-  useMutation({
+/** Compares what was pasted; the answer is kept under its number, by which it is asked for again. */
+export function useComparison() {
+  const client = useQueryClient();
+  return useMutation({
     mutationFn: async (body: Schemas["PastedRequest"]) =>
       dataOf(await api.POST("/api/plans/compare", { body })),
+    onSuccess: (made) => client.setQueryData(["pasted", made.id], made),
+  });
+}
+
+export const usePasted = (pair: number | undefined) =>
+  useQuery({
+    queryKey: ["pasted", pair],
+    enabled: pair !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () =>
+      dataOf(await api.GET("/api/plans/pasted/{id}", { params: { path: { id: pair ?? 0 } } })),
   });
 
 export const useCatalogue = (id: number) =>

@@ -334,7 +334,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrialListItem"][];
+                    };
+                };
+            };
+        };
         put?: never;
         post: {
             parameters: {
@@ -453,6 +472,53 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{id}/beside/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    other: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BesideView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -938,6 +1004,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/pasted/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PastedView"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/catalogue": {
         parameters: {
             query?: never;
@@ -1326,14 +1438,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/{id}/batch": {
+    "/api/books/{id}/scripts": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ScriptListItem"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
         put?: never;
         post: {
             parameters: {
@@ -1356,7 +1498,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["BatchView"];
+                        "application/json": components["schemas"]["ScriptPage"];
                     };
                 };
                 /** @description Not Found */
@@ -1370,6 +1512,136 @@ export interface paths {
                 };
                 /** @description Unprocessable Entity */
                 422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/scripts/{script}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    script: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ScriptPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    script: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/scripts/{script}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    script: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -2382,6 +2654,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description How two trials agree about a line.
+         * @enum {unknown}
+         */
+        Agreement: "disagree" | "byDegree" | "open" | "agree" | "onlyOne";
         /** @enum {unknown} */
         AlignedAs: "kept" | "changed" | "added" | "removed";
         AlignedView: {
@@ -2452,6 +2729,8 @@ export interface components {
             rowsVisited: number;
             /** Format: int64 */
             rows: number;
+            /** Format: double */
+            uncounted: null | number;
             plans: components["schemas"]["BatchPlanView"][];
         };
         BatchView: {
@@ -2460,11 +2739,65 @@ export interface components {
             executions: number;
             /** Format: double */
             milliseconds: number;
+            /** Format: double */
+            uncounted: null | number;
             failure: null | components["schemas"]["BatchFailure"];
             statements: components["schemas"]["BatchStatementView"][];
             blocks: components["schemas"]["BatchBlockView"][];
             /** Format: int32 */
             blockCount: number;
+        };
+        BesideCell: {
+            /** Format: int32 */
+            number: number;
+            verdict: null | components["schemas"]["Verdict"];
+            basis: null | components["schemas"]["Basis"];
+            /** Format: double */
+            ratio: null | number;
+            /** Format: double */
+            low: null | number;
+            /** Format: double */
+            high: null | number;
+            /** Format: double */
+            beforeMs: null | number;
+            /** Format: double */
+            afterMs: null | number;
+            /** Format: double */
+            tolerancePercent: number;
+        };
+        BesideFact: {
+            name: string;
+            first: string;
+            second: string;
+        };
+        BesideRow: {
+            statement: string;
+            case: string;
+            agreement: components["schemas"]["Agreement"];
+            first: null | components["schemas"]["BesideCell"];
+            second: null | components["schemas"]["BesideCell"];
+        };
+        BesideSide: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            bookId: number;
+            bookName: string;
+            title: string;
+            state: components["schemas"]["TrialState"];
+            headline: null | string;
+            /** Format: double */
+            beforeSecondsPerDay: number;
+            /** Format: double */
+            afterSecondsPerDay: number;
+            stems: components["schemas"]["Stem"][];
+        };
+        BesideView: {
+            sentence: string;
+            first: components["schemas"]["BesideSide"];
+            second: components["schemas"]["BesideSide"];
+            facts: components["schemas"]["BesideFact"][];
+            rows: components["schemas"]["BesideRow"][];
         };
         /** @description What one line costs in a day. */
         BillItem: {
@@ -3263,6 +3596,9 @@ export interface components {
             bookId?: null | number;
         };
         PastedView: {
+            /** Format: int64 */
+            id: number;
+            given: components["schemas"]["PastedRequest"];
             plans: components["schemas"]["ComparisonView"];
             noteBefore: null | string;
             noteAfter: null | string;
@@ -3371,6 +3707,14 @@ export interface components {
             /** Format: double */
             restShare: null | number;
             note: null | string;
+            /** Format: int32 */
+            operators: number;
+            /** Format: double */
+            milliseconds: null | number;
+            /** Format: int64 */
+            rowsVisited: null | number;
+            /** Format: double */
+            estimatedCost: null | number;
             findings: components["schemas"]["FindingView"][];
             flows: components["schemas"]["FlowView"][];
         };
@@ -3924,6 +4268,47 @@ export interface components {
             plan: string;
             findings: components["schemas"]["FindingView"][];
         };
+        ScriptListItem: {
+            /** Format: int64 */
+            id: number;
+            state: components["schemas"]["TrialState"];
+            createdAt: string;
+            finishedAt: null | string;
+            headline: null | string;
+            message: null | string;
+            begins: string;
+        };
+        ScriptPage: {
+            /** Format: int64 */
+            id: number;
+            script: string;
+            state: components["schemas"]["TrialState"];
+            createdAt: string;
+            startedAt: null | string;
+            finishedAt: null | string;
+            message: null | string;
+            /** Format: int32 */
+            ahead: number;
+            behind: boolean;
+            progress: null | components["schemas"]["ScriptProgressView"];
+            result: null | components["schemas"]["BatchView"];
+        };
+        ScriptProgressView: {
+            /** Format: int32 */
+            statement: number;
+            /** Format: int32 */
+            of: number;
+            /** Format: int32 */
+            line: number;
+            /** Format: int64 */
+            executions: number;
+            /** Format: double */
+            milliseconds: number;
+            /** Format: double */
+            currentMilliseconds: number;
+            counted: boolean;
+            costliest: components["schemas"]["BatchStatementView"][];
+        };
         SecondSession: {
             /** Format: double */
             ratio: number;
@@ -4048,6 +4433,25 @@ export interface components {
             lists: string;
             events: components["schemas"]["EventCount"][];
         };
+        /** @description A line at a glance: where it stands on the axis of change, and how much it weighs. */
+        Stem: {
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            line: number;
+            /**
+             * Format: double
+             * @description After / before: as measured, or of its work where that decided without any block.
+             */
+            ratio: number;
+            /**
+             * Format: double
+             * @description Of the larger side's bill, from 0 to 1; 0 where the bill leaves it out.
+             */
+            share: number;
+            verdict: null | components["schemas"]["Verdict"];
+        };
         StepView: {
             hash: string;
             text: string;
@@ -4120,6 +4524,18 @@ export interface components {
             loadAverage: number;
             /** @description What sets the copies apart from the subject, in sentences. */
             notes?: null | string[];
+        };
+        TrialListItem: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            bookId: number;
+            bookName: string;
+            title: string;
+            state: components["schemas"]["TrialState"];
+            at: string;
+            headline: null | string;
+            stems: components["schemas"]["Stem"][];
         };
         TrialPage: {
             trial: components["schemas"]["TrialSummary"];
@@ -4216,6 +4632,7 @@ export interface components {
             message: null | string;
             /** Format: int32 */
             ahead: number;
+            stems: components["schemas"]["Stem"][];
         };
         UploadView: {
             path: string;

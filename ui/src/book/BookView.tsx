@@ -1,11 +1,13 @@
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { useRef } from "react";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { bytes, count } from "../format/figures";
 import { Frame } from "../parts/Frame";
-import { moveAlong } from "../parts/keys";
 import { EmptyState } from "../parts/Notice";
+import { useOneStop } from "../parts/oneStop";
 import { Page, Spread } from "../parts/Spread";
+import { SmallStrip } from "../trial/SmallStrip";
 import { ChangePanel } from "./ChangePanel";
 import { DeleteBook } from "./DeleteBook";
 import { Pins } from "./Pins";
@@ -134,6 +136,8 @@ function Changes(p: {
   select: (id: number) => void;
   run: (id: number) => void;
 }) {
+  const body = useRef<HTMLTableSectionElement>(null);
+  useOneStop(body);
   if (p.changes.length === 0) {
     return (
       <EmptyState title="No changes yet">
@@ -141,7 +145,6 @@ function Changes(p: {
       </EmptyState>
     );
   }
-  const at = p.changes.findIndex((c) => c.id === p.chosen);
   return (
     <table className="ruled">
       <caption className="sr-only">Changes of this book; arrow keys select one.</caption>
@@ -151,17 +154,7 @@ function Changes(p: {
           <th scope="col">latest trial</th>
         </tr>
       </thead>
-      <tbody
-        onKeyDown={(e) =>
-          moveAlong(e, p.changes.length, at, (to) => {
-            const next = p.changes[to];
-            if (next) {
-              p.select(next.id);
-              document.getElementById(`change-${next.id}`)?.focus();
-            }
-          })
-        }
-      >
+      <tbody ref={body}>
         {p.changes.map((c) => (
           <tr key={c.id} className={c.id === p.chosen ? "bg-chosen" : ""}>
             <td>
@@ -178,6 +171,7 @@ function Changes(p: {
             <td className="w-[45%] text-sm">
               {c.latestTrial ? (
                 <Link className="link" to="/trials/$trialId" params={{ trialId: String(c.latestTrial.id) }}>
+                  <SmallStrip stems={c.latestTrial.stems} />
                   {c.latestTrial.state === "finished" ? (
                     short(c.latestTrial.headline)
                   ) : (

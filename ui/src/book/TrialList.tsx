@@ -2,6 +2,8 @@ import { Link } from "@tanstack/react-router";
 import type { Summary } from "../api/client";
 import { moment } from "../format/figures";
 import { EmptyState } from "../parts/Notice";
+import { Rows } from "../parts/Rows";
+import { SmallStrip } from "../trial/SmallStrip";
 
 export function StateWord({ trial }: { trial: Summary }) {
   switch (trial.state) {
@@ -30,10 +32,11 @@ export function TrialList({ trials }: { trials: Summary[] }) {
             no.
           </th>
           <th scope="col">trial</th>
+          <th scope="col">lines by change</th>
           <th scope="col">started</th>
         </tr>
       </thead>
-      <tbody>
+      <Rows>
         {trials.map((t) => (
           <tr key={t.id}>
             <td className="num text-quiet">{t.id}</td>
@@ -46,10 +49,13 @@ export function TrialList({ trials }: { trials: Summary[] }) {
                 {t.state !== "finished" && t.message ? `: ${t.message}` : ""}
               </div>
             </td>
+            <td>
+              <SmallStrip stems={t.stems} />
+            </td>
             <td className="whitespace-nowrap text-sm text-quiet">{moment(t.startedAt ?? t.createdAt)}</td>
           </tr>
         ))}
-      </tbody>
+      </Rows>
     </table>
   );
 }

@@ -1,6 +1,7 @@
 import type { Schemas } from "../api/client";
 import type { Deployment, Narrowing } from "../api/daybook";
 import { bytes, count, moment } from "../format/figures";
+import { Rows } from "../parts/Rows";
 import { Page } from "../parts/Spread";
 import { Watches } from "../watch/Watches";
 import { Jumps } from "./Jumps";
@@ -36,7 +37,7 @@ export function DeploymentList({ page, narrowing, set, open }: Props) {
               <th scope="col">what</th>
             </tr>
           </thead>
-          <tbody>
+          <Rows>
             {page.deployments.map((d) => (
               <tr key={d.id}>
                 <td className="whitespace-nowrap">{moment(d.at)}</td>
@@ -52,7 +53,7 @@ export function DeploymentList({ page, narrowing, set, open }: Props) {
                 </td>
               </tr>
             ))}
-          </tbody>
+          </Rows>
         </table>
       )}
       <RecordDeployment book={page.bookId} />

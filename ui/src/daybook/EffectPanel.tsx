@@ -6,6 +6,7 @@ import { Exports } from "../parts/Exports";
 import { IntervalBar } from "../parts/IntervalBar";
 import { inkOf, SideMark, VerdictMark } from "../parts/Mark";
 import { Failure } from "../parts/Notice";
+import { Rows } from "../parts/Rows";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { PagesMoved } from "./Pages";
@@ -89,19 +90,21 @@ export function EffectPanel({ book, deployment, whose, close }: Props) {
           <tr>
             <th scope="col">verdict, statement</th>
             <th scope="col" className="num">
-              <SideMark side="before" />s a day
+              <SideMark side="before" />
+              before, s a day
             </th>
             <th scope="col" className="num">
-              <SideMark side="after" />s a day
+              <SideMark side="after" />
+              after, s a day
             </th>
             <th scope="col">typical duration</th>
           </tr>
         </thead>
-        <tbody>
+        <Rows>
           {shown.map((e) => (
             <Row key={e.hash} book={book} effect={e} />
           ))}
-        </tbody>
+        </Rows>
         <tfoot>
           <tr className="total font-semibold">
             <td>all statements</td>
@@ -112,7 +115,7 @@ export function EffectPanel({ book, deployment, whose, close }: Props) {
         </tfoot>
       </table>
       <PagesMoved pages={page.pages} />
-      {moved.length === 0 && !all && <p className="mt-2 text-quiet">No statement moved.</p>}
+      {moved.length === 0 && !all && <p className="mt-2 text-quiet">{nothingMoved(page)}</p>}
       {page.effects.length > moved.length && (
         <button type="button" className="link mt-2" onClick={() => setAll(!all)}>
           {all
@@ -149,6 +152,22 @@ function headline(
     }
   }
   return `${parts.join(", ")}; time in the database went from ${three(page.beforeSecondsPerDay)} to ${three(page.afterSecondsPerDay)} s a day`;
+}
+
+/** Where no statement moved, the total may have: then calls did, or what cannot be told from chance. */
+function nothingMoved(page: {
+  beforeSecondsPerDay: number;
+  afterSecondsPerDay: number;
+  ofMoreCalls: number;
+  ofDearerCalls: number;
+}): string {
+  const moved = page.afterSecondsPerDay - page.beforeSecondsPerDay;
+  if (Math.abs(moved) < page.beforeSecondsPerDay / 50) {
+    return "No statement moved.";
+  }
+  return Math.abs(page.ofMoreCalls) >= Math.abs(page.ofDearerCalls)
+    ? `No statement got dearer or cheaper beyond chance; calls did move: ${change(page.ofMoreCalls)} of ${page.ofMoreCalls > 0 ? "more" : "fewer"} calls.`
+    : `No statement moved beyond chance, but together they did: ${change(page.ofDearerCalls)}. More captures settle which.`;
 }
 
 /** A change of cost with its sign. */

@@ -130,7 +130,7 @@ function Row(p: Props & { pattern: Pattern; top: number; index: number; extra?: 
             className="line-clamp-2 font-mono text-xs hover:underline"
             title={q.text}
           >
-            {q.keptAtTop && <span title="kept at the top">^ </span>}
+            {q.keptAtTop && <span className="font-sans text-quiet">kept at the top: </span>}
             {q.text}
           </Link>
         )}

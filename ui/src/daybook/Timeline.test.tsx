@@ -64,13 +64,16 @@ test("each deployment is a button, and one that nobody announced has no version"
 test("without a span there is nothing to move", async () => {
   await show(timeline());
   await screen.findByRole("img");
-  expect(screen.queryAllByRole("slider")).toEqual([]);
+  expect(screen.queryAllByRole("slider", { name: /of the span/ })).toEqual([]);
 });
 
 test("the ends of a span move by keys, by the stretch of a point and by a day", async () => {
   const select = vi.fn();
   await show(timeline({ select, span: { from: start + 5 * hour, to: start + 20 * hour } }));
-  const [from, to] = (await screen.findAllByRole("slider")) as [HTMLElement, HTMLElement];
+  const [from, to] = (await screen.findAllByRole("slider", { name: /of the span/ })) as [
+    HTMLElement,
+    HTMLElement,
+  ];
   fireEvent.keyDown(to, { key: "ArrowRight" });
   expect(select).toHaveBeenLastCalledWith({ from: start + 5 * hour, to: start + 21 * hour });
   fireEvent.keyDown(to, { key: "PageUp" });
@@ -82,7 +85,7 @@ test("the ends of a span move by keys, by the stretch of a point and by a day", 
 test("an end that passes the other changes places with it", async () => {
   const select = vi.fn();
   await show(timeline({ select, span: { from: start + 19 * hour, to: start + 20 * hour } }));
-  const from = (await screen.findAllByRole("slider"))[0] as HTMLElement;
+  const from = (await screen.findAllByRole("slider", { name: /of the span/ }))[0] as HTMLElement;
   fireEvent.keyDown(from, { key: "PageUp" });
   expect(select).toHaveBeenLastCalledWith({ from: start + 20 * hour, to: start + 43 * hour });
 });
@@ -120,7 +123,7 @@ test("looked at closer, it keeps what lies in view and names the hours", async (
   );
   expect((await screen.findAllByRole("button")).map((b) => b.textContent)).toEqual(["?"]);
   expect(container.querySelector("rect")).toBeTruthy();
-  expect(screen.queryByRole("slider")).toBeNull();
+  expect(screen.queryByRole("slider", { name: /of the span/ })).toBeNull();
   expect(screen.getByText("06:00")).toBeTruthy();
 });
 

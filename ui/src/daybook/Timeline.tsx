@@ -3,6 +3,9 @@ import { useEffect, useRef, useState } from "react";
 import type { Deployment, Point } from "../api/daybook";
 import type { Watch } from "../api/watch";
 import { clock, exactly, moment, three } from "../format/figures";
+import { roundTicks } from "../format/ticks";
+import { ReadAlong } from "../parts/ReadAlong";
+import { pointAt, useReadOut } from "../parts/readOut";
 import { keptOf } from "../watch/Watches";
 import type { Measure } from "./measures";
 
@@ -46,6 +49,7 @@ export function Timeline(p: Props) {
   const valuesOf = (course: Point[]) =>
     course.map((c) => ({ at: Date.parse(c.at), value: p.measure.of(c, p.minutes) }));
   const values = valuesOf(p.course);
+  const read = useReadOut(values.length);
   const lines = p.apart.map((a) => ({ ...a, values: valuesOf(a.course) }));
   const drawnValues = lines.length > 0 ? lines.flatMap((l) => l.values) : values;
   const most = drawnValues.reduce((m, v) => Math.max(m, v.value ?? 0), 1e-9);
@@ -54,12 +58,30 @@ export function Timeline(p: Props) {
     .filter((w) => Date.parse(w.lastAt) >= start && Date.parse(w.beganAt) <= end)
     .sort((a, b) => Date.parse(a.beganAt) - Date.parse(b.beganAt));
   const x = scaleLinear({ domain: [start, end], range: [left, Math.max(left + 10, width - 8)] });
-  const y = scaleLinear({ domain: [0, most * 1.04], range: [height - bottom, top] });
+  const valueTicks = roundTicks(most);
+  const y = scaleLinear({
+    domain: [0, Math.max(most * 1.04, valueTicks.at(-1) ?? 0)],
+    range: [height - bottom, top],
+  });
   const snap = (px: number) =>
     Math.min(end, Math.max(start, start + Math.round((x.invert(px) - start) / step) * step));
   const at = (e: React.PointerEvent) => snap(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0));
   const tickStep = tickStepFor(start, end, width);
   const shown = clipped(drawn ?? p.span, start, end);
+  const point = read.at === null ? undefined : values[read.at];
+  const told = point
+    ? `${exactly(new Date(point.at).toISOString())}: ${point.value === null ? "none" : `${three(point.value)} ${p.measure.unit}`}`
+    : "";
+  const onKey = (e: React.KeyboardEvent) => {
+    if (e.key === "Escape" && p.span) {
+      p.select(null);
+    }
+    if (e.shiftKey && read.at !== null && (e.key === "ArrowLeft" || e.key === "ArrowRight")) {
+      const here = values[read.at]?.at ?? start;
+      const to = Math.min(end, Math.max(start, here + (e.key === "ArrowRight" ? step : -step)));
+      p.select(ordered(!p.span ? here : p.span.from === here ? p.span.to : p.span.from, to));
+    }
+  };
   const finish = () => {
     if (drawn && drawn.to > drawn.from) {
       p.select(drawn);
@@ -71,71 +93,107 @@ export function Timeline(p: Props) {
   };
   return (
     <div ref={frame} className="relative select-none" style={{ height }}>
-      <svg
-        width={width}
-        height={height}
-        role="img"
-        className="absolute inset-0 cursor-crosshair touch-none"
-        aria-label={`${p.measure.name} from ${exactly(p.from)} to ${exactly(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${deployments.length} deployments`}
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          setBegun(at(e));
-        }}
-        onPointerMove={(e) => {
-          if (begun !== null) {
-            const here = at(e);
-            setDrawn({ from: Math.min(begun, here), to: Math.max(begun, here) });
-          }
-        }}
-        onPointerUp={finish}
+      <ReadAlong
+        className="absolute inset-0"
+        label={`The course of ${p.measure.name}`}
+        count={values.length}
+        read={read}
+        told={told}
+        hint="arrow keys read it out, with Shift they choose a span"
+        onKey={onKey}
       >
-        {[0, most / 2, most].map((v) => (
-          <g key={v}>
-            <line x1={left} x2={width - 8} y1={y(v)} y2={y(v)} className="stroke-rule" />
-            <text x={left - 6} y={y(v) + 4} textAnchor="end" className="fill-quiet text-xs">
-              {three(v)}
+        <svg
+          width={width}
+          height={height}
+          role="img"
+          className="absolute inset-0 cursor-crosshair touch-none"
+          aria-label={`${p.measure.name} from ${exactly(p.from)} to ${exactly(p.to)}, at most ${three(most)} ${p.measure.unit}, with ${deployments.length} deployments`}
+          onPointerDown={(e) => {
+            e.currentTarget.setPointerCapture(e.pointerId);
+            setBegun(at(e));
+          }}
+          onPointerMove={(e) => {
+            const under = pointAt(
+              values.map((v) => v.at),
+              x.invert(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0)),
+            );
+            read.setAt(under < 0 ? null : under);
+            if (begun !== null) {
+              const here = at(e);
+              setDrawn({ from: Math.min(begun, here), to: Math.max(begun, here) });
+            }
+          }}
+          onPointerUp={finish}
+        >
+          {valueTicks.map((v) => (
+            <g key={v}>
+              <line x1={left} x2={width - 8} y1={y(v)} y2={y(v)} className="stroke-rule" />
+              <text x={left - 6} y={y(v) + 4} textAnchor="end" className="fill-quiet text-xs">
+                {three(v)}
+              </text>
+            </g>
+          ))}
+          {ticksBetween(start, end, tickStep).map((t) => (
+            <text key={t} x={x(t) + 2} y={height - 4} className="fill-quiet text-xs">
+              {labelOf(t, tickStep)}
             </text>
-          </g>
-        ))}
-        {ticksBetween(start, end, tickStep).map((t) => (
-          <text key={t} x={x(t) + 2} y={height - 4} className="fill-quiet text-xs">
-            {labelOf(t, tickStep)}
-          </text>
-        ))}
-        {shown && (
-          <rect
-            x={x(shown.from)}
-            width={Math.max(1, x(shown.to) - x(shown.from))}
-            y={top - 4}
-            height={height - bottom - top + 4}
-            className="fill-chosen"
-          />
-        )}
-        {lines.length === 0 && (
-          <path d={outline(values, step, x, y)} className="fill-band stroke-ink" strokeWidth={1} />
-        )}
-        {lines.map((l) => (
-          <path
-            key={l.key}
-            d={outline(l.values, step, x, y)}
-            className="fill-none stroke-ink"
-            strokeWidth={1.2}
-            strokeDasharray={l.dash || undefined}
-          />
-        ))}
-        {deployments.map((d) => (
-          <line
-            key={d.id}
-            x1={x(Date.parse(d.at))}
-            x2={x(Date.parse(d.at))}
-            y1={top - 6}
-            y2={height - bottom}
-            className={d.id === p.chosen ? "stroke-ink" : "stroke-strong"}
-            strokeWidth={d.id === p.chosen ? 2 : 1}
-            strokeDasharray={d.noticed ? "3 3" : undefined}
-          />
-        ))}
-      </svg>
+          ))}
+          {shown && (
+            <rect
+              x={x(shown.from)}
+              width={Math.max(1, x(shown.to) - x(shown.from))}
+              y={top - 4}
+              height={height - bottom - top + 4}
+              className="fill-chosen"
+            />
+          )}
+          {lines.length === 0 && (
+            <path d={outline(values, step, x, y)} className="fill-band stroke-ink" strokeWidth={1} />
+          )}
+          {lines.map((l) => (
+            <path
+              key={l.key}
+              d={outline(l.values, step, x, y)}
+              className="fill-none stroke-ink"
+              strokeWidth={1.2}
+              strokeDasharray={l.dash || undefined}
+            />
+          ))}
+          {point && (
+            <g>
+              <line
+                x1={x(point.at + step / 2)}
+                x2={x(point.at + step / 2)}
+                y1={top}
+                y2={height - bottom}
+                className="stroke-focus"
+              />
+              <text
+                x={x(point.at) > width / 2 ? x(point.at) - 6 : x(point.at + step) + 6}
+                y={top + 8}
+                textAnchor={x(point.at) > width / 2 ? "end" : "start"}
+                className="fill-ink stroke-paper text-xs font-semibold"
+                strokeWidth={4}
+                paintOrder="stroke"
+              >
+                {told}
+              </text>
+            </g>
+          )}
+          {deployments.map((d) => (
+            <line
+              key={d.id}
+              x1={x(Date.parse(d.at))}
+              x2={x(Date.parse(d.at))}
+              y1={top - 6}
+              y2={height - bottom}
+              className={d.id === p.chosen ? "stroke-ink" : "stroke-strong"}
+              strokeWidth={d.id === p.chosen ? 2 : 1}
+              strokeDasharray={d.noticed ? "3 3" : undefined}
+            />
+          ))}
+        </svg>
+      </ReadAlong>
       {deployments.map((d) => (
         <button
           key={d.id}

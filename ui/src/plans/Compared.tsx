@@ -1,10 +1,11 @@
 import { startTransition, useEffect, useMemo, useState } from "react";
+import { count, duration, three } from "../format/figures";
 import { SideMark } from "../parts/Mark";
 import { Sql } from "../parts/Sql";
 import { type Choice, type Comparison, operatorOf, type Side, sidesOf } from "./choice";
 import { Findings } from "./Findings";
 import { PlanAccount } from "./PlanAccount";
-import { RowFlow } from "./RowFlow";
+import { mostRows, RowFlow } from "./RowFlow";
 
 type Props = {
   comparison: Comparison;
@@ -30,6 +31,7 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
   const chosen = operatorOf(comparison, choice);
   return (
     <>
+      <Totals comparison={comparison} />
       <PlanAccount comparison={comparison} choice={choice} choose={choose} />
       <p className="mt-1 min-h-[2.8em] border-l-2 border-rule pl-2 text-sm" aria-live="polite">
         {chosen ? (
@@ -56,6 +58,39 @@ export function Compared({ comparison, sql, choice, choose }: Props) {
   );
 }
 
+/** What each plan comes to as a whole, and how much of them is one and the same. */
+function Totals({ comparison }: { comparison: Comparison }) {
+  const sides = sidesOf(comparison);
+  const kept = comparison.rows.filter((r) => r.as === "kept").length;
+  return (
+    <p className="mb-1 flex flex-wrap gap-x-6 text-sm">
+      {sides.map((side) => {
+        const p = comparison[side];
+        return (
+          p && (
+            <span key={side}>
+              <SideMark side={side} />
+              {sides.length === 2 && `${side}: `}
+              {[
+                p.milliseconds !== null &&
+                  `${duration(p.milliseconds)} in all${p.counted ? ", counted" : ""}`,
+                p.rowsVisited !== null && `${count(p.rowsVisited)} rows visited`,
+                p.estimatedCost !== null && `estimated cost ${three(p.estimatedCost)}`,
+                `${count(p.operators)} ${p.operators === 1 ? "operator" : "operators"}`,
+              ]
+                .filter((t) => t)
+                .join(", ")}
+            </span>
+          )
+        );
+      })}
+      {sides.length === 2 && (
+        <span className="text-quiet">{kept === 0 ? "nothing in common" : `${count(kept)} in common`}</span>
+      )}
+    </p>
+  );
+}
+
 /** Findings, row flow and the statement. */
 function Below({ comparison, sql, choice, choose }: Props) {
   const sides = sidesOf(comparison);
@@ -63,6 +98,7 @@ function Below({ comparison, sql, choice, choose }: Props) {
     () => ({ before: marksOf(comparison, "before"), after: marksOf(comparison, "after") }),
     [comparison],
   );
+  const most = mostRows(sides.flatMap((s) => comparison[s]?.flows ?? []));
   const oneText = sql.before === sql.after;
   const texts: Side[] = oneText ? [sides.includes("after") ? "after" : "before"] : sides;
   return (
@@ -99,6 +135,7 @@ function Below({ comparison, sql, choice, choose }: Props) {
                   </h2>
                   <RowFlow
                     flows={comparison[side]?.flows ?? []}
+                    most={most}
                     side={side}
                     choice={choice}
                     choose={choose}

@@ -2,8 +2,11 @@ import { useLocation } from "@tanstack/react-router";
 import { useEffect } from "react";
 import { useGlossary } from "../api/plans";
 import { Frame } from "../parts/Frame";
+import { IntervalBar } from "../parts/IntervalBar";
+import { VerdictMark } from "../parts/Mark";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
+import { ownWords } from "./words";
 
 /** What each finding means, at length. */
 export function GlossaryView() {
@@ -26,7 +29,7 @@ export function GlossaryView() {
               label="Findings"
               head={<h1 className="head">What makes a statement cost more than it need</h1>}
             >
-              <ol>
+              <ol aria-label="Findings">
                 {entries.map((e) => (
                   <li
                     key={e.kind}
@@ -34,6 +37,19 @@ export function GlossaryView() {
                   >
                     <a className="block py-0.5 hover:underline" href={`#${e.kind}`}>
                       {e.title}
+                    </a>
+                  </li>
+                ))}
+              </ol>
+              <h2 className="section">Words and marks of this program</h2>
+              <ol aria-label="Words">
+                {ownWords.map((w) => (
+                  <li
+                    key={w.id}
+                    className={`border-t border-rule first:border-0 ${w.id === hash ? "bg-chosen" : ""}`}
+                  >
+                    <a className="block py-0.5 hover:underline" href={`#${w.id}`}>
+                      {w.title}
                     </a>
                   </li>
                 ))}
@@ -60,10 +76,55 @@ export function GlossaryView() {
                   )}
                 </article>
               ))}
+              <h2 className="head pt-6">Words and marks</h2>
+              {ownWords.map((w) => (
+                <article
+                  key={w.id}
+                  id={w.id}
+                  className={`max-w-[68ch] pt-2 ${w.id === hash ? "bg-chosen" : ""}`}
+                >
+                  <h3 className="font-semibold">{w.title}</h3>
+                  <p>{w.what}</p>
+                  <Drawn id={w.id} />
+                </article>
+              ))}
             </Page>
           }
         />
       )}
     </Frame>
   );
+}
+
+/** The marks themselves, beside the words that explain them. */
+function Drawn({ id }: { id: string }) {
+  if (id === "regressed") {
+    return (
+      <p className="flex gap-4">
+        {["regressed", "improved", "level"].map((v) => (
+          <VerdictMark key={v} verdict={v} />
+        ))}
+      </p>
+    );
+  }
+  if (id === "unsettled") {
+    return <VerdictMark verdict="unsettled" />;
+  }
+  if (id === "interval") {
+    return (
+      <IntervalBar
+        low={1.08}
+        high={1.19}
+        centre={1.13}
+        bandLow={0.95}
+        bandHigh={1.05}
+        verdict="regressed"
+        width={420}
+        height={50}
+        reach={1.35}
+        labelled
+      />
+    );
+  }
+  return null;
 }

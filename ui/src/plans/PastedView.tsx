@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { useBooks } from "../api/hooks";
-import { savePlan, useComparison } from "../api/plans";
+import { savePlan, useComparison, usePasted } from "../api/plans";
 import { Frame } from "../parts/Frame";
 import { SideMark } from "../parts/Mark";
 import { EmptyState, Wrong } from "../parts/Notice";
@@ -11,18 +11,40 @@ import { Compared } from "./Compared";
 import type { Choice, Side } from "./choice";
 
 const sides = ["before", "after"] as const;
-const empty = { before: "", after: "", beforeSql: "", afterSql: "" };
+const empty = { before: "", after: "", beforeSql: "", afterSql: "", bookId: null as number | null };
 
 /** Two plans, or two statements of a book, compared without any trial. */
 export function PastedView() {
-  const { book } = useSearch({ strict: false });
+  const { book, pair } = useSearch({ strict: false });
+  const kept = usePasted(pair);
+  const { before, after, beforeSql, afterSql, bookId } = kept.data?.given ?? empty;
+  // Texts that came by an address fill the fields, and so does going back to another pair.
+  return (
+    <Pair
+      key={kept.data?.id ?? pair ?? 0}
+      kept={kept}
+      pair={pair}
+      begun={{ before, after, beforeSql, afterSql }}
+      book={book ?? bookId ?? undefined}
+    />
+  );
+}
+
+type PairProps = {
+  kept: ReturnType<typeof usePasted>;
+  pair?: number;
+  begun: Omit<typeof empty, "bookId">;
+  book?: number;
+};
+
+function Pair({ kept, pair, begun, book }: PairProps) {
   const navigate = useNavigate();
   const books = useBooks();
-  const [given, setGiven] = useState(empty);
+  const [given, setGiven] = useState(begun);
   const [choice, choose] = useState<Choice>(null);
   const compare = useComparison();
-  const page = compare.data;
-  const set = (name: keyof typeof empty) => (text: string) => setGiven({ ...given, [name]: text });
+  const page = compare.data ?? kept.data;
+  const set = (name: keyof typeof given) => (text: string) => setGiven({ ...given, [name]: text });
   const nothing = Object.values(given).every((t) => t.trim() === "");
   const unread = sides.filter(
     (side) =>
@@ -32,7 +54,13 @@ export function PastedView() {
   );
   const run = () => {
     choose(null);
-    compare.mutate({ ...given, bookId: book ?? null });
+    compare.mutate(
+      { ...given, bookId: book ?? null },
+      {
+        onSuccess: (made) =>
+          made.id > 0 && made.id !== pair && navigate({ to: "/plans", search: { book, pair: made.id } }),
+      },
+    );
   };
   return (
     <Frame at={"plans"} title={page?.plans.sentence ?? "Compare two plans"}>
@@ -103,7 +131,7 @@ export function PastedView() {
                   onChange={(e) =>
                     navigate({
                       to: "/plans",
-                      search: e.target.value ? { book: Number(e.target.value) } : {},
+                      search: { book: e.target.value ? Number(e.target.value) : undefined, pair },
                       replace: true,
                     })
                   }
@@ -116,7 +144,7 @@ export function PastedView() {
                   ))}
                 </select>
               </label>
-              <Wrong error={compare.error ?? books.error} />
+              <Wrong error={compare.error ?? kept.error ?? books.error} />
             </p>
           </form>
         </details>

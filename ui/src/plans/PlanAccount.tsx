@@ -1,6 +1,7 @@
 import { startTransition, useEffect, useState } from "react";
 import { count, percent, three } from "../format/figures";
 import { SideMark } from "../parts/Mark";
+import { Rows } from "../parts/Rows";
 import { type Choice, type Comparison, marks, type Operator, type Side, same, sidesOf } from "./choice";
 
 type Props = { comparison: Comparison; choice: Choice; choose: (choice: Choice) => void };
@@ -86,7 +87,7 @@ export function PlanAccount({ comparison, choice, choose }: Props) {
             ])}
           </tr>
         </thead>
-        <tbody>
+        <Rows>
           {rows.map((row, i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: the lines of a plan have no other name than their place.
             <tr key={i}>
@@ -137,7 +138,7 @@ export function PlanAccount({ comparison, choice, choose }: Props) {
               ])}
             </tr>
           )}
-        </tbody>
+        </Rows>
       </table>
     </div>
   );
@@ -209,7 +210,7 @@ export function ShortAccount({ comparison, choice, choose }: Props) {
           )}
         </tr>
       </thead>
-      <tbody>
+      <Rows>
         {rows.map((row, i) => {
           const one =
             row.as === "kept" ? [(row.before ? "before" : "after") as Side] : sides.filter((s) => row[s]);
@@ -254,7 +255,7 @@ export function ShortAccount({ comparison, choice, choose }: Props) {
             </tr>
           );
         })}
-      </tbody>
+      </Rows>
     </table>
   );
 }

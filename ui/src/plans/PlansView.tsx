@@ -2,6 +2,7 @@ import { getRouteApi, Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { useLine } from "../api/hooks";
 import { ratio } from "../format/figures";
+import { Copy } from "../parts/Copy";
 import { Frame } from "../parts/Frame";
 import { VerdictMark } from "../parts/Mark";
 import { EmptyState } from "../parts/Notice";
@@ -71,6 +72,10 @@ export function PlansView() {
                         {f === "txt" ? "text" : f.toUpperCase()}
                       </a>
                     ))}
+                    <Copy
+                      what={`plan ${side}`}
+                      text={side === "before" ? page.beforePlanText : page.afterPlanText}
+                    />
                   </span>
                 ))}
               </p>

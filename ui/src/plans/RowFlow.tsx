@@ -6,22 +6,28 @@ const width = 180;
 const height = 22;
 const mostFlows = 12;
 
+/** The most rows that any step of some flows handles: flows that stand side by side are drawn on the scale of all of them. */
+export const mostRows = (flows: Schemas["FlowView"][]) =>
+  Math.max(
+    10,
+    ...flows.flatMap((f) => f.steps.map((s) => Math.max(s.rowsIn ?? 0, s.rowsVisited ?? 0, s.rowsOut ?? 0))),
+  );
+
 /** How many rows go into each table of a join, are looked at, and come out: wide where rows multiply, on a scale of powers of ten. */
 export function RowFlow({
   flows,
+  most,
   side,
   choice,
   choose,
 }: {
   flows: Schemas["FlowView"][];
+  /** Rows that take the whole width. */
+  most: number;
   side: Side;
   choice: Choice;
   choose: (choice: Choice) => void;
 }) {
-  const most = Math.max(
-    10,
-    ...flows.flatMap((f) => f.steps.map((s) => Math.max(s.rowsIn ?? 0, s.rowsVisited ?? 0, s.rowsOut ?? 0))),
-  );
   const wide = (rows: number) => Math.max(1, (Math.log10(rows + 1) / Math.log10(most + 1)) * width);
   const looked = (f: Schemas["FlowView"]) => Math.max(...f.steps.map((s) => s.rowsVisited ?? 0));
   const shown =

@@ -76,7 +76,18 @@ test("one plan alone has no margin; an estimate without counts looks like one", 
         after: null,
       },
     ],
-    before: { shape: "x", counted: false, restShare: null, note: "Only estimates.", findings: [], flows: [] },
+    before: {
+      shape: "x",
+      counted: false,
+      restShare: null,
+      note: "Only estimates.",
+      operators: 1,
+      milliseconds: null,
+      rowsVisited: null,
+      estimatedCost: 12.5,
+      findings: [],
+      flows: [],
+    },
   });
   await show(<Whole of={only} />);
   const table = await screen.findByRole("table");

@@ -1,6 +1,9 @@
 import { scaleLinear, scaleLog } from "@visx/scale";
 import type { Deployment, Point, Sample } from "../api/daybook";
-import { moment, three } from "../format/figures";
+import { exactly, moment, three } from "../format/figures";
+import { logTicks } from "../format/ticks";
+import { ReadAlong } from "../parts/ReadAlong";
+import { pointAt, useReadOut } from "../parts/readOut";
 
 type Props = {
   course: Point[];
@@ -31,86 +34,112 @@ export function SampleCourse(p: Props) {
   const high = Math.max(...all);
   const x = scaleLinear({ domain: [first, last], range: [left, width - 8] });
   const y = scaleLog({ domain: [low * 0.8, high * 1.25], range: [height - bottom, top], clamp: true });
+  const read = useReadOut(points.length);
+  const point = read.at === null ? undefined : points[read.at];
+  const told = point
+    ? `${exactly(new Date(point.at).toISOString())}: median ${three(point.low)}, 95th percentile ${three(point.high)} ms`
+    : "";
   if (all.length === 0) {
     return <p className="text-quiet">The capture gives no durations.</p>;
   }
   return (
-    <svg
-      viewBox={`0 0 ${width} ${height}`}
-      className="w-full max-w-[900px]"
-      role="group"
-      aria-label={`Durations from ${three(low)} to ${three(high)} ms, ${timed.length} kept executions, ${p.deployments.length} deployments`}
-    >
-      {decades(low, high).map((t) => (
-        <g key={t}>
-          <line x1={left} x2={width - 8} y1={y(t)} y2={y(t)} className="stroke-rule" />
-          <text x={left - 6} y={y(t) + 4} textAnchor="end" className="fill-quiet text-xs">
-            {three(t)}
-          </text>
-        </g>
-      ))}
-      {points.map((c) => (
-        <g key={c.at}>
-          <rect
-            x={x(c.at)}
-            width={Math.max(1, x(c.at + step) - x(c.at))}
-            y={y(c.high)}
-            height={Math.max(1, y(c.low) - y(c.high))}
-            className="fill-band"
-          />
-          <line x1={x(c.at)} x2={x(c.at + step)} y1={y(c.low)} y2={y(c.low)} className="stroke-ink" />
-        </g>
-      ))}
-      {p.deployments
-        .filter((d) => Date.parse(d.at) >= first && Date.parse(d.at) <= last)
-        .map((d) => (
-          <g key={d.id}>
-            <line
-              x1={x(Date.parse(d.at))}
-              x2={x(Date.parse(d.at))}
-              y1={top - 4}
-              y2={height - bottom}
-              className="stroke-strong"
-              strokeDasharray={d.noticed ? "3 3" : undefined}
-            />
-            <text x={x(Date.parse(d.at))} y={top - 7} textAnchor="middle" className="fill-ink text-xs">
-              {d.version || "?"}
+    <ReadAlong label="Durations over time" count={points.length} read={read} told={told}>
+      <svg
+        viewBox={`0 0 ${width} ${height}`}
+        className="w-full max-w-[900px]"
+        role="group"
+        onPointerMove={(e) => {
+          const box = e.currentTarget.getBoundingClientRect();
+          const time = x.invert(((e.clientX - box.left) * width) / Math.max(1, box.width));
+          const under = pointAt(
+            points.map((c) => c.at),
+            time,
+          );
+          read.setAt(under < 0 ? null : under);
+        }}
+        aria-label={`Durations from ${three(low)} to ${three(high)} ms, ${timed.length} kept executions, ${p.deployments.length} deployments`}
+      >
+        {logTicks(low * 0.8, high * 1.25).map((t) => (
+          <g key={t}>
+            <line x1={left} x2={width - 8} y1={y(t)} y2={y(t)} className="stroke-rule" />
+            <text x={left - 6} y={y(t) + 4} textAnchor="end" className="fill-quiet text-xs">
+              {three(t)}
             </text>
           </g>
         ))}
-      {timed.map((s) => (
-        // biome-ignore lint/a11y/noStaticElementInteractions: the table of executions does the same by keyboard.
-        <circle
-          key={s.id}
-          cx={x(Date.parse(s.at))}
-          cy={y(s.ms ?? 0)}
-          r={s.id === p.chosen ? 6 : 3.5}
-          className={`cursor-pointer ${s.error ? "fill-paper stroke-failed" : "fill-ink stroke-paper"}`}
-          strokeWidth={s.error ? 2 : 1}
-          onClick={() => p.choose(s.id)}
-        >
-          <title>
-            {moment(s.at)}, {three(s.ms ?? 0)} ms {s.binds}
-          </title>
-        </circle>
-      ))}
-      <text x={left} y={height - 4} className="fill-quiet text-xs">
-        {moment(new Date(first).toISOString())}
-      </text>
-      <text x={width - 8} y={height - 4} textAnchor="end" className="fill-quiet text-xs">
-        {moment(new Date(last).toISOString())}
-      </text>
-    </svg>
+        {points.map((c) => (
+          <g key={c.at}>
+            <rect
+              x={x(c.at)}
+              width={Math.max(1, x(c.at + step) - x(c.at))}
+              y={y(c.high)}
+              height={Math.max(1, y(c.low) - y(c.high))}
+              className="fill-band"
+            />
+            <line x1={x(c.at)} x2={x(c.at + step)} y1={y(c.low)} y2={y(c.low)} className="stroke-ink" />
+          </g>
+        ))}
+        {p.deployments
+          .filter((d) => Date.parse(d.at) >= first && Date.parse(d.at) <= last)
+          .map((d) => (
+            <g key={d.id}>
+              <line
+                x1={x(Date.parse(d.at))}
+                x2={x(Date.parse(d.at))}
+                y1={top - 4}
+                y2={height - bottom}
+                className="stroke-strong"
+                strokeDasharray={d.noticed ? "3 3" : undefined}
+              />
+              <text x={x(Date.parse(d.at))} y={top - 7} textAnchor="middle" className="fill-ink text-xs">
+                {d.version || "?"}
+              </text>
+            </g>
+          ))}
+        {point && (
+          <g>
+            <line
+              x1={x(point.at + step / 2)}
+              x2={x(point.at + step / 2)}
+              y1={top}
+              y2={height - bottom}
+              className="stroke-focus"
+            />
+            <text
+              x={x(point.at) > width / 2 ? x(point.at) - 5 : x(point.at + step) + 5}
+              y={height - bottom - 6}
+              textAnchor={x(point.at) > width / 2 ? "end" : "start"}
+              className="fill-ink stroke-paper text-xs font-semibold"
+              strokeWidth={4}
+              paintOrder="stroke"
+            >
+              {told}
+            </text>
+          </g>
+        )}
+        {timed.map((s) => (
+          // biome-ignore lint/a11y/noStaticElementInteractions: the table of executions does the same by keyboard.
+          <circle
+            key={s.id}
+            cx={x(Date.parse(s.at))}
+            cy={y(s.ms ?? 0)}
+            r={s.id === p.chosen ? 6 : 3.5}
+            className={`cursor-pointer ${s.error ? "fill-paper stroke-failed" : "fill-ink stroke-paper"}`}
+            strokeWidth={s.error ? 2 : 1}
+            onClick={() => p.choose(s.id)}
+          >
+            <title>
+              {moment(s.at)}, {three(s.ms ?? 0)} ms {s.binds}
+            </title>
+          </circle>
+        ))}
+        <text x={left} y={height - 4} className="fill-quiet text-xs">
+          {moment(new Date(first).toISOString())}
+        </text>
+        <text x={width - 8} y={height - 4} textAnchor="end" className="fill-quiet text-xs">
+          {moment(new Date(last).toISOString())}
+        </text>
+      </svg>
+    </ReadAlong>
   );
-}
-
-function decades(low: number, high: number): number[] {
-  const found: number[] = [];
-  for (let e = Math.floor(Math.log10(low)); e <= Math.ceil(Math.log10(high)); e++) {
-    const t = 10 ** e;
-    if (t >= low * 0.8 && t <= high * 1.25) {
-      found.push(t);
-    }
-  }
-  return found.length > 1 ? found : [low, high];
 }

@@ -76,6 +76,7 @@ export function trial(
       headline: null,
       message: null,
       ahead: 0,
+      stems: [],
       ...summary,
     },
     bookName: "Depot",

@@ -1,13 +1,15 @@
 import { Link } from "@tanstack/react-router";
 import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/client";
-import { useLine } from "../api/hooks";
+import { markdownOf, useLine } from "../api/hooks";
 import { count, ratio, three } from "../format/figures";
+import { Copy } from "../parts/Copy";
 import { IntervalBar } from "../parts/IntervalBar";
 import { SideHeads, VerdictMark } from "../parts/Mark";
 import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
+import { Word } from "../parts/Word";
 import { marksOf } from "../plans/Compared";
 import { type Choice, operatorOf } from "../plans/choice";
 import { Findings } from "../plans/Findings";
@@ -56,6 +58,14 @@ export function LinePanel({ trial, line, live, close }: Props) {
             )}
             {r.time && <strong>{ratio(r.time.ratio)}</strong>}
             <span className="text-quiet">{rowsText(r)}</span>
+          </p>
+          <p className="flex flex-wrap gap-x-3 text-sm text-quiet">
+            copy:
+            <Copy what="link" text={() => `${window.location.origin}/trials/${trial}/lines/${line}`} />
+            <Copy what="line as Markdown" text={() => markdownOf(trial, line)} />
+            <Copy what="SQL" text={page.afterSql} />
+            {page.beforePlanText && <Copy what="plan before" text={page.beforePlanText} />}
+            {page.afterPlanText && <Copy what="plan after" text={page.afterPlanText} />}
           </p>
           {plans && (
             <p className="mt-0.5 text-md font-medium leading-snug">
@@ -212,8 +222,10 @@ function Interval({ page }: { page: Schemas["LinePage"] }) {
       />
       <figcaption className="text-sm text-quiet">
         after / before {three(t.ratio)} (the pseudo-median of the blocks), between {three(t.low)} and{" "}
-        {three(t.high)} with {three(t.confidence * 100)} % confidence, {t.blocks} blocks
-        {t.blocksLeftOut > 0 && `, ${t.blocksLeftOut} left out`}; the shaded band counts as level
+        {three(t.high)} with {three(t.confidence * 100)} % confidence, {t.blocks}{" "}
+        <Word id="block">blocks</Word>
+        {t.blocksLeftOut > 0 && `, ${t.blocksLeftOut} left out`}; the shaded <Word id="band">band</Word>{" "}
+        counts as level
         {again &&
           `; second session: ${three(again.ratio)}${again.low !== null && again.high !== null ? `, between ${three(again.low)} and ${three(again.high)}` : ""}`}
       </figcaption>

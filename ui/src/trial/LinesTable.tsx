@@ -2,8 +2,10 @@ import { type ReactNode, useMemo, useRef, useState } from "react";
 import type { LineView, TrialPageView } from "../api/client";
 import { shortRatio, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
-import { moveAlong, useSearchKey } from "../parts/keys";
+import { useSearchKey } from "../parts/keys";
 import { inkOf, SideMark, VerdictMark, verdictOrder } from "../parts/Mark";
+import { useOneStop } from "../parts/oneStop";
+import { Word } from "../parts/Word";
 import { countsOf, type LinesView, rowsOf, type Sort, type SortKey } from "./rows";
 import { Strip } from "./Strip";
 import { changeOf } from "./stems";
@@ -38,21 +40,14 @@ export function LinesTable({ page, head, selected, open, kept }: Props) {
     () => rowsOf(page.lines, { key, down }, verdicts, text, span),
     [page.lines, key, down, verdicts, text, span],
   );
-  const at = rows.findIndex((l) => l.result.number === selected);
   useSearchKey(search);
-  const go = (to: number) => {
-    const next = rows[to];
-    if (next) {
-      document.getElementById(`line-${next.result.number}`)?.focus();
-      if (selected !== null) {
-        open(next.result.number);
-      }
+  useOneStop(body);
+  /** While a line is open, the page on the right follows the focus. */
+  const follow = (to: HTMLElement) => {
+    const line = Number(to.id.replace("line-", ""));
+    if (selected !== null && line > 0 && line !== selected) {
+      open(line);
     }
-  };
-  const focused = () => {
-    const active = document.activeElement?.id.replace("line-", "");
-    const found = rows.findIndex((l) => String(l.result.number) === active);
-    return found >= 0 ? found : at;
   };
   return (
     <section aria-label="Lines" className="flex h-full flex-col">
@@ -86,7 +81,7 @@ export function LinesTable({ page, head, selected, open, kept }: Props) {
       >
         <table className="ruled">
           <Heads sort={sort} setSort={(s) => set({ sort: s.key, down: s.down || undefined })} />
-          <tbody ref={body} onKeyDown={(e) => moveAlong(e, rows.length, focused(), go)}>
+          <tbody ref={body} onFocus={(e) => follow(e.target as HTMLElement)}>
             {rows.map((l) => (
               <Row
                 key={l.result.number}
@@ -122,9 +117,7 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
         }
       >
         {label}
-        <span className="text-ink" aria-hidden="true">
-          {sort?.key === key ? (sort.down ? " v" : " ^") : ""}
-        </span>
+        {sort?.key === key && <SortMark down={sort.down} />}
       </button>
     </th>
   );
@@ -137,7 +130,7 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
           "before",
           <>
             <SideMark side="before" />
-            ms
+            before, ms
           </>,
           true,
         )}
@@ -145,14 +138,25 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
           "after",
           <>
             <SideMark side="after" />
-            ms
+            after, ms
           </>,
           true,
         )}
         {head("change", "change", true)}
-        <th scope="col">interval</th>
+        <th scope="col">
+          <Word id="interval">interval</Word>
+        </th>
       </tr>
     </thead>
+  );
+}
+
+/** Which way a column is sorted: a wedge that is wide where the large numbers are. */
+function SortMark({ down }: { down: boolean }) {
+  return (
+    <svg width="8" height="8" viewBox="0 0 8 8" aria-hidden="true" className="ml-1 inline-block">
+      <path d={down ? "M0 1H8L4 7Z" : "M0 7H8L4 1Z"} fill="currentColor" />
+    </svg>
   );
 }
 
@@ -187,7 +191,12 @@ function Row({ line, live, chosen, open }: RowProps) {
             <span className="text-quiet"> {r.case}</span>
             {r.rewritten && <span className="text-sm text-quiet"> rewritten</span>}
             {line.leavesStanding && <span className="text-sm text-dearer"> leaves its standing plan</span>}
-            {r.notices.length > 0 && <span className="text-sm text-quiet"> *</span>}
+            {r.notices.length > 0 && (
+              <span className="text-sm text-quiet" title={r.notices.join(" ")}>
+                {" "}
+                noted
+              </span>
+            )}
           </bdi>
         </button>
       </td>
@@ -266,17 +275,19 @@ function Foot({ page }: { page: TrialPageView }) {
         <tbody>
           <tr>
             <th scope="row" className="w-full text-ink!">
-              bill, database-seconds a day
+              <Word id="bill">bill</Word>, database-seconds a day
               {page.trial.state === "running" && (
                 <span className="font-normal text-quiet"> of the lines so far</span>
               )}
             </th>
             <td className="num font-semibold">
               <SideMark side="before" />
+              <span className="sr-only">before </span>
               {three(bill.beforeSecondsPerDay)}
             </td>
             <td className="num font-semibold">
               <SideMark side="after" />
+              <span className="sr-only">after </span>
               {three(bill.afterSecondsPerDay)}
             </td>
             <td className="num w-32 font-semibold">

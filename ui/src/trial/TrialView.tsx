@@ -150,6 +150,9 @@ function Head({ page }: { page: TrialPageView }) {
             <Link className="press" to="/new" search={{ trial: trial.id }}>
               Edit
             </Link>
+            <Link className="press" to="/trials/$trialId/beside" params={{ trialId: String(trial.id) }}>
+              Beside another
+            </Link>
             <DeleteTrial page={page} />
           </span>
         )}
