@@ -35,8 +35,12 @@ public sealed record PinRecord
 }
 
 /// <summary>A plan that a trial saw.</summary>
-/// <param name="MedianMicroseconds">Of the blocks that count; null where nothing was measured.</param>
-public sealed record PlanSeen(long TrialId, string Title, string At, Side Side, string Case, Plan Plan, double? MedianMicroseconds, string? Verdict);
+/// <param name="Times">Of the blocks that count; null where nothing was measured.</param>
+/// <param name="Counters">Of one execution, by the engine's names.</param>
+public sealed record PlanSeen(long TrialId, string Title, string At, Side Side, string Case, Plan Plan, PlanTimes? Times, IReadOnlyDictionary<string, long> Counters, string? Verdict);
+
+/// <summary>What an execution took, in microseconds, over the blocks of a line.</summary>
+public sealed record PlanTimes(double Median, double Mean, double P95, double Worst);
 
 /// <summary>Which plan a statement ran with, and which it is to run with.</summary>
 public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
@@ -124,10 +128,10 @@ public sealed class PlanStore(LedgerDatabase ledger, TimeProvider clock)
                     """, new { id, line.Number });
                 foreach ((Side side, string json, string column) in new[] { (Side.Before, before, "before_us"), (Side.After, after, "after_us") })
                 {
-                    if (json is not null && JsonSerializer.Deserialize<Inspection>(json, TrialStore.Json)?.Plan is { } plan)
+                    if (json is not null && JsonSerializer.Deserialize<Inspection>(json, TrialStore.Json) is { Plan: { } plan } inspected)
                     {
                         double[] times = [.. connection.Query<double>($"SELECT {column} FROM sample WHERE trial_id = @id AND line = @Number AND session = 1 AND NOT left_out", new { id, line.Number })];
-                        seen.Add(new(id, title, at, side, line.Case, plan, times.Length > 0 ? Quantile.Median(times) : null, verdict));
+                        seen.Add(new(id, title, at, side, line.Case, plan, times.Length > 0 ? new(Quantile.Median(times), times.Average(), Quantile.Of(times, 0.95), times.Max()) : null, inspected.Counters, verdict));
                     }
                 }
             }

@@ -30,7 +30,7 @@ public sealed record ScriptRecord
     /// <summary>Why it did not finish.</summary>
     public string? Message { get; init; }
 
-    /// <summary>Of a finished one: where its time went.</summary>
+    /// <summary>Of a finished one: where its time went, or where it ended.</summary>
     public string? Headline { get; init; }
 }
 
@@ -118,7 +118,7 @@ public sealed class ScriptStore(LedgerDatabase ledger, TimeProvider clock)
 
         using SqliteConnection connection = ledger.Open();
         connection.Execute("UPDATE script_run SET state = 'finished', finished_at = @now, headline = @headline, result = @result WHERE id = @id",
-            new { id, now = clock.Now(), headline = BatchReport.Headline(run), result = packed.ToArray() });
+            new { id, now = clock.Now(), headline = run.Failure is { } f ? $"Ended at statement {f.Statement}, line {f.Line}: {f.Message}" : BatchReport.Headline(run), result = packed.ToArray() });
     }
 
     /// <summary>Ends a run that found nothing.</summary>

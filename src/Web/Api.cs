@@ -50,6 +50,7 @@ internal static class Api
         BatchApi.Map(api);
         WatchApi.Map(api);
         DaybookApi.Map(api);
+        CostsApi.Map(api);
         DaybookChanges.Map(api);
         DaybookExports.Map(api);
         api.MapFallback("{*rest}", () => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();

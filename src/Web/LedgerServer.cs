@@ -72,6 +72,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<EventStore>();
         builder.Services.AddSingleton<PageStore>();
         builder.Services.AddSingleton<SampleStore>();
+        builder.Services.AddSingleton<ExecutionStore>();
         builder.Services.AddSingleton<WatchStore>();
         builder.Services.AddSingleton<WatchDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<WatchDesk>());

@@ -119,12 +119,16 @@ public sealed record PastedView(long Id, PastedRequest Given, ComparisonView Pla
 public sealed record StandingRequest(string Shape, string Outline, string Note = "");
 
 /// <param name="Standing">Whether it is the standing plan; null where there is none.</param>
-public sealed record PlanSeenView(long TrialId, string Title, string At, Side Side, string Case, string Shape, string Text, double? MedianMs, string? Verdict, bool? Standing);
+/// <param name="RowsVisited">By one execution; null where nothing was counted.</param>
+/// <param name="Blocks">Pages or blocks that one execution touched; null where the engine does not tell.</param>
+public sealed record PlanSeenView(
+    long TrialId, string Title, string At, Side Side, string Case, string Shape, string Text, double? MedianMs, double? MeanMs, double? P95Ms, double? WorstMs, long? RowsVisited, long? Blocks, string? Verdict, bool? Standing);
 
 public sealed record PlanHistoryView(StandingPlan? Standing, IReadOnlyList<PlanSeenView> Seen)
 {
     public static PlanHistoryView Of(StandingPlan? standing, IReadOnlyList<PlanSeen> seen) => new(standing, seen.Select(s => new PlanSeenView(
-        s.TrialId, s.Title, s.At, s.Side, s.Case, s.Plan.Shape, s.Plan.Text, s.MedianMicroseconds / 1000, s.Verdict,
+        s.TrialId, s.Title, s.At, s.Side, s.Case, s.Plan.Shape, s.Plan.Text, s.Times?.Median / 1000, s.Times?.Mean / 1000, s.Times?.P95 / 1000, s.Times?.Worst / 1000,
+        s.Plan.IsCounted ? s.Plan.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0) : null, s.Counters.TryGetValue("pagesTouched", out long pages) ? pages : s.Counters.TryGetValue("blocksTouched", out long blocks) ? blocks : null, s.Verdict,
         standing is null ? null : s.Plan.Shape == standing.Shape)).ToList());
 }
 

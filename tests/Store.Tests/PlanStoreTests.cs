@@ -97,7 +97,7 @@ public sealed class PlanStoreTests : IDisposable
 
         _trials.End(finished, TrialState.Finished, null, new(1, "done", null, new Dictionary<int, Decision> { [1] = new(Verdict.Improved, Basis.Time, null, []) }));
         IReadOnlyList<PlanSeen> seen = _plans.Seen(_book, SqlPattern.HashOf(Sql));
-        seen.Select(s => (s.TrialId, s.Side, s.Case, s.Plan.Text, s.MedianMicroseconds, s.Verdict)).ShouldBe(
+        seen.Select(s => (s.TrialId, s.Side, s.Case, s.Plan.Text, s.Times?.Median, s.Verdict)).ShouldBe(
             [(finished, Side.Before, "1", "SCAN parcel", 200, "improved"), (finished, Side.After, "1", "SEARCH parcel USING INDEX i (depot=?)", 20, "improved")]);
         _plans.Seen(_book, SqlPattern.HashOf("SELECT 1")).ShouldBeEmpty();
         _plans.Seen(_other, SqlPattern.HashOf(Sql)).ShouldBeEmpty();

@@ -8,6 +8,7 @@ import {
   useRouterState,
 } from "@tanstack/react-router";
 import type { Narrowing, RankBy, View } from "./api/daybook";
+import type { WatchNarrowing } from "./api/watch";
 import { columns, otherRanks } from "./daybook/measures";
 import { Away } from "./parts/Away";
 import { Frame } from "./parts/Frame";
@@ -108,6 +109,22 @@ const daybookRoute = createRoute({
   component: lazyRouteComponent(() => import("./daybook/DaybookView"), "DaybookView"),
 });
 
+const executionsRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/executions",
+  validateSearch: (s: Record<string, unknown>): Narrowing => ({
+    from: text(s.from),
+    to: text(s.to),
+    sources: text(s.sources),
+    text: text(s.text),
+    kind: text(s.kind),
+    table: text(s.table),
+    tag: text(s.tag),
+    slow: whole(s.slow),
+  }),
+  component: lazyRouteComponent(() => import("./executions/ExecutionsView"), "ExecutionsView"),
+});
+
 const statementRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/statements/$hash",
@@ -195,6 +212,13 @@ const batch = createRoute({
 const watch = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/watches/$watchId",
+  validateSearch: (s: Record<string, unknown>): WatchNarrowing => ({
+    from: text(s.from),
+    to: text(s.to),
+    session: whole(s.session),
+    pattern: text(s.pattern),
+    beside: text(s.beside),
+  }),
   component: lazyRouteComponent(() => import("./watch/WatchView"), "WatchView"),
 });
 
@@ -215,6 +239,7 @@ export const router = createRouter({
     books,
     bookRoute,
     daybookRoute,
+    executionsRoute,
     statementRoute,
     newTrialRoute,
     trialRoute.addChildren([lineRoute]),

@@ -7,7 +7,20 @@ namespace SwiftLedger.Core.Live;
 /// <param name="ByKind">Average sessions by kind of wait; <see cref="LoadFold.Running"/> for those that ran. They add up to <paramref name="Active"/>.</param>
 /// <param name="Active">Average sessions.</param>
 /// <param name="From">Its beginning.</param>
-public sealed record LoadStretch(DateTimeOffset From, int Samples, double Active, IReadOnlyDictionary<string, double> ByKind);
+public sealed record LoadStretch(DateTimeOffset From, int Samples, double Active, IReadOnlyDictionary<string, double> ByKind)
+{
+    /// <summary>Which session was seen with which statement, the most seen first; where there were too many, without those seen least.</summary>
+    public IReadOnlyList<SeenActive> Seen { get; init; } = [];
+}
+
+/// <summary>How often a session was seen active with a statement in a stretch.</summary>
+/// <param name="Session">The server's number of it, which another session may get later.</param>
+/// <param name="User">Who it is connected as.</param>
+/// <param name="Application">As it names itself.</param>
+/// <param name="Pattern">The pattern's hash.</param>
+/// <param name="Kind">What it waited for; <see cref="LoadFold.Running"/> for nothing.</param>
+/// <param name="Looks">At how many looks.</param>
+public sealed record SeenActive(int Session, string User, string Application, ulong Pattern, string Kind, int Looks);
 
 /// <summary>A pattern by how often it was seen active: with one look a second, seconds of database time, short statements seen as rarely as they run.</summary>
 /// <param name="ByKind">The same looks by kind of wait.</param>
@@ -30,12 +43,13 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
     /// <summary>Stands for no wait at all.</summary>
     public const string Running = "running";
 
-    private const int MostKept = 50, MostPatterns = 5_000;
+    private const int MostKept = 50, MostPatterns = 5_000, MostSeen = 300;
 
     private readonly List<LoadStretch> _course = [];
     private readonly List<KeptMoment> _moments = [];
     private readonly Dictionary<ulong, (string Sql, Dictionary<string, long> ByKind)> _patterns = [];
     private readonly Dictionary<string, long> _counts = new(StringComparer.Ordinal);
+    private readonly Dictionary<(int Session, string User, string Application, ulong Pattern, string Kind), int> _seen = [];
     private DateTimeOffset? _from;
     private int _samples;
     private bool _piled, _waited;
@@ -62,6 +76,8 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
             string kind = session.WaitKind.Length == 0 ? Running : session.WaitKind;
             _counts[kind] = _counts.GetValueOrDefault(kind) + 1;
             ulong pattern = SqlPattern.HashOf(session.Sql, dialect);
+            (int, string, string, ulong, string) who = (session.Id, session.User, session.Application, pattern, kind);
+            _seen[who] = _seen.GetValueOrDefault(who) + 1;
             if (!_patterns.TryGetValue(pattern, out (string Sql, Dictionary<string, long> ByKind) seen))
             {
                 if (_patterns.Count >= MostPatterns)
@@ -93,9 +109,13 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
             return null;
         }
 
-        var ended = new LoadStretch(from, _samples, _counts.Values.Sum() / (double)_samples, _counts.ToDictionary(c => c.Key, c => c.Value / (double)_samples));
+        var ended = new LoadStretch(from, _samples, _counts.Values.Sum() / (double)_samples, _counts.ToDictionary(c => c.Key, c => c.Value / (double)_samples))
+        {
+            Seen = [.. _seen.OrderByDescending(s => s.Value).Take(MostSeen).Select(s => new SeenActive(s.Key.Session, s.Key.User, s.Key.Application, s.Key.Pattern, s.Key.Kind, s.Value))],
+        };
         _course.Add(ended);
         _counts.Clear();
+        _seen.Clear();
         (_from, _samples) = (null, 0);
         return ended;
     }

@@ -3,16 +3,24 @@ namespace SwiftLedger.Core.Sql;
 /// <summary>Which tables a statement names, as far as its tokens tell: no schema is known, and names of CTEs are left out.</summary>
 /// <param name="Kind">Its first keyword in lower case; of a WITH the one that follows its queries.</param>
 /// <param name="Names">In order of first use, without quotes, in lower case where they had none.</param>
-public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
+/// <param name="Written">The table that it inserts into, updates, deletes from or merges into; null of one that only reads.</param>
+public sealed record StatementTables(string Kind, IReadOnlyList<string> Names, string? Written = null)
 {
     private const int MostNames = 40;
+
+    /// <summary>Of each kind that writes, the word that its table follows.</summary>
+    private static readonly Dictionary<string, string> WrittenAfter = new(StringComparer.Ordinal)
+    {
+        ["insert"] = "into", ["replace"] = "into", ["merge"] = "into", ["update"] = "update", ["delete"] = "from", ["truncate"] = "truncate",
+    };
 
     public static StatementTables Of(ReadOnlySpan<char> sql, SqlDialect dialect)
     {
         var names = new List<string>();
         var ctes = new HashSet<string>(StringComparer.Ordinal);
         var lexer = new SqlLexer(sql, dialect);
-        string kind = "", word = "", waiting = "";
+        string kind = "", word = "", waiting = "", asked = "";
+        string? written = null;
         int depth = 0, fromDepth = -1;
         bool with = false, expects = false;
         while (lexer.TryReadSignificant(out Token token))
@@ -43,23 +51,25 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
 
             if (expects && name && word is not ("select" or "lateral" or "only" or "if" or "not" or "exists" or "or" or "ignore" or "values" or "set"))
             {
-                AddName(names, ref lexer, Plain(token, text));
+                string full = AddName(names, ref lexer, Plain(token, text));
+                written ??= WrittenAfter.TryGetValue(kind, out string? after) && after == asked ? full : null;
                 expects = false;
                 continue;
             }
 
             fromDepth = word == "from" ? depth : word is "where" or "group" or "order" or "limit" or "having" or "union" or "select" or "set" && depth <= fromDepth ? -1 : fromDepth;
+            asked = word is "from" or "join" or "into" or "update" or "table" or "truncate" ? word : asked;
             expects = word is "from" or "join" or "into" or "update" or "table"
                 || (token.Kind == TokenKind.Comma && depth == fromDepth)
                 || (expects && word is "only" or "lateral" or "if" or "not" or "exists");
         }
 
         names.RemoveAll(ctes.Contains);
-        return new(kind, names);
+        return new(kind, names, written);
     }
 
     /// <summary>Takes the last part of a dotted name.</summary>
-    private static void AddName(List<string> names, ref SqlLexer lexer, string name)
+    private static string AddName(List<string> names, ref SqlLexer lexer, string name)
     {
         SqlLexer ahead = lexer;
         while (ahead.TryReadSignificant(out Token dot) && dot.Kind == TokenKind.Dot && ahead.TryReadSignificant(out Token part))
@@ -72,6 +82,8 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names)
         {
             names.Add(name);
         }
+
+        return name;
     }
 
     private static string Plain(Token token, ReadOnlySpan<char> text) =>

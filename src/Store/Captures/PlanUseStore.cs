@@ -15,6 +15,10 @@ public sealed record CapturedPlanRecord(string Shape, string Outline, IReadOnlyL
 /// <param name="Total">Their time, in ticks.</param>
 public readonly record struct PlanHour(int Hour, long Calls, long Total);
 
+/// <summary>A plan with the pattern that ran by it.</summary>
+/// <param name="First">First minute of the first hour, since 1970, UTC; <paramref name="Last"/> likewise of the last.</param>
+public sealed record PlanInUse(ulong Hash, string Text, string Outline, int First, int Last, long Calls);
+
 /// <summary>Which plans patterns ran with, and when.</summary>
 public sealed class PlanUseStore(LedgerDatabase ledger)
 {
@@ -31,6 +35,17 @@ public sealed class PlanUseStore(LedgerDatabase ledger)
             .Where(p => hours.Contains(p.Id))
             .Select(p => new CapturedPlanRecord(p.Shape, p.Outline, hours[p.Id].ToList()))
             .OrderBy(p => p.Hours[0].Hour).ToList();
+    }
+
+    /// <summary>Every plan of a book with the pattern that ran by it, from when to when, and how often.</summary>
+    public IReadOnlyList<PlanInUse> OfBook(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return [.. connection.Query<(long Hash, string Text, string Outline, long First, long Last, long Calls)>("""
+            SELECT t.hash, t.text, p.outline, min(u.hour), max(u.hour), sum(u.calls)
+            FROM pattern t JOIN captured_plan p ON p.pattern_id = t.id JOIN plan_use u ON u.plan_id = p.id
+            WHERE t.book_id = @bookId GROUP BY p.id
+            """, new { bookId }).Select(p => new PlanInUse(unchecked((ulong)p.Hash), p.Text, p.Outline, (int)p.First, (int)p.Last, p.Calls))];
     }
 
     internal static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<PlanUseKey, PlanUse> plans, BookIds ids)

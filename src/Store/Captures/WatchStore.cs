@@ -43,6 +43,10 @@ public sealed record WatchRecord
     public int Waits { get; init; }
 }
 
+/// <param name="At">The stretch's beginning, ticks, UTC.</param>
+/// <param name="Session">The ledger's number of it, of its watch alone.</param>
+public sealed record SeenInWatch(long At, long Session, SeenActive Seen);
+
 /// <summary>What was seen in watches: written at the end of each stretch, so that a watch whose process is killed loses seconds.</summary>
 public sealed class WatchStore(LedgerDatabase ledger)
 {
@@ -91,6 +95,18 @@ public sealed class WatchStore(LedgerDatabase ledger)
             .Select(p => new ActivePattern(p.Pattern, p.Sql, p.Seen, JsonSerializer.Deserialize<Dictionary<string, long>>(p.ByKind)!))];
     }
 
+    /// <summary>Which session was seen with which statement, stretch by stretch; nothing of watches that were kept before this was.</summary>
+    /// <param name="from">Ticks, UTC.</param>
+    /// <param name="to">Ticks, UTC, not included.</param>
+    public IReadOnlyList<SeenInWatch> Seen(long id, long from, long to)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return [.. connection.Query<(long At, long Session, long Number, string User, string Application, long Pattern, string Kind, long Looks)>("""
+            SELECT s.at, s.session_id, w.number, w.user, w.application, s.pattern, s.kind, s.looks
+            FROM watch_seen s JOIN watch_session w ON w.id = s.session_id WHERE s.watch_id = @id AND s.at >= @from AND s.at < @to ORDER BY s.at
+            """, new { id, from, to }).Select(s => new SeenInWatch(s.At, s.Session, new((int)s.Number, s.User, s.Application, unchecked((ulong)s.Pattern), s.Kind, (int)s.Looks)))];
+    }
+
     public IReadOnlyList<KeptMoment> Moments(long id)
     {
         using SqliteConnection connection = ledger.Open();
@@ -103,6 +119,7 @@ public sealed class WatchStore(LedgerDatabase ledger)
 public sealed class KeptWatch(LedgerDatabase ledger, long id)
 {
     private readonly Dictionary<string, long> _seen = new(StringComparer.Ordinal);
+    private readonly Dictionary<(int Number, string User, string Application), long> _sessions = [];
     private int _stretches, _moments;
 
     public long Id => id;
@@ -116,6 +133,12 @@ public sealed class KeptWatch(LedgerDatabase ledger, long id)
         connection.Execute("UPDATE watch SET last_at = @ticks, looks = @looks, look_ms = @lookMilliseconds WHERE id = @id", new { ticks = last.UtcTicks, looks, lookMilliseconds, id }, transaction);
         connection.Execute("INSERT INTO watch_stretch (watch_id, at, samples, active, by_kind) VALUES (@id, @ticks, @Samples, @Active, @kinds) ON CONFLICT DO NOTHING",
             fold.Course.Skip(_stretches).Select(s => new { id, ticks = s.From.UtcTicks, s.Samples, s.Active, kinds = JsonSerializer.Serialize(s.ByKind) }), transaction);
+        foreach (LoadStretch stretch in fold.Course.Skip(_stretches))
+        {
+            connection.Execute("INSERT INTO watch_seen (watch_id, at, session_id, pattern, kind, looks) VALUES (@id, @ticks, @session, @pattern, @Kind, @Looks) ON CONFLICT DO NOTHING",
+                stretch.Seen.Select(s => new { id, ticks = stretch.From.UtcTicks, session = SessionOf(connection, transaction, s), pattern = unchecked((long)s.Pattern), s.Kind, s.Looks }).ToList(), transaction);
+        }
+
         connection.Execute("INSERT INTO watch_moment (watch_id, at, piled_up, sessions) VALUES (@id, @ticks, @PiledUp, @sessions) ON CONFLICT DO NOTHING",
             fold.Moments.Skip(_moments).Select(m => new { id, ticks = m.Sample.At.UtcTicks, m.PiledUp, sessions = JsonSerializer.Serialize(m.Sample.Sessions) }), transaction);
         connection.Execute("""
@@ -128,6 +151,21 @@ public sealed class KeptWatch(LedgerDatabase ledger, long id)
         {
             _seen[p.Pattern] = p.Seen;
         }
+    }
+
+    private long SessionOf(SqliteConnection connection, SqliteTransaction transaction, SeenActive s)
+    {
+        (int, string, string) who = (s.Session, s.User, s.Application);
+        if (!_sessions.TryGetValue(who, out long known))
+        {
+            known = connection.ExecuteScalar<long>("""
+                INSERT INTO watch_session (watch_id, number, user, application) VALUES (@id, @Session, @User, @Application)
+                ON CONFLICT DO UPDATE SET number = excluded.number RETURNING id
+                """, new { id, s.Session, s.User, s.Application }, transaction);
+            _sessions[who] = known;
+        }
+
+        return known;
     }
 
     /// <param name="why">Empty where it ended as it was meant to.</param>

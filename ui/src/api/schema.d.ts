@@ -1799,7 +1799,12 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    from?: string;
+                    to?: string;
+                    session?: number;
+                    pattern?: string;
+                };
                 header?: never;
                 path: {
                     id: number;
@@ -2296,6 +2301,269 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["PageRow"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TableCostRow"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/executions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    sources?: string;
+                    text?: string;
+                    kind?: string;
+                    table?: string;
+                    tag?: string;
+                    slow?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ExecutionsPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/departures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DeparturesPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    to?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CapturedFindingView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/indexes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["IndexUserView"][];
                     };
                 };
                 /** @description Not Found */
@@ -2940,6 +3208,14 @@ export interface components {
             /** Format: int64 */
             housekeeping: number;
         };
+        CapturedFindingView: {
+            hash: string;
+            text: string;
+            /** Format: double */
+            secondsPerDay: number;
+            at: string;
+            finding: components["schemas"]["FindingView"];
+        };
         CatalogColumn: {
             /** @description As the engine has it. */
             name: string;
@@ -3145,6 +3421,25 @@ export interface components {
             basis: components["schemas"]["Basis"];
             message: null | string;
         };
+        DepartureView: {
+            of: string;
+            name: string;
+            hash: null | string;
+            from: string;
+            to: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            usual: number;
+            why: string[];
+            course: components["schemas"]["UsualPoint"][];
+        };
+        DeparturesPage: {
+            tooShort: boolean;
+            /** Format: double */
+            falseShare: number;
+            departures: components["schemas"]["DepartureView"][];
+        };
         DeploymentRequest: {
             at: null | string;
             version: string;
@@ -3278,6 +3573,25 @@ export interface components {
             counts: components["schemas"]["EventCount"][];
             events: components["schemas"]["EventView"][];
         };
+        ExecutionView: {
+            /** Format: int64 */
+            id: number;
+            at: string;
+            /** Format: double */
+            ms: number;
+            hash: string;
+            error: string;
+        };
+        ExecutionsPage: {
+            from: string;
+            to: string;
+            /** Format: int64 */
+            count: number;
+            executions: components["schemas"]["ExecutionView"][];
+            texts: {
+                [key: string]: string;
+            };
+        };
         /** @description Whether a statement fails oftener since a deployment, or less often. */
         FailureChange: {
             /**
@@ -3341,6 +3655,15 @@ export interface components {
         };
         /** Format: binary */
         IFormFile: string;
+        IndexUserView: {
+            index: string;
+            hash: string;
+            text: string;
+            since: string;
+            last: string;
+            /** Format: int64 */
+            calls: number;
+        };
         IndexView: {
             index: components["schemas"]["CatalogIndex"];
             used: null | boolean;
@@ -3698,6 +4021,16 @@ export interface components {
             text: string;
             /** Format: double */
             medianMs: null | number;
+            /** Format: double */
+            meanMs: null | number;
+            /** Format: double */
+            p95Ms: null | number;
+            /** Format: double */
+            worstMs: null | number;
+            /** Format: int64 */
+            rowsVisited: null | number;
+            /** Format: int64 */
+            blocks: null | number;
             verdict: null | string;
             standing: null | boolean;
         };
@@ -4466,6 +4799,23 @@ export interface components {
          * @enum {unknown}
          */
         SubjectSides: "copies" | "dumped" | "asItIs" | "rolledBack" | "pair" | "inPlace";
+        TableCostRow: {
+            table: string;
+            /** Format: double */
+            readSeconds: number;
+            /** Format: double */
+            writeSeconds: number;
+            /** Format: double */
+            readShare: number;
+            /** Format: double */
+            writeShare: number;
+            /** Format: int64 */
+            readCalls: number;
+            /** Format: int64 */
+            writeCalls: number;
+            /** Format: int32 */
+            statements: number;
+        };
         TableView: {
             name: string;
             /** Format: int64 */
@@ -4640,6 +4990,17 @@ export interface components {
             /** Format: int64 */
             bytes: number;
         };
+        UsualPoint: {
+            at: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            usual: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+        };
         /** @description How many different values a column holds, and is believed to hold. */
         ValuesApart: {
             /** @description As the engine has it. */
@@ -4679,6 +5040,11 @@ export interface components {
             /** Format: int32 */
             patternCount: number;
             moments: components["schemas"]["WatchMoment"][];
+            part: number[];
+            sessions: components["schemas"]["WatchedSession"][];
+            /** Format: int32 */
+            sessionCount: number;
+            did: components["schemas"]["WatchedDoing"][];
         };
         WatchPattern: {
             pattern: string;
@@ -4743,6 +5109,30 @@ export interface components {
             pileUps: number;
             /** Format: int32 */
             waits: number;
+        };
+        WatchedDoing: {
+            from: string;
+            to: string;
+            pattern: string;
+            sql: string;
+            kind: string;
+            /** Format: int32 */
+            looks: number;
+        };
+        WatchedSession: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int32 */
+            number: number;
+            user: string;
+            application: string;
+            /** Format: int64 */
+            seen: number;
+            /** Format: double */
+            share: number;
+            first: string;
+            last: string;
+            kinds: number[];
         };
         WatchesPage: {
             possible: boolean;

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, dataOf, type Schemas } from "./client";
 
 export type Watch = Schemas["WatchView"];
@@ -17,12 +17,26 @@ export const useWatches = (book: number) =>
     queryFn: async () => dataOf(await api.GET("/api/books/{id}/watches", { params: { path: { id: book } } })),
   });
 
-export const useWatch = (book: number, watch: number) =>
+/** What of a watch is looked at; others that stand beside it, with commas. */
+export type WatchNarrowing = {
+  from?: string;
+  to?: string;
+  session?: number;
+  pattern?: string;
+  beside?: string;
+};
+
+export const useWatch = (book: number, watch: number, { from, to, session, pattern }: WatchNarrowing = {}) =>
   useQuery({
-    queryKey: ["watch", book, watch],
+    queryKey: ["watch", book, watch, from, to, session, pattern],
+    placeholderData: keepPreviousData,
     refetchInterval: (q) => (q.state.data?.watch.state === "running" ? every : false),
     queryFn: async () =>
-      dataOf(await api.GET("/api/books/{id}/watches/{watch}", { params: { path: { id: book, watch } } })),
+      dataOf(
+        await api.GET("/api/books/{id}/watches/{watch}", {
+          params: { path: { id: book, watch }, query: { from, to, session, pattern } },
+        }),
+      ),
   });
 
 export function useBeginWatch(book: number) {

@@ -1,5 +1,6 @@
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
+import { useIndexUsers } from "../api/costs";
 import { useBook } from "../api/hooks";
 import { useCatalogue } from "../api/plans";
 import { bytes, count, moment, three } from "../format/figures";
@@ -60,7 +61,7 @@ export function CatalogueView() {
           }
           right={
             chosen ? (
-              <TablePanel table={chosen} pageSize={page.pageSize} close={() => select()} />
+              <TablePanel book={id} table={chosen} pageSize={page.pageSize} close={() => select()} />
             ) : (
               <Page label="Indexes" head={<h2 className="head">Indexes that cost and serve nothing</h2>}>
                 <Findings
@@ -191,7 +192,28 @@ function Statistics({ table: t }: { table: Table }) {
   return <span className="text-quiet">fresh</span>;
 }
 
-function TablePanel({ table: t, pageSize, close }: { table: Table; pageSize: number; close: () => void }) {
+type PanelProps = { book: number; table: Table; pageSize: number; close: () => void };
+
+/** Statements whose captured plans went through an index, the last first. */
+function InDaybook({ book, users }: { book: number; users: Schemas["IndexUserView"][] }) {
+  const last = [...users].sort((a, b) => b.last.localeCompare(a.last))[0];
+  if (!last) {
+    return null;
+  }
+  return (
+    <Link
+      className="link"
+      to="/books/$bookId/statements/$hash"
+      params={{ bookId: String(book), hash: last.hash }}
+      title={users.map((u) => `${u.text} (since ${moment(u.since)})`).join("\n")}
+    >
+      {count(users.length)} {users.length === 1 ? "statement" : "statements"}, last {moment(last.last)}
+    </Link>
+  );
+}
+
+function TablePanel({ book, table: t, pageSize, close }: PanelProps) {
+  const users = useIndexUsers(book).data ?? [];
   return (
     <Page
       key={t.name}
@@ -227,6 +249,7 @@ function TablePanel({ table: t, pageSize, close }: { table: Table; pageSize: num
                 rows a key
               </th>
               <th scope="col">workload</th>
+              <th scope="col">daybook</th>
             </tr>
           </thead>
           <tbody>
@@ -243,6 +266,9 @@ function TablePanel({ table: t, pageSize, close }: { table: Table; pageSize: num
                   {i.rowsPerKey.length === 0 ? "" : i.rowsPerKey.map((n) => `~${three(n)}`).join(", ")}
                 </td>
                 <td>{used === null ? "" : used ? "used" : <strong>not used</strong>}</td>
+                <td className="text-sm">
+                  <InDaybook book={book} users={users.filter((u) => u.index === i.name)} />
+                </td>
               </tr>
             ))}
           </tbody>

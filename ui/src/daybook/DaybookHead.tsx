@@ -1,3 +1,4 @@
+import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import type { Narrowing, View } from "../api/daybook";
 import { Exports } from "../parts/Exports";
@@ -82,6 +83,22 @@ export function DaybookHead({ page, search, set }: Props) {
         ms
       </label>
       <span className="ml-auto flex gap-3">
+        <Link
+          className="link"
+          to="/books/$bookId/executions"
+          params={{ bookId: String(page.bookId) }}
+          search={{
+            from: search.from ?? search.since,
+            to: search.to ?? search.until,
+            sources: search.sources,
+            text: search.text,
+            kind: search.kind,
+            table: search.table,
+            tag: search.tag,
+          }}
+        >
+          kept executions
+        </Link>
         <Exports
           of="Course"
           path={`/api/books/${page.bookId}/course`}

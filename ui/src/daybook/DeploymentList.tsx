@@ -4,12 +4,15 @@ import { bytes, count, moment } from "../format/figures";
 import { Rows } from "../parts/Rows";
 import { Page } from "../parts/Spread";
 import { Watches } from "../watch/Watches";
+import { CapturedFindings } from "./CapturedFindings";
+import { Departures } from "./Departures";
 import { Jumps } from "./Jumps";
 import { LogEvents } from "./LogEvents";
 import { Pages } from "./Pages";
 import { ReadCapture } from "./ReadCapture";
 import { RecordDeployment } from "./RecordDeployment";
 import { Repeats } from "./Repeats";
+import { Tables } from "./Tables";
 import { WhoseLoad } from "./WhoseLoad";
 
 type Props = {
@@ -57,7 +60,10 @@ export function DeploymentList({ page, narrowing, set, open }: Props) {
         </table>
       )}
       <RecordDeployment book={page.bookId} />
+      <Departures book={page.bookId} narrowing={narrowing} set={set} />
       <Jumps book={page.bookId} narrowing={narrowing} />
+      <Tables book={page.bookId} narrowing={narrowing} set={set} />
+      <CapturedFindings book={page.bookId} narrowing={narrowing} />
       <WhoseLoad book={page.bookId} narrowing={narrowing} set={set} />
       <LogEvents book={page.bookId} narrowing={narrowing} />
       <Pages book={page.bookId} narrowing={narrowing} />

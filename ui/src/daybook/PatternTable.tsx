@@ -13,6 +13,8 @@ type Props = {
   rankBy: (rank: RankBy) => void;
   picked: Set<string>;
   pick: (hash: string) => void;
+  /** Titles of what captured plans show, by pattern. */
+  found: Map<string, string[]>;
   /** How many there are in all; more of them are fetched as the end of those here comes near. */
   matching: number;
   more: () => void;
@@ -102,6 +104,7 @@ export function PatternTable(p: Props) {
 function Row(p: Props & { pattern: Pattern; top: number; index: number; extra?: string }) {
   const q = p.pattern;
   const else_ = q.hash === everythingElse;
+  const found = p.found.get(q.hash);
   return (
     <div
       role="row"
@@ -131,6 +134,11 @@ function Row(p: Props & { pattern: Pattern; top: number; index: number; extra?: 
             title={q.text}
           >
             {q.keptAtTop && <span className="font-sans text-quiet">kept at the top: </span>}
+            {found && (
+              <span className="font-sans font-semibold text-unsettled" title={found.join(", ")}>
+                {found.length === 1 ? "finding" : `${found.length} findings`}:{" "}
+              </span>
+            )}
             {q.text}
           </Link>
         )}

@@ -1,5 +1,6 @@
-import { useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
+import { useCapturedFindings } from "../api/costs";
 import type { Narrowing, RankBy } from "../api/daybook";
 import { useSearchKey } from "../parts/keys";
 import { Wrong } from "../parts/Notice";
@@ -28,6 +29,8 @@ export function Statements({ book, narrowing, rank, patterns, failure = null, se
       next.has(hash) ? next.delete(hash) : next.add(hash);
       return next;
     });
+  const findings = useCapturedFindings(book, narrowing).data;
+  const found = useMemo(() => titlesOf(findings ?? []), [findings]);
   const rankBy = (r: RankBy) => set({ rank: r === "total" ? undefined : r });
   return (
     <section aria-label="Statements" className="flex h-full flex-col">
@@ -54,6 +57,7 @@ export function Statements({ book, narrowing, rank, patterns, failure = null, se
           rankBy={rankBy}
           picked={picked}
           pick={pick}
+          found={found}
           matching={patterns?.matching ?? 0}
           more={more}
         />
@@ -70,4 +74,13 @@ export function Statements({ book, narrowing, rank, patterns, failure = null, se
       )}
     </section>
   );
+}
+
+/** What was found, by statement. */
+function titlesOf(findings: Schemas["CapturedFindingView"][]): Map<string, string[]> {
+  const found = new Map<string, string[]>();
+  for (const f of findings) {
+    found.set(f.hash, [...(found.get(f.hash) ?? []), f.finding.title]);
+  }
+  return found;
 }

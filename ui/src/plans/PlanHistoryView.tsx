@@ -7,6 +7,7 @@ import { SideMark, VerdictMark } from "../parts/Mark";
 import { EmptyState, Failure, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
+import { PlanCourse } from "./PlanCourse";
 
 const route = getRouteApi("/books/$bookId/plans/$hash");
 
@@ -55,6 +56,7 @@ export function PlanHistory({ book, hash, empty }: { book: number; hash: string;
   const shapes = [...new Map(seen.map((s) => [s.shape, s.text])).entries()];
   return (
     <>
+      <PlanCourse book={book} hash={hash} seen={seen} />
       <h2 className="section">
         Plans in trials{" "}
         <span className="font-normal text-quiet">

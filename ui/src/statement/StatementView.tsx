@@ -12,6 +12,7 @@ import { Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { PlanHistory } from "../plans/PlanHistoryView";
+import { IndexesUsed } from "./IndexesUsed";
 import { PlansSeen } from "./PlansSeen";
 import { SampleCourse } from "./SampleCourse";
 import { Samples } from "./Samples";
@@ -61,6 +62,7 @@ export function StatementView() {
               />
               {page.lists && <p className="mt-2">{page.lists}</p>}
               <PlansSeen page={page} />
+              <IndexesUsed book={page.bookId} hash={page.hash} />
               <PlanHistory book={page.bookId} hash={page.hash} />
               <h2 className="section">By day</h2>
               <Days page={page} />

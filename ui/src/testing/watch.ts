@@ -49,6 +49,10 @@ export const watchPageOf = (over: Partial<WatchPage> = {}): WatchPage => ({
     { pattern: "cd", sql: "SELECT 1", seen: 10, share: 0.2, kinds: [0, 1] },
   ],
   patternCount: 3,
+  part: [],
+  sessions: [],
+  sessionCount: 0,
+  did: [],
   moments: [
     { at: "2026-03-02T10:00:11Z", piledUp: false, active: 2, sessions: [session], sessionCount: 1 },
     {

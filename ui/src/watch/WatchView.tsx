@@ -1,9 +1,17 @@
-import { useParams } from "@tanstack/react-router";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import { useEndWatch, useWatch, type Watch, type WatchPage } from "../api/watch";
-import { count, duration, elapsed, moment, percent, three } from "../format/figures";
+import {
+  useEndWatch,
+  useWatch,
+  useWatches,
+  type Watch,
+  type WatchNarrowing,
+  type WatchPage,
+} from "../api/watch";
+import { clock, count, duration, elapsed, moment, percent, three } from "../format/figures";
 import { BookLink, DaybookLink, Frame } from "../parts/Frame";
 import { EmptyState, Wrong } from "../parts/Notice";
+import { Rows } from "../parts/Rows";
 import { Page, Spread } from "../parts/Spread";
 import { wordOf } from "./kinds";
 import { LoadRows } from "./LoadRows";
@@ -16,7 +24,17 @@ const lookEveryMs = 1000;
 export function WatchView() {
   const params = useParams({ strict: false });
   const book = Number(params.bookId);
-  const watch = useWatch(book, Number(params.watchId));
+  const id = Number(params.watchId);
+  const search = useSearch({ strict: false }) as WatchNarrowing;
+  const navigate = useNavigate();
+  const watch = useWatch(book, id, search);
+  const set = (part: WatchNarrowing) =>
+    navigate({
+      to: "/books/$bookId/watches/$watchId",
+      params: { bookId: String(book), watchId: String(id) },
+      search: { ...search, ...part },
+      replace: true,
+    });
   const end = useEndWatch(book);
   const [chosen, choose] = useState<number | null>(null);
   const page = watch.data;
@@ -47,14 +65,22 @@ export function WatchView() {
             </div>
             <Wrong error={end.error} />
             <p className="mb-2 text-quiet">{aboutOf(page.watch)}</p>
-            <LoadRows page={page} />
+            <LoadRows
+              page={page}
+              span={search.from && search.to ? { from: search.from, to: search.to } : undefined}
+              select={(span) => set({ from: span?.from, to: span?.to })}
+            />
+            <Narrowed page={page} search={search} set={set} />
+            <Beside book={book} page={page} others={search.beside} set={set} />
           </div>
           <div className="flex min-h-0 flex-1 border-t border-ink">
             <Spread
               name="watch"
               left={
                 <Page label="Statements seen active" head={<h2 className="head">Statements seen active</h2>}>
-                  <Patterns page={page} />
+                  <Patterns page={page} chosen={search.pattern} choose={(pattern) => set({ pattern })} />
+                  <Did page={page} />
+                  <Sessions page={page} chosen={search.session} choose={(session) => set({ session })} />
                 </Page>
               }
               right={
@@ -83,7 +109,247 @@ export function WatchView() {
   );
 }
 
-function Patterns({ page }: { page: WatchPage }) {
+/** What of the watch is shown, and the way back to all of it. */
+function Narrowed({
+  page,
+  search,
+  set,
+}: {
+  page: WatchPage;
+  search: WatchNarrowing;
+  set: (to: WatchNarrowing) => void;
+}) {
+  const session = page.sessions.find((s) => s.id === search.session);
+  const pattern = page.patterns.find((p) => p.pattern === search.pattern);
+  if (!search.from && !search.session && !search.pattern) {
+    return null;
+  }
+  return (
+    <p className="flex flex-wrap gap-x-3 text-sm">
+      {search.from && search.to && (
+        <span>
+          {clock(search.from)} to {clock(search.to)}
+        </span>
+      )}
+      {search.session && <span>session {session?.number ?? search.session} alone</span>}
+      {search.pattern && (
+        <span className="max-w-[60ch] truncate">who sent {pattern?.sql ?? "a statement not seen there"}</span>
+      )}
+      <button
+        type="button"
+        className="link"
+        onClick={() => set({ from: undefined, to: undefined, session: undefined, pattern: undefined })}
+      >
+        the whole watch
+      </button>
+    </p>
+  );
+}
+
+/** Sessions that were seen active; one of them shows all that it did. */
+function Sessions({
+  page,
+  chosen,
+  choose,
+}: {
+  page: WatchPage;
+  chosen?: number;
+  choose: (session?: number) => void;
+}) {
+  if (page.sessions.length === 0) {
+    return page.course.length === 0 ? null : (
+      <p className="mt-3 text-quiet">
+        Which session did what was not kept of this watch, or not in this span.
+      </p>
+    );
+  }
+  return (
+    <>
+      <h3 className="section">Sessions seen active</h3>
+      <table className="ruled w-full">
+        <thead>
+          <tr>
+            <th scope="col" className="num w-16">
+              share
+            </th>
+            <th scope="col" className="num w-16">
+              looks
+            </th>
+            <th scope="col">session, and what it waited for</th>
+            <th scope="col">seen</th>
+          </tr>
+        </thead>
+        <Rows>
+          {page.sessions.map((s) => (
+            <tr key={s.id} className={s.id === chosen ? "bg-chosen" : ""}>
+              <td className="num">{percent(s.share)}</td>
+              <td className="num">{count(s.seen)}</td>
+              <td className="w-full">
+                <button
+                  type="button"
+                  className="link text-left"
+                  aria-pressed={s.id === chosen}
+                  onClick={() => choose(s.id === chosen ? undefined : s.id)}
+                >
+                  {s.number} {s.user} {s.application}
+                </button>{" "}
+                <span className="text-sm text-quiet">{kindsOf(s.kinds, page.kinds)}</span>
+              </td>
+              <td className="whitespace-nowrap text-sm text-quiet">
+                {clock(s.first)} to {clock(s.last)}
+              </td>
+            </tr>
+          ))}
+        </Rows>
+      </table>
+      {page.sessionCount > page.sessions.length && (
+        <p className="text-quiet">{count(page.sessionCount - page.sessions.length)} more were seen less.</p>
+      )}
+    </>
+  );
+}
+
+/** One session's time, one thing after the other. */
+function Did({ page }: { page: WatchPage }) {
+  if (page.did.length === 0) {
+    return null;
+  }
+  return (
+    <>
+      <h3 className="section">What it did, in order</h3>
+      <table className="ruled w-full">
+        <thead>
+          <tr>
+            <th scope="col">when</th>
+            <th scope="col" className="num">
+              looks
+            </th>
+            <th scope="col">statement</th>
+            <th scope="col">waited for</th>
+          </tr>
+        </thead>
+        <tbody>
+          {page.did.map((d) => (
+            <tr key={`${d.from}/${d.pattern}/${d.kind}`}>
+              <td className="whitespace-nowrap">
+                {clock(d.from)} to {clock(d.to)}
+              </td>
+              <td className="num">{count(d.looks)}</td>
+              <td className="w-full">
+                <code className="line-clamp-2 break-words text-sm">{d.sql}</code>
+              </td>
+              <td className="whitespace-nowrap">{d.kind === "running" ? "" : wordOf(d.kind)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+const kindsOf = (shares: number[], kinds: string[]) =>
+  shares
+    .map((share, i) => ({ share, kind: kinds[i] ?? "" }))
+    .filter((k) => k.share > 0)
+    .sort((a, b) => b.share - a.share)
+    .map((k) => `${wordOf(k.kind)} ${percent(k.share)}`)
+    .join(", ");
+
+/** Other watches of the book below this one, from their beginnings on and on one scale. */
+function Beside({
+  book,
+  page,
+  others,
+  set,
+}: {
+  book: number;
+  page: WatchPage;
+  others?: string;
+  set: (to: WatchNarrowing) => void;
+}) {
+  const watches = useWatches(book).data?.watches ?? [];
+  const chosen = (others ?? "")
+    .split(",")
+    .map(Number)
+    .filter((n) => n > 0 && n !== page.watch.id);
+  const left = watches.filter((w) => w.id !== page.watch.id && !chosen.includes(w.id));
+  if (chosen.length === 0 && left.length === 0) {
+    return null;
+  }
+  return (
+    <>
+      {left.length > 0 && (
+        <label className="text-sm text-quiet">
+          beside it{" "}
+          <select
+            className="field py-0 text-ink"
+            value=""
+            onChange={(e) => set({ beside: [...chosen, Number(e.target.value)].join(",") })}
+          >
+            <option value="">another watch</option>
+            {left.map((w) => (
+              <option key={w.id} value={w.id}>
+                {moment(w.beganAt)}, {three(w.active)} active
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      {chosen.map((id) => (
+        <OtherWatch
+          key={id}
+          book={book}
+          watch={id}
+          beside={page}
+          gone={() => set({ beside: chosen.filter((c) => c !== id).join(",") || undefined })}
+        />
+      ))}
+    </>
+  );
+}
+
+function OtherWatch(p: { book: number; watch: number; beside: WatchPage; gone: () => void }) {
+  const { data: page, error } = useWatch(p.book, p.watch);
+  if (!page) {
+    return <Wrong error={error} />;
+  }
+  const most = (of: WatchPage) => Math.max(...of.course.map((c) => c.active), 1e-9);
+  const lasts = (of: WatchPage) => of.course.length * of.pointSeconds;
+  return (
+    <section aria-label={`Watch of ${moment(page.watch.beganAt)}`} className="mt-2 max-h-56 overflow-y-auto">
+      <p className="flex gap-3 text-sm">
+        <Link
+          className="link"
+          to="/books/$bookId/watches/$watchId"
+          params={{ bookId: String(p.book), watchId: String(p.watch) }}
+        >
+          {moment(page.watch.beganAt)}
+        </Link>
+        <span className="text-quiet">
+          {headOf(page)}; drawn on the scale of the higher and longer of the two
+        </span>
+        <button type="button" className="link ml-auto" onClick={p.gone}>
+          take away
+        </button>
+      </p>
+      <LoadRows
+        page={page}
+        scale={Math.max(most(page), most(p.beside))}
+        seconds={Math.max(lasts(page), lasts(p.beside))}
+      />
+    </section>
+  );
+}
+
+function Patterns({
+  page,
+  chosen,
+  choose,
+}: {
+  page: WatchPage;
+  chosen?: string;
+  choose: (pattern?: string) => void;
+}) {
   if (page.patterns.length === 0) {
     return (
       <p className="text-quiet">
@@ -105,25 +371,26 @@ function Patterns({ page }: { page: WatchPage }) {
             <th scope="col">statement, and where its time goes</th>
           </tr>
         </thead>
-        <tbody>
+        <Rows>
           {page.patterns.map((p) => (
-            <tr key={p.pattern}>
+            <tr key={p.pattern} className={p.pattern === chosen ? "bg-chosen" : ""}>
               <td className="num align-top">{percent(p.share)}</td>
               <td className="num align-top">{count(p.seen)}</td>
               <td>
-                <code className="block max-h-12 overflow-hidden break-words text-sm">{p.sql}</code>
-                <span className="text-sm text-quiet">
-                  {p.kinds
-                    .map((share, i) => ({ share, kind: page.kinds[i] ?? "" }))
-                    .filter((k) => k.share > 0)
-                    .sort((a, b) => b.share - a.share)
-                    .map((k) => `${wordOf(k.kind)} ${percent(k.share)}`)
-                    .join(", ")}
-                </span>
+                <button
+                  type="button"
+                  className="block w-full cursor-pointer text-left hover:underline"
+                  title="Show who sent it"
+                  aria-pressed={p.pattern === chosen}
+                  onClick={() => choose(p.pattern === chosen ? undefined : p.pattern)}
+                >
+                  <code className="line-clamp-2 break-words text-sm">{p.sql}</code>
+                </button>
+                <span className="text-sm text-quiet">{kindsOf(p.kinds, page.kinds)}</span>
               </td>
             </tr>
           ))}
-        </tbody>
+        </Rows>
       </table>
       {page.patternCount > page.patterns.length && (
         <p className="text-quiet">{count(page.patternCount - page.patterns.length)} more were seen less.</p>
