@@ -41,7 +41,7 @@ public sealed record BesideView(string Sentence, BesideSide First, BesideSide Se
             return "The two trials have no line in common.";
         }
 
-        (int Number, string Word)[] parts = [(Count(Agreement.Disagree), "disagree"), (Count(Agreement.ByDegree), "moved by another degree"), (Count(Agreement.Open), "are settled in one alone")];
+        (int Number, string Word)[] parts = [(Count(Agreement.Disagree), "decided otherwise"), (Count(Agreement.ByDegree), "moved by another degree"), (Count(Agreement.Open), "settled in one alone")];
         List<string> told = [.. parts.Where(p => p.Number > 0).Select(p => $"{Figures.Count(p.Number)} {p.Word}")];
         return told.Count == 0 ? $"The two trials agree on all {Figures.Count(both)} lines that they have in common." : $"Of {Figures.Count(both)} lines in common, {string.Join(", ", told)}.";
     }

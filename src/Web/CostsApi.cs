@@ -54,6 +54,8 @@ internal static class CostsApi
 {
     private const int MostTables = 200, MostPoints = 3_000, MostSeries = 120, MostDepartures = 60, MostFindings = 200, HoursAround = 30;
 
+    private const double AlmostAll = 0.8;
+
     private static readonly TimeSpan NearDeployment = TimeSpan.FromHours(3);
     private static readonly ConcurrentDictionary<UInt128, IReadOnlyList<Finding>> Known = new();
 
@@ -146,11 +148,17 @@ internal static class CostsApi
         var span = AnsweredSpan.Of(from, to, whose, daybook, id, extent);
         double hour = Quantile.Median([.. expected[0].Hours.Select(h => h.Seconds)]);
         List<DeploymentRecord> deployed = [.. deployments.OfBook(id)];
-        List<DepartureView> found = [.. Departure.In([.. expected.Select(e => e.Hours)], hour)
-            .Where(f => Stretches.TimeOf(f.Found.To) > span.From && Stretches.TimeOf(f.Found.From) < span.To).Take(MostDepartures)
+        List<(int Series, Departure Found)> told = [.. Departure.In([.. expected.Select(e => e.Hours)], hour)
+            .Where(f => Stretches.TimeOf(f.Found.To) > span.From && Stretches.TimeOf(f.Found.From) < span.To)];
+        List<DepartureView> found = [.. told.Where(f => !OfOneStatement(f, told, expected)).Take(MostDepartures)
             .Select(f => ViewOf(expected[f.Series].Of, f.Found, expected[f.Series].Hours, series, first, covered, chosen, whose.SourcesOf(daybook, id), daybook, deployed, plans, values))];
         return TypedResults.Ok(new DeparturesPage(false, Departure.FalseShare, found));
     }
+
+    /// <summary>Whether a table's departure, or that of the whole, is that of one statement, which is told by itself.</summary>
+    private static bool OfOneStatement((int Series, Departure Found) f, List<(int Series, Departure Found)> told, List<(Series Of, IReadOnlyList<ExpectedHour> Hours)> expected) =>
+        expected[f.Series].Of.Of == "table" && told.Exists(o => expected[o.Series].Of is { Of: "statement" } s && expected[f.Series].Of.Patterns.Contains(s.Patterns[0])
+            && o.Found.From <= f.Found.From && o.Found.To >= f.Found.To && (o.Found.Seconds - o.Found.Usual) / (f.Found.Seconds - f.Found.Usual) > AlmostAll);
 
     /// <summary>The whole comes first.</summary>
     private static List<Series> SeriesOf(BookRecord book, IReadOnlyList<PatternCost> costs, Dictionary<long, PatternRecord> records, int hours)
@@ -217,7 +225,7 @@ internal static class CostsApi
         double callsNow = now.Calls / hoursNow, callsThen = then.Calls / hoursThen;
         if (callsNow > 0 && callsThen > 0)
         {
-            yield return $"{TimesOf(callsNow / callsThen)} calls as usual in these hours";
+            yield return $"{TimesOf(callsNow / callsThen)} usual in these hours";
             double eachNow = now.TotalTicks / (double)now.Calls, eachThen = then.TotalTicks / (double)then.Calls;
             if (eachNow > 0 && eachThen > 0)
             {
@@ -243,7 +251,7 @@ internal static class CostsApi
         }
     }
 
-    private static string TimesOf(double ratio) => Math.Abs(Math.Log(ratio)) < 0.1 ? "About as many" : ratio > 1 ? $"{Figures.Three(ratio)} times as many" : $"{Figures.Three(1 / ratio)} times fewer";
+    private static string TimesOf(double ratio) => Math.Abs(Math.Log(ratio)) < 0.1 ? "about as many calls as" : ratio > 1 ? $"{Figures.Three(ratio)} times as many calls as" : $"{Figures.Three(1 / ratio)} times fewer calls than";
 
     private static bool SameHours(long minute, Departure d)
     {
@@ -319,7 +327,7 @@ internal static class CostsApi
         }
 
         return TypedResults.Ok(plans.OfBook(id)
-            .SelectMany(p => PastedPlan.Read(p.Outline).Plan is { } plan ? CatalogFindings.UsedBy([plan]).Where(i => i != "rowid").Select(i => (Index: i, Use: p)) : [])
+            .SelectMany(p => p.Indexes.Where(i => i != "rowid").Select(i => (Index: i, Use: p)))
             .GroupBy(u => (u.Index, u.Use.Hash))
             .Select(g => new IndexUserView(g.Key.Index, SqlPattern.NameOf(g.Key.Hash), g.First().Use.Text, Iso.Of(Stretches.TimeOf(g.Min(u => u.Use.First))), Iso.Of(Stretches.TimeOf(g.Max(u => u.Use.Last) + 60)), g.Sum(u => u.Use.Calls)))
             .OrderBy(u => u.Index, StringComparer.Ordinal).ThenByDescending(u => u.Calls).ToList());

@@ -47,6 +47,12 @@ public sealed class WatchStoreTests : IDisposable
         KeptMoment moment = store.Moments(read.Id).ShouldHaveSingleItem();
         (moment.PiledUp, moment.Sample.At, moment.Sample.Sessions[1].BlockedBy[0], moment.Sample.Sessions[0].TransactionSeconds).ShouldBe((false, Start.AddSeconds(12), 1, 4.5));
 
+        // Who did what in which stretch.
+        store.Seen(read.Id, 0, long.MaxValue).Select(s => (new DateTimeOffset(s.At, TimeSpan.Zero) - Start, s.Seen.Session, s.Seen.User, s.Seen.Kind, s.Seen.Looks)).ShouldBe(
+            [(TimeSpan.Zero, 1, "app", "running", 10), (TimeSpan.FromSeconds(10), 1, "app", "running", 10), (TimeSpan.FromSeconds(10), 2, "app", "Lock", 8)], ignoreOrder: true);
+        store.Seen(read.Id, Start.AddSeconds(5).UtcTicks, Start.AddSeconds(10).UtcTicks).ShouldBeEmpty();
+        store.Seen(read.Id, 0, long.MaxValue).Select(s => s.Session).Distinct().Count().ShouldBe(2);
+
         // One that has just begun stands beside it.
         store.Begin(book, "postgresql://app@depot/parcels", 3, Start.AddHours(1));
         store.OfBook(book).Select(w => (w.Active, w.MostActive, w.Looks)).ShouldBe([(0.0, 0.0, 0L), (1.4, 1.8, 21L)]);

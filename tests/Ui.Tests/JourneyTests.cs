@@ -149,7 +149,7 @@ public sealed class JourneyTests(LedgerFixture ledger)
         }
     }
 
-    private static void MakeDepot(string path)
+    internal static void MakeDepot(string path)
     {
         SQLitePCL.Batteries_V2.Init();
         using var connection = new SqliteConnection($"Data Source={path};Pooling=False");

@@ -61,7 +61,7 @@ public sealed class HostileRequestsTests : RunningServer
     [InlineData("/api/subjects/look", "{}", "subject")]
     [InlineData("/api/subjects/look", "[]", "request")]
     [InlineData("/api/subjects/look", "{\"subject\":", "subject")]
-    [InlineData("/api/books/1/batch", """{"script":7}""", "script")]
+    [InlineData("/api/books/1/scripts", """{"script":7}""", "script")]
     public async Task A_field_that_is_missing_null_or_of_another_type_is_named(string path, string body, string field)
     {
         using HttpResponseMessage answer = await SendContent(HttpMethod.Post, path, new StringContent(body, Encoding.UTF8, "application/json"));

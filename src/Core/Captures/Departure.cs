@@ -30,8 +30,11 @@ public static class UsualHours
 
     private const double TailQuantile = 0.95, NormalTail = 1.959964;
 
-    /// <summary>Of the median of hours that took something: keeps the logarithm of an hour without any finite.</summary>
-    private const double Offset = 0.05;
+    /// <summary>Of the usual, added to both before their ratio is taken: an hour of hardly any call is not far below one of a few.</summary>
+    private const double Offset = 0.2;
+
+    /// <summary>At least so much of the median of hours that took something: keeps the ratio finite where usually nothing is.</summary>
+    private const double LeastOffset = 0.05;
 
     /// <param name="hours">Those that the capture covers, by their first minute, in order; 0 where nothing was executed.</param>
     /// <returns>One for each; null where the capture is too short to tell what is usual.</returns>
@@ -43,22 +46,22 @@ public static class UsualHours
             return null;
         }
 
-        double offset = Offset * Quantile.Median(taken);
-        double[] logs = [.. hours.Select(h => Math.Log(h.Seconds + offset))];
-        double[] centres = new double[hours.Count], distances = new double[hours.Count];
+        double least = LeastOffset * Quantile.Median(taken);
+        double[] usual = new double[hours.Count], offsets = new double[hours.Count], distances = new double[hours.Count];
         foreach (IGrouping<int, int> slot in Enumerable.Range(0, hours.Count).GroupBy(i => slots(hours[i].Minute)))
         {
             int[] like = [.. slot];
             foreach (int i in like)
             {
-                centres[i] = like.Length < 2 ? logs[i] : Quantile.Median([.. like.Where(j => j != i).Select(j => logs[j])]);
-                distances[i] = Math.Abs(logs[i] - centres[i]);
+                usual[i] = Quantile.Median([.. like.Where(j => j != i).Select(j => hours[j].Seconds)]);
+                offsets[i] = Math.Max(Offset * usual[i], least);
+                distances[i] = Math.Abs(Math.Log((hours[i].Seconds + offsets[i]) / (usual[i] + offsets[i])));
             }
         }
 
         double scale = Math.Max(LeastScale, Math.Max(1.4826 * Quantile.Median(distances), Quantile.Of(distances, TailQuantile) / NormalTail));
-        return [.. hours.Select((h, i) => new ExpectedHour(h.Minute, h.Seconds, Math.Max(0, Math.Exp(centres[i]) - offset),
-            Math.Max(0, Math.Exp(centres[i] - (Drawn * scale)) - offset), Math.Exp(centres[i] + (Drawn * scale)) - offset, Math.Min(1, 2 * Normal.Tail(distances[i] / scale))))];
+        return [.. hours.Select((h, i) => new ExpectedHour(h.Minute, h.Seconds, usual[i],
+            Math.Max(0, ((usual[i] + offsets[i]) * Math.Exp(-Drawn * scale)) - offsets[i]), ((usual[i] + offsets[i]) * Math.Exp(Drawn * scale)) - offsets[i], Math.Min(1, 2 * Normal.Tail(distances[i] / scale))))];
     }
 
     /// <summary>Which hours are alike, as finely as the capture is long enough for.</summary>
@@ -79,8 +82,8 @@ public static class UsualHours
 /// <param name="P">The least chance among them.</param>
 public sealed record Departure(int From, int To, double Seconds, double Usual, double P)
 {
-    /// <summary>Expected share of false ones among all that are told, at most: where hours scatter about their usual as logarithms do normally.</summary>
-    public const double FalseShare = 0.01;
+    /// <summary>Expected share of false ones among all that are told, at most, where the logarithms of hours scatter normally about their usual.</summary>
+    public const double FalseShare = 0.001;
 
     /// <summary>What differs by less is no news: common practice, no source.</summary>
     public const double LeastTimes = 1.5;

@@ -15,7 +15,8 @@ public readonly record struct PlanUseKey(ulong Pattern, string Source, string Sh
 /// <param name="Outline">The plan's operators, a line each; its full text stands with the executions that are kept.</param>
 /// <param name="Calls">Executions that ran by it.</param>
 /// <param name="Ticks">Their durations together.</param>
-public sealed record PlanUse(string Outline, long Calls, long Ticks);
+/// <param name="Indexes">Those that the plan goes through.</param>
+public sealed record PlanUse(string Outline, long Calls, long Ticks, IReadOnlyList<string> Indexes);
 
 /// <summary>Follows which plan each pattern ran with.</summary>
 /// <param name="read">Reads a plan as a capture holds it; null where it is none.</param>
@@ -24,7 +25,7 @@ internal sealed class PlanUses(Func<string, Plan?> read)
     private const int MostTexts = 4_096, Most = 20_000;
 
     // The same plan comes with other numbers each time; without those most of its texts are one, and need no parsing.
-    private readonly Dictionary<ulong, (string Shape, string Outline)?> _read = [];
+    private readonly Dictionary<ulong, (string Shape, string Outline, IReadOnlyList<string> Indexes)?> _read = [];
     private Dictionary<PlanUseKey, PlanUse> _uses = [];
 
     public void Take(in Observation o, ulong pattern, string source)
@@ -35,7 +36,7 @@ internal sealed class PlanUses(Func<string, Plan?> read)
         }
 
         ref PlanUse? use = ref CollectionsMarshal.GetValueRefOrAddDefault(_uses, new(pattern, source, plan.Shape, Stretch.Hour.StartOf(Stretches.MinuteOf(o.At))), out _);
-        use ??= new(plan.Outline, 0, 0);
+        use ??= new(plan.Outline, 0, 0, plan.Indexes);
         use = use with { Calls = use.Calls + o.Calls, Ticks = use.Ticks + (o.Duration?.Ticks ?? 0) };
     }
 
@@ -46,17 +47,17 @@ internal sealed class PlanUses(Func<string, Plan?> read)
         return uses;
     }
 
-    private (string Shape, string Outline)? PlanOf(ReadOnlySpan<char> text)
+    private (string Shape, string Outline, IReadOnlyList<string> Indexes)? PlanOf(ReadOnlySpan<char> text)
     {
         ulong key = HashWithoutFigures(text);
-        if (!_read.TryGetValue(key, out (string, string)? plan))
+        if (!_read.TryGetValue(key, out (string, string, IReadOnlyList<string>)? plan))
         {
             if (_read.Count >= MostTexts)
             {
                 _read.Clear();
             }
 
-            plan = read(text.ToString()) is { } found ? (found.Shape, found.Text) : null;
+            plan = read(text.ToString()) is { } found ? (found.Shape, found.Text, [.. found.Indexes]) : null;
             _read[key] = plan;
         }
 

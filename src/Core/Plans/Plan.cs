@@ -89,6 +89,10 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
     public string Shape => XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(string.Join('\n', Lines().Select(l => $"{l.Depth} {OperatorText.WithoutNumbers(l.Operator.Text)}"))))
         .ToString("x16", CultureInfo.InvariantCulture);
 
+    /// <summary>Names of the indexes that it goes through, in order of first use.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public IEnumerable<string> Indexes => Lines().Select(l => l.Operator.Index).OfType<string>().Distinct(StringComparer.OrdinalIgnoreCase);
+
     /// <summary>The engine's own words, a line an operator, two spaces a level.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public string Text => string.Join('\n', Lines().Select(l => new string(' ', 2 * l.Depth) + l.Operator.Text));

@@ -60,6 +60,7 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names, s
             fromDepth = word == "from" ? depth : word is "where" or "group" or "order" or "limit" or "having" or "union" or "select" or "set" && depth <= fromDepth ? -1 : fromDepth;
             asked = word is "from" or "join" or "into" or "update" or "table" or "truncate" ? word : asked;
             expects = word is "from" or "join" or "into" or "update" or "table"
+                || (word == "using" && kind is "delete" or "merge")
                 || (token.Kind == TokenKind.Comma && depth == fromDepth)
                 || (expects && word is "only" or "lateral" or "if" or "not" or "exists");
         }

@@ -6,7 +6,7 @@ public enum Agreement
     /// <summary>Dearer in one and not in the other, or cheaper in one and not in the other, or failed in one alone.</summary>
     Disagree,
 
-    /// <summary>Both the same way, but the intervals of the two changes lie apart.</summary>
+    /// <summary>Both the same way, but the intervals of the two changes lie apart by more than what counts as level.</summary>
     ByDegree,
 
     /// <summary>One of them settled it, the other did not.</summary>
@@ -72,7 +72,8 @@ public static class TrialsBeside
         };
     }
 
-    private static bool IntervalsApart(Line a, Line b) => a.Judgement is { HasInterval: true, Comparison: { } x } && b.Judgement is { HasInterval: true, Comparison: { } y } && (x.Low > y.High || y.Low > x.High);
+    private static bool IntervalsApart(Line a, Line b) => a.Judgement is { HasInterval: true, Comparison: { } x } && b.Judgement is { HasInterval: true, Comparison: { } y }
+        && Math.Max(x.Low - y.High, y.Low - x.High) > Math.Log(1 + Math.Max(a.Brief.Tolerance, b.Brief.Tolerance));
 
     private static double Apart(LineBeside row) => Math.Abs((row.First?.Judgement.Comparison?.LogRatio ?? 0) - (row.Second?.Judgement.Comparison?.LogRatio ?? 0));
 }

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Captures;
@@ -16,8 +17,9 @@ public sealed record CapturedPlanRecord(string Shape, string Outline, IReadOnlyL
 public readonly record struct PlanHour(int Hour, long Calls, long Total);
 
 /// <summary>A plan with the pattern that ran by it.</summary>
+/// <param name="Indexes">That it goes through.</param>
 /// <param name="First">First minute of the first hour, since 1970, UTC; <paramref name="Last"/> likewise of the last.</param>
-public sealed record PlanInUse(ulong Hash, string Text, string Outline, int First, int Last, long Calls);
+public sealed record PlanInUse(ulong Hash, string Text, IReadOnlyList<string> Indexes, int First, int Last, long Calls);
 
 /// <summary>Which plans patterns ran with, and when.</summary>
 public sealed class PlanUseStore(LedgerDatabase ledger)
@@ -37,15 +39,15 @@ public sealed class PlanUseStore(LedgerDatabase ledger)
             .OrderBy(p => p.Hours[0].Hour).ToList();
     }
 
-    /// <summary>Every plan of a book with the pattern that ran by it, from when to when, and how often.</summary>
+    /// <summary>Every plan of a book whose indexes are known, with the pattern that ran by it, from when to when, and how often.</summary>
     public IReadOnlyList<PlanInUse> OfBook(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return [.. connection.Query<(long Hash, string Text, string Outline, long First, long Last, long Calls)>("""
-            SELECT t.hash, t.text, p.outline, min(u.hour), max(u.hour), sum(u.calls)
+        return [.. connection.Query<(long Hash, string Text, string Indexes, long First, long Last, long Calls)>("""
+            SELECT t.hash, t.text, p.indexes, min(u.hour), max(u.hour), sum(u.calls)
             FROM pattern t JOIN captured_plan p ON p.pattern_id = t.id JOIN plan_use u ON u.plan_id = p.id
-            WHERE t.book_id = @bookId GROUP BY p.id
-            """, new { bookId }).Select(p => new PlanInUse(unchecked((ulong)p.Hash), p.Text, p.Outline, (int)p.First, (int)p.Last, p.Calls))];
+            WHERE t.book_id = @bookId AND p.indexes IS NOT NULL GROUP BY p.id
+            """, new { bookId }).Select(p => new PlanInUse(unchecked((ulong)p.Hash), p.Text, JsonSerializer.Deserialize<List<string>>(p.Indexes)!, (int)p.First, (int)p.Last, p.Calls))];
     }
 
     internal static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<PlanUseKey, PlanUse> plans, BookIds ids)
@@ -53,10 +55,10 @@ public sealed class PlanUseStore(LedgerDatabase ledger)
         foreach (((ulong pattern, string shape), IEnumerable<KeyValuePair<PlanUseKey, PlanUse>> uses) in plans.GroupBy(p => (p.Key.Pattern, p.Key.Shape)).Select(g => (g.Key, g)))
         {
             long plan = connection.ExecuteScalar<long>("""
-                INSERT INTO captured_plan (pattern_id, shape, outline) VALUES (@pattern, @shape, @Outline)
-                ON CONFLICT DO UPDATE SET outline = excluded.outline
+                INSERT INTO captured_plan (pattern_id, shape, outline, indexes) VALUES (@pattern, @shape, @Outline, @indexes)
+                ON CONFLICT DO UPDATE SET outline = excluded.outline, indexes = excluded.indexes
                 RETURNING id
-                """, new { pattern = ids.Pattern(pattern), shape, uses.First().Value.Outline }, transaction);
+                """, new { pattern = ids.Pattern(pattern), shape, uses.First().Value.Outline, indexes = JsonSerializer.Serialize(uses.First().Value.Indexes) }, transaction);
             connection.Execute("""
                 INSERT INTO plan_use VALUES (@plan, @source, @hour, @calls, @total)
                 ON CONFLICT DO UPDATE SET calls = calls + excluded.calls, total = total + excluded.total

@@ -30,6 +30,39 @@ public class BatchFoldTests
         BatchReport.Headline(run).ShouldBe("75.0 % of 2.00 s went to statement 2 (line 1001), executed 1 time.");
     }
 
+    [Fact]
+    public void The_price_of_counting_is_told_where_both_runs_ran_the_same()
+    {
+        BatchRun counted = Run("aab"), plain = Run("aab") with { Milliseconds = 1.5 };
+        BatchRun both = counted.Beside(plain);
+        both.Uncounted.ShouldBe(1.5);
+        both.Statements.ShouldAllBe(s => s.Uncounted == s.Milliseconds);
+        BatchReport.Headline(both).ShouldContain("(1.50 ms where nothing was counted)");
+        BatchReport.Json(both).ShouldContain("\"uncounted\": 1.5");
+
+        // A run that ended early, or that took another way, is none to hold it against.
+        counted.Beside(Run("aa")).Uncounted.ShouldBeNull();
+        counted.Beside(Run("abb")).Uncounted.ShouldBeNull();
+        counted.Beside(plain with { Failure = new(3, 3, "disk full") }).Uncounted.ShouldBeNull();
+        (counted with { Failure = new(3, 3, "no such table") }).Beside(plain).Uncounted.ShouldBeNull();
+    }
+
+    [Fact]
+    public void What_a_script_did_so_far_is_there_for_another_thread()
+    {
+        var fold = new BatchFold(Dialects.Sqlite);
+        fold.SoFar(3).Executions.ShouldBe(0);
+        for (int i = 0; i < 10; i++)
+        {
+            fold.Add($"SELECT * FROM t{i}", i + 1, i, 0, 0, "", () => null);
+        }
+
+        (long executions, double milliseconds, IReadOnlyList<BatchStatement> costliest) = fold.SoFar(3);
+        (executions, milliseconds).ShouldBe((10, 45));
+        costliest.Select(s => (s.Number, s.Share)).ShouldBe([(10, 0.2), (9, 8 / 45.0), (8, 7 / 45.0)]);
+        BatchReport.Reached(new(12, 400, 31, executions, milliseconds, 3_400, Counted: false, costliest)).ShouldBe("again, without counting: statement 12 of 400 (line 31), 3.40 s; 10 executed in 45.0 ms");
+    }
+
     [Theory]
     [InlineData("a", "a")]
     [InlineData("aaaa", "4a")]

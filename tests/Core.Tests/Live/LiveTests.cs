@@ -29,6 +29,28 @@ public class LiveTests
     }
 
     [Fact]
+    public void Which_session_was_seen_with_which_statement_is_kept_stretch_by_stretch()
+    {
+        var fold = new LoadFold(TimeSpan.FromSeconds(10), 99, Dialects.PostgreSql);
+        for (int i = 0; i < 10; i++)
+        {
+            fold.Add(Sample(i, Active(1), Active(2, i < 4 ? "Lock" : ""), Active(2) with { User = "other" }, Active(3) with { State = "idle" }));
+        }
+
+        LoadStretch ended = fold.End()!;
+        ended.Seen.Select(s => (s.Session, s.User, s.Kind, s.Looks)).ShouldBe([(1, "app", "running", 10), (2, "other", "running", 10), (2, "app", "running", 6), (2, "app", "Lock", 4)], ignoreOrder: true);
+        ended.Seen.Select(s => s.Pattern).Distinct().Count().ShouldBe(1);
+        ended.Seen.Sum(s => s.Looks).ShouldBe((int)(ended.Active * ended.Samples));
+
+        // The next stretch begins anew, and of a crowd those seen least are left out.
+        fold.Add(Sample(20, [.. Enumerable.Range(1, 400).Select(n => Active(n))]));
+        fold.Add(Sample(21, [.. Enumerable.Range(1, 10).Select(n => Active(n))]));
+        LoadStretch crowd = fold.End()!;
+        crowd.Seen.Count.ShouldBe(300);
+        crowd.Seen.Take(10).ShouldAllBe(s => s.Looks == 2 && s.Session <= 10);
+    }
+
+    [Fact]
     public void A_pile_up_is_kept_once_each_time_it_begins()
     {
         var fold = new LoadFold(TimeSpan.FromSeconds(10), 2, Dialects.PostgreSql);

@@ -404,7 +404,7 @@ function Plans({ statement }: { statement: Statement }) {
       </h2>
       <p className="text-quiet">
         line {count(statement.line)}; {duration(statement.milliseconds / statement.calls)} each,{" "}
-        {duration(statement.slowest)} at most
+        {duration(statement.slowest)} at most{statement.calls > 1 && "; counted at its first execution"}
       </p>
       {statement.plans.length === 0 && <p>This kind of statement has none.</p>}
       {statement.plans.map((p) => (

@@ -86,9 +86,9 @@ export function BookView() {
 function BookHead({ book }: { book: Schemas["BookView"] }) {
   return (
     <>
-      <div className="flex items-baseline justify-between gap-3">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-3 gap-y-1">
         <h1 className="head truncate">{book.name}</h1>
-        <span className="flex shrink-0 gap-2">
+        <span className="flex flex-wrap gap-2">
           <Link
             to="/books/$bookId/daybook"
             params={{ bookId: String(book.id) }}
@@ -154,7 +154,16 @@ function Changes(p: {
           <th scope="col">latest trial</th>
         </tr>
       </thead>
-      <tbody ref={body}>
+      <tbody
+        ref={body}
+        onFocus={(e) => {
+          // While one is open, the page on the right follows the focus.
+          const to = Number((e.target as HTMLElement).id.replace("change-", ""));
+          if (p.chosen !== undefined && to > 0 && to !== p.chosen) {
+            p.select(to);
+          }
+        }}
+      >
         {p.changes.map((c) => (
           <tr key={c.id} className={c.id === p.chosen ? "bg-chosen" : ""}>
             <td>

@@ -32,7 +32,9 @@ export function TrialList({ trials }: { trials: Summary[] }) {
             no.
           </th>
           <th scope="col">trial</th>
-          <th scope="col">lines by change</th>
+          <th scope="col" className="roomy">
+            lines by change
+          </th>
           <th scope="col">started</th>
         </tr>
       </thead>
@@ -49,7 +51,7 @@ export function TrialList({ trials }: { trials: Summary[] }) {
                 {t.state !== "finished" && t.message ? `: ${t.message}` : ""}
               </div>
             </td>
-            <td>
+            <td className="roomy">
               <SmallStrip stems={t.stems} />
             </td>
             <td className="whitespace-nowrap text-sm text-quiet">{moment(t.startedAt ?? t.createdAt)}</td>

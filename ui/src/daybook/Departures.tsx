@@ -1,4 +1,5 @@
 import { Link } from "@tanstack/react-router";
+import { scaleLog } from "@visx/scale";
 import { type DepartureView, useDepartures } from "../api/costs";
 import type { Narrowing } from "../api/daybook";
 import { moment, percent, three } from "../format/figures";
@@ -50,20 +51,19 @@ export function Departures({
                     ? "usually nothing"
                     : "nothing at all"}
               </strong>
-              , {three(d.seconds)} s instead of {three(d.usual)},{" "}
-              <button type="button" className="link" onClick={() => set({ from: d.from, to: d.to })}>
-                {moment(d.from)} to {moment(d.to).slice(11)}
-              </button>
-              {": "}
-              {d.of === "all" && "everything together"}
+              {d.of === "all" && " by everything together"}
               {d.of === "table" && (
                 <>
-                  statements on{" "}
+                  {" by statements on "}
                   <button type="button" className="link" onClick={() => set({ table: d.name })}>
                     {d.name}
                   </button>
                 </>
               )}
+              , {three(d.seconds)} s instead of {three(d.usual)},{" "}
+              <button type="button" className="link" onClick={() => set({ from: d.from, to: d.to })}>
+                {moment(d.from)} to {moment(d.to).slice(11)}
+              </button>
             </p>
             {d.hash && (
               <Link
@@ -84,7 +84,7 @@ export function Departures({
         <p className="text-sm text-quiet">
           {found.length > shown && `The ${shown} greatest of ${found.length}. `}
           At most {percent(page.data.falseShare)} of them are to be expected by chance alone. The shaded range
-          is where the hour is expected.
+          is where the hour is expected, on a logarithmic scale.
         </p>
       )}
     </section>
@@ -100,8 +100,11 @@ function Course({ of }: { of: DepartureView }) {
   const first = Date.parse(hours[0]?.at ?? of.from);
   const last = Date.parse(hours.at(-1)?.at ?? of.to) + 3_600_000;
   const most = Math.max(...hours.map((h) => Math.max(h.seconds, h.high)), 1e-12);
+  const least = Math.min(...hours.flatMap((h) => [h.seconds, h.low]).filter((v) => v > 0), most / 2);
   const x = (t: number) => ((t - first) / Math.max(1, last - first)) * width;
-  const y = (v: number) => height - 1 - (v / most) * (height - 4);
+  // Logarithmic, so that the range is seen beside what lies far outside it; what took nothing lies on the ground.
+  const scale = scaleLog({ domain: [least * 0.8, most * 1.1], range: [height - 4, 3], clamp: true });
+  const y = (v: number) => (v > 0 ? scale(v) : height - 1);
   const wide = Math.max(1, x(first + 3_600_000));
   return (
     <svg

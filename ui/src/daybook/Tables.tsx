@@ -6,7 +6,7 @@ import { Wrong } from "../parts/Notice";
 import { Rows } from "../parts/Rows";
 
 const firstShown = 12;
-const width = 90;
+const width = 64;
 
 /** Tables by the time of the statements that name them, reads and writes apart; one of them narrows the list of statements. */
 export function Tables({
@@ -33,6 +33,9 @@ export function Tables({
           <tr>
             <th scope="col">table</th>
             <th scope="col" className="num">
+              statements
+            </th>
+            <th scope="col" className="num">
               reads, s
             </th>
             <th scope="col" className="num">
@@ -42,16 +45,14 @@ export function Tables({
               calls
             </th>
             <th scope="col">
-              <span className="flex gap-2">
-                <Bar read={10} write={0} /> read <Bar read={0} write={10} /> written
-              </span>
+              <span className="sr-only">its time as a bar</span>
             </th>
           </tr>
         </thead>
         <Rows>
           {(all ? rows : rows.slice(0, firstShown)).map((t) => (
             <tr key={t.table} className={t.table === narrowing.table ? "bg-chosen" : ""}>
-              <td className="w-full break-all">
+              <td className="w-full break-words">
                 <button
                   type="button"
                   className="link text-left"
@@ -59,11 +60,9 @@ export function Tables({
                   onClick={() => set({ table: t.table === narrowing.table ? undefined : t.table })}
                 >
                   {t.table}
-                </button>{" "}
-                <span className="text-sm text-quiet">
-                  {count(t.statements)} {t.statements === 1 ? "statement" : "statements"}
-                </span>
+                </button>
               </td>
+              <td className="num">{count(t.statements)}</td>
               <td className="num">{t.readCalls > 0 && three(t.readSeconds)}</td>
               <td className="num">{t.writeCalls > 0 && three(t.writeSeconds)}</td>
               <td className="num">{count(t.readCalls + t.writeCalls)}</td>
@@ -75,7 +74,8 @@ export function Tables({
         </Rows>
       </table>
       <p className="text-sm text-quiet">
-        A statement that names several tables counts in full for each of them.{" "}
+        <Bar read={10} write={0} /> read, <Bar read={0} write={10} /> written. A statement that names several
+        tables counts in full for each of them.{" "}
         {rows.length > firstShown && (
           <button type="button" className="link" onClick={() => setAll(!all)}>
             {all ? "fewer" : `all ${count(rows.length)} tables`}

@@ -150,3 +150,25 @@ test("of watches that stand close together only the last has room for its word",
   const buttons = await screen.findAllByRole("button");
   expect(buttons.map((b) => b.textContent)).toEqual(["", "", "watch"]);
 });
+
+test("arrow keys read the course out, and with Shift they choose a span", async () => {
+  const select = vi.fn();
+  await show(timeline({ select }));
+  const picture = await screen.findByRole("slider", { name: /The course of/ });
+  fireEvent.keyDown(picture, { key: "ArrowRight" });
+  fireEvent.keyDown(picture, { key: "ArrowRight" });
+  expect(picture.getAttribute("aria-valuetext")).toMatch(/: 1.00 s an hour$/);
+  fireEvent.keyDown(picture, { key: "End" });
+  expect(picture.getAttribute("aria-valuetext")).toMatch(/: 47.0 s an hour$/);
+  fireEvent.keyDown(picture, { key: "ArrowLeft", shiftKey: true });
+  expect(select).toHaveBeenLastCalledWith({ from: start + 46 * hour, to: start + 47 * hour });
+  fireEvent.blur(picture);
+  expect(picture.getAttribute("aria-valuetext")).toMatch(/^arrow keys/);
+});
+
+test("the values of the axis are round", async () => {
+  const { container } = await show(timeline());
+  await screen.findByRole("img");
+  const words = [...container.querySelectorAll("text")].map((t) => t.textContent);
+  expect(words.slice(0, 3)).toEqual(["0", "20.0", "40.0"]);
+});

@@ -2,8 +2,9 @@ import { scaleLinear } from "@visx/scale";
 import { useEffect, useRef, useState } from "react";
 import type { Deployment, Point } from "../api/daybook";
 import type { Watch } from "../api/watch";
-import { clock, exactly, moment, three } from "../format/figures";
+import { exactly, moment, three } from "../format/figures";
 import { roundTicks } from "../format/ticks";
+import { labelOf, tickStepFor, ticksBetween } from "../format/timeTicks";
 import { ReadAlong } from "../parts/ReadAlong";
 import { pointAt, useReadOut } from "../parts/readOut";
 import { keptOf } from "../watch/Watches";
@@ -34,8 +35,6 @@ const bottom = 18;
 const left = 54;
 /** What the mark of a watch takes with its word, in pixels. */
 const wordWidth = 44;
-const hour = 3_600_000;
-const day = 24 * hour;
 
 /** The course of one measure with the deployments standing on it. Dragging selects a span; the handles move by arrow keys. */
 export function Timeline(p: Props) {
@@ -66,7 +65,7 @@ export function Timeline(p: Props) {
   const snap = (px: number) =>
     Math.min(end, Math.max(start, start + Math.round((x.invert(px) - start) / step) * step));
   const at = (e: React.PointerEvent) => snap(e.clientX - (frame.current?.getBoundingClientRect().left ?? 0));
-  const tickStep = tickStepFor(start, end, width);
+  const tickStep = tickStepFor(start, end, width - left);
   const shown = clipped(drawn ?? p.span, start, end);
   const point = read.at === null ? undefined : values[read.at];
   const told = point
@@ -326,52 +325,4 @@ function outline(
 function clipped(span: Span | null, start: number, end: number): Span | null {
   const part = span && { from: Math.max(span.from, start), to: Math.min(span.to, end) };
   return part && part.from < part.to ? part : null;
-}
-
-/** How much room a label wants, in pixels. */
-const labelled = 60;
-
-/** What lies between two of at most fourteen round times, fewer where there is no room: days, hours, minutes or seconds. */
-function tickStepFor(start: number, end: number, width: number): number {
-  const most = Math.max(2, Math.min(14, Math.floor((width - left) / labelled)));
-  const minute = hour / 60;
-  const second = 1000;
-  const steps = [
-    5 * second,
-    10 * second,
-    30 * second,
-    minute,
-    2 * minute,
-    5 * minute,
-    15 * minute,
-    hour,
-    2 * hour,
-    6 * hour,
-    12 * hour,
-    day,
-    2 * day,
-    7 * day,
-    30 * day,
-  ];
-  return steps.find((s) => (end - start) / s <= most) ?? 365 * day;
-}
-
-function ticksBetween(start: number, end: number, step: number): number[] {
-  const ticks: number[] = [];
-  const zone = zoneAt(start);
-  for (let t = Math.ceil((start - zone) / step) * step + zone; t < end; t += step) {
-    ticks.push(t);
-  }
-  return ticks;
-}
-
-/** What a clock there and then is behind UTC, in milliseconds. */
-const zoneAt = (at: number) => new Date(at).getTimezoneOffset() * 60_000;
-
-/** A tick by the reader's own clock, as everywhere. */
-function labelOf(at: number, step: number): string {
-  const iso = new Date(at).toISOString();
-  return (at - zoneAt(at)) % day === 0
-    ? new Date(at).toLocaleDateString("en-GB", { day: "numeric", month: "short" })
-    : clock(iso).slice(0, step < 60_000 ? 8 : 5);
 }

@@ -415,3 +415,16 @@ test("what a log tells besides is summed in words, and each leads to its stateme
   expect(screen.getByText(/^3 temporary files, .* in all$/)).toBeTruthy();
   expect(screen.getByText("update t set a = ?").getAttribute("href")).toBe("/books/1/statements/ab");
 });
+
+test("where no statement moved but the total did, calls are said to have", async () => {
+  const still = { ...account, effects: [effect("aa", "level", 1)], pages: [] };
+  serve({
+    "GET /api/books/1/deployments/3": { ...still, ofMoreCalls: 24, ofDearerCalls: -2 },
+  });
+  await show(<EffectPanel book={1} deployment={3} whose={{}} close={() => {}} />);
+  expect(
+    await screen.findByText(
+      "No statement got dearer or cheaper beyond chance; calls did move: +24.0 s a day of more calls.",
+    ),
+  ).toBeTruthy();
+});

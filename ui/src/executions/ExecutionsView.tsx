@@ -4,8 +4,10 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Execution, useExecutions } from "../api/costs";
 import type { Narrowing } from "../api/daybook";
+import { useBook } from "../api/hooks";
 import { count, duration, exactly, three } from "../format/figures";
 import { logTicks } from "../format/ticks";
+import { labelOf, tickStepFor, ticksBetween } from "../format/timeTicks";
 import { BookLink, DaybookLink, Frame } from "../parts/Frame";
 import { EmptyState } from "../parts/Notice";
 import { ReadAlong } from "../parts/ReadAlong";
@@ -29,12 +31,13 @@ export function ExecutionsView() {
   const id = Number(route.useParams().bookId);
   const search = route.useSearch();
   const page = useExecutions(id, search);
+  const name = useBook(id).data?.book.name;
   return (
     <Frame
-      title={`Kept executions, book ${id}`}
+      title={`Kept executions, ${name ?? `book ${id}`}`}
       at={
         <>
-          <BookLink id={id} /> / <DaybookLink id={id} /> / kept executions
+          <BookLink id={id} name={name} /> / <DaybookLink id={id} /> / kept executions
         </>
       }
       of={page}
@@ -106,7 +109,10 @@ function Seen({ book, page, search }: { book: number; page: Schemas["ExecutionsP
           />
         )}
       </div>
-      <div className="min-h-0 flex-1 overflow-y-auto border-t border-ink px-5 pb-4">
+      <section
+        aria-label="Executions"
+        className="min-h-0 flex-1 overflow-y-auto border-t border-ink px-5 pb-4"
+      >
         {rows.length === 0 ? (
           <EmptyState title="No execution is kept there">Take a longer span, or a lower limit.</EmptyState>
         ) : (
@@ -147,7 +153,7 @@ function Seen({ book, page, search }: { book: number; page: Schemas["ExecutionsP
             </Rows>
           </table>
         )}
-      </div>
+      </section>
     </>
   );
 }
@@ -186,6 +192,7 @@ function Scatter(p: ScatterProps) {
   const high = Math.max(...times) * 1.3;
   const x = scaleLinear({ domain: [p.from, p.to], range: [left, width - 10] });
   const y = scaleLog({ domain: [low, high], range: [height - bottom, top], clamp: true });
+  const tickStep = tickStepFor(p.from, p.to, width - left);
   const point = read.at === null ? undefined : p.executions[read.at];
   const told = point
     ? `${exactly(point.at)}, ${duration(point.ms)}${point.error ? ", failed" : ""}: ${p.texts[point.hash] ?? ""}`
@@ -279,14 +286,11 @@ function Scatter(p: ScatterProps) {
               </text>
             </g>
           ))}
-          {x.ticks(Math.max(2, Math.floor(width / 130))).map((t) => {
-            const at = new Date(t.valueOf()).toISOString();
-            return (
-              <text key={at} x={x(t)} y={height - 6} textAnchor="middle" className="fill-quiet text-xs">
-                {exactly(at).slice(5, 16)}
-              </text>
-            );
-          })}
+          {ticksBetween(p.from, p.to, tickStep).map((t) => (
+            <text key={t} x={x(t)} y={height - 6} textAnchor="middle" className="fill-quiet text-xs">
+              {labelOf(t, tickStep)}
+            </text>
+          ))}
           {box && <rect x={box.x} y={box.y} width={box.w} height={box.h} className="fill-chosen" />}
           {p.executions.map((e, i) => (
             <circle

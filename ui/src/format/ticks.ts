@@ -22,7 +22,8 @@ export function logTicks(low: number, high: number): number[] {
     }
     return ticks;
   };
-  for (const of of [[1], [1, 2, 5], [1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8]]) {
+  const tenths = Array.from({ length: 90 }, (_, i) => 1 + i / 10);
+  for (const of of [[1], [1, 2, 5], [1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8], tenths]) {
     const ticks = found(of);
     if (ticks.length >= 2) {
       return ticks;

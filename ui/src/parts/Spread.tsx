@@ -72,7 +72,12 @@ export function Page({
   return (
     <section aria-label={label} className="flex h-full flex-col">
       {head && <div className="shrink-0 px-5 pt-3 pb-2">{head}</div>}
-      <div className="min-h-0 flex-1 overflow-y-auto px-5 pb-4" tabIndex={0} role="group" aria-label={label}>
+      <div
+        className="min-h-0 flex-1 relative overflow-y-auto px-5 pb-4"
+        tabIndex={0}
+        role="group"
+        aria-label={label}
+      >
         {children}
       </div>
       {foot && <div className="shrink-0 px-5 pb-2">{foot}</div>}

@@ -21,7 +21,7 @@ export function PastedView() {
   // Texts that came by an address fill the fields, and so does going back to another pair.
   return (
     <Pair
-      key={kept.data?.id ?? pair ?? 0}
+      key={kept.data ? `kept ${kept.data.id}` : "new"}
       kept={kept}
       pair={pair}
       begun={{ before, after, beforeSql, afterSql }}

@@ -201,7 +201,12 @@ export function ShortAccount({ comparison, choice, choose }: Props) {
           <th scope="col">operator</th>
           {numbers.flatMap((n) =>
             sides.map((side) => (
-              <th key={n.head + side} scope="col" className="num" title={side}>
+              <th
+                key={n.head + side}
+                scope="col"
+                className={`num ${n.head === "share" ? "roomy" : ""}`}
+                title={side}
+              >
                 <SideMark side={side} />
                 {n.head}
                 <span className="sr-only"> {side}</span>
@@ -246,7 +251,7 @@ export function ShortAccount({ comparison, choice, choose }: Props) {
                 sides.map((side) => {
                   const o = row[side];
                   return (
-                    <td key={n.head + side} className="num">
+                    <td key={n.head + side} className={`num ${n.head === "share" ? "roomy" : ""}`}>
                       {o && n.of(o)}
                     </td>
                   );

@@ -15,6 +15,7 @@ const height = 200;
 const left = 62;
 const top = 20;
 const bottom = 34;
+const trialsWidth = 170;
 
 type Amount = {
   key: string;
@@ -104,12 +105,19 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
     return null;
   }
   const mark = read.at === null ? undefined : all[read.at];
-  const first = Math.min(...all.map((m) => m.at));
-  const last = Math.max(...all.map((m) => m.at), first + 3_600_000);
   const step = (page?.stretchMinutes ?? 60) * 60_000;
+  // Trials far from all captures would press those into a corner: they stand beside them then, in their order.
+  const apart = captured.length > 0 && tried.some((m) => isFar(m.at, captured));
+  const timed = apart ? captured : all;
+  const first = Math.min(...timed.map((m) => m.at));
+  const last = Math.max(...timed.map((m) => m.at), first + 3_600_000);
+  const edge = apart ? width - trialsWidth : width - 10;
+  const order = [...new Set(tried.map((m) => m.at))].sort((a, b) => a - b);
   const low = Math.min(...all.map((m) => m.value)) * 0.8;
   const high = Math.max(...all.map((m) => m.value)) * 1.25;
-  const x = scaleLinear({ domain: [first, last + step], range: [left, width - 10] });
+  const time = scaleLinear({ domain: [first, last + step], range: [left, edge] });
+  const x = (m: Mark) =>
+    apart && m.trial ? edge + ((order.indexOf(m.at) + 1) / (order.length + 1)) * (width - edge) : time(m.at);
   const y = scaleLog({ domain: [low, high], range: [height - bottom, top], clamp: true });
   const deployments = (page?.deployments ?? []).filter(
     (d) => Date.parse(d.at) >= first && Date.parse(d.at) <= last,
@@ -148,7 +156,7 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
                 const box = e.currentTarget.getBoundingClientRect();
                 const px = ((e.clientX - box.left) * width) / Math.max(1, box.width);
                 const py = ((e.clientY - box.top) * width) / Math.max(1, box.width);
-                const away = all.map((m) => Math.hypot(x(m.at) - px, y(m.value) - py));
+                const away = all.map((m) => Math.hypot(x(m) - px, y(m.value) - py));
                 const near = away.indexOf(Math.min(...away));
                 read.setAt((away[near] ?? 99) < 14 ? near : null);
               }}
@@ -164,14 +172,19 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
               {deployments.map((d) => (
                 <g key={d.id}>
                   <line
-                    x1={x(Date.parse(d.at))}
-                    x2={x(Date.parse(d.at))}
+                    x1={time(Date.parse(d.at))}
+                    x2={time(Date.parse(d.at))}
                     y1={top - 4}
                     y2={height - bottom}
                     className="stroke-strong"
                     strokeDasharray={d.noticed ? "3 3" : undefined}
                   />
-                  <text x={x(Date.parse(d.at))} y={top - 7} textAnchor="middle" className="fill-ink text-xs">
+                  <text
+                    x={time(Date.parse(d.at))}
+                    y={top - 7}
+                    textAnchor="middle"
+                    className="fill-ink text-xs"
+                  >
                     {d.version || "?"}
                   </text>
                 </g>
@@ -179,8 +192,8 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
               {captured.map((m) => (
                 <line
                   key={m.at}
-                  x1={x(m.at)}
-                  x2={Math.max(x(m.at) + 1, x(m.at + step))}
+                  x1={time(m.at)}
+                  x2={Math.max(time(m.at) + 1, time(m.at + step))}
                   y1={y(m.value)}
                   y2={y(m.value)}
                   className="stroke-ink"
@@ -188,14 +201,14 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
                 />
               ))}
               {changesOf(captured).map((m) => (
-                <text key={m.at} x={x(m.at)} y={height - 20} className="fill-ink text-xs">
+                <text key={m.at} x={time(m.at)} y={height - 20} className="fill-ink text-xs">
                   {m.plan}
                 </text>
               ))}
               {tried.map((m) => (
                 <circle
                   key={`${m.trial?.trialId}/${m.trial?.side}/${m.trial?.case}`}
-                  cx={x(m.at)}
+                  cx={x(m)}
                   cy={y(m.value)}
                   r={4}
                   className={m.trial?.side === "after" ? "fill-ink stroke-ink" : "fill-paper stroke-ink"}
@@ -203,7 +216,7 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
               ))}
               {mark && (
                 <circle
-                  cx={x(mark.at)}
+                  cx={x(mark)}
                   cy={y(mark.value)}
                   r={8}
                   className="fill-none stroke-focus"
@@ -213,7 +226,15 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
               <text x={left} y={height - 4} className="fill-quiet text-xs">
                 {moment(new Date(first).toISOString())}
               </text>
-              <text x={width - 10} y={height - 4} textAnchor="end" className="fill-quiet text-xs">
+              {apart && (
+                <g>
+                  <line x1={edge} x2={edge} y1={4} y2={height - bottom} className="stroke-strong" />
+                  <text x={edge + 6} y={height - 20} className="fill-quiet text-xs">
+                    trials, in their order
+                  </text>
+                </g>
+              )}
+              <text x={edge - 6} y={height - 4} textAnchor="end" className="fill-quiet text-xs">
                 {moment(new Date(last).toISOString())}
               </text>
             </svg>
@@ -226,6 +247,14 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
       )}
     </>
   );
+}
+
+/** Whether a time lies further from the captures than a quarter of what they cover. */
+function isFar(at: number, captured: Mark[]): boolean {
+  const first = Math.min(...captured.map((m) => m.at));
+  const last = Math.max(...captured.map((m) => m.at));
+  const near = Math.max(3_600_000, (last - first) / 4);
+  return at < first - near || at > last + near;
 }
 
 /** The stretches with which another plan begins. */

@@ -262,7 +262,7 @@ function Cell({ cell, trial }: { cell: Schemas["BesideCell"] | null; trial: numb
           </span>
         )}
       </td>
-      <td className="w-[92px]">
+      <td className="roomy w-[92px]">
         {cell.low !== null && cell.high !== null && cell.ratio !== null && (
           <IntervalBar
             low={cell.low}

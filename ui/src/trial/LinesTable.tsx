@@ -143,7 +143,7 @@ function Heads({ sort, setSort }: { sort: Sort | null; setSort: (sort: Sort) => 
           true,
         )}
         {head("change", "change", true)}
-        <th scope="col">
+        <th scope="col" className="roomy">
           <Word id="interval">interval</Word>
         </th>
       </tr>
@@ -206,7 +206,7 @@ function Row({ line, live, chosen, open }: RowProps) {
         {r.reason?.code === "underFloor" && <span title={r.message ?? ""}>floor </span>}
         {change !== null && shortRatio(change)}
       </td>
-      <td className="w-[92px] align-middle">
+      <td className="roomy w-[92px] align-middle">
         {r.time && r.time.low !== null && r.time.high !== null && (
           <IntervalBar
             low={r.time.low}

@@ -11,6 +11,9 @@ const head = 14;
 const least = 5;
 const near = 8;
 
+/** Narrower, only the ends and the middle of the axis are named. */
+const roomForTicks = 460;
+
 /** More heads than this only cover each other. */
 const mostHeads = 300;
 
@@ -129,33 +132,35 @@ export function Strip({ page, selected, choose, span, narrow }: Props) {
               className="fill-chosen"
             />
           )}
-          {ticksOf(reach).map((t) => (
-            <g key={t}>
-              <line
-                x1={x(t)}
-                x2={x(t)}
-                y1={t === 1 ? 0 : height - foot - 4}
-                y2={height - foot}
-                className="stroke-rule"
-              />
-              <text
-                x={x(t)}
-                y={height - 4}
-                textAnchor={
-                  t === 1
-                    ? "middle"
-                    : t < 1 / 1.4 && x(t) < 40
-                      ? "start"
-                      : x(t) > width - 40
-                        ? "end"
-                        : "middle"
-                }
-                className="fill-quiet text-xs"
-              >
-                {t === 1 ? "no change" : t < 1 ? `${round(1 / t)}x cheaper` : `${round(t)}x dearer`}
-              </text>
-            </g>
-          ))}
+          {ticksOf(reach)
+            .filter((t) => width >= roomForTicks || t === 1 || t === reach || t === 1 / reach)
+            .map((t) => (
+              <g key={t}>
+                <line
+                  x1={x(t)}
+                  x2={x(t)}
+                  y1={t === 1 ? 0 : height - foot - 4}
+                  y2={height - foot}
+                  className="stroke-rule"
+                />
+                <text
+                  x={x(t)}
+                  y={height - 4}
+                  textAnchor={
+                    t === 1
+                      ? "middle"
+                      : t < 1 / 1.4 && x(t) < 40
+                        ? "start"
+                        : x(t) > width - 40
+                          ? "end"
+                          : "middle"
+                  }
+                  className="fill-quiet text-xs"
+                >
+                  {t === 1 ? "no change" : t < 1 ? `${round(1 / t)}x cheaper` : `${round(t)}x dearer`}
+                </text>
+              </g>
+            ))}
           <line x1={0} x2={width} y1={height - foot} y2={height - foot} className="stroke-ink" />
           {stems.map((s, i) => (
             <OneStem

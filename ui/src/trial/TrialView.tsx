@@ -117,8 +117,8 @@ function Head({ page }: { page: TrialPageView }) {
   const failure = cancel.error ?? again.error;
   return (
     <>
-      <div className="flex items-start justify-between gap-3">
-        <div className="min-w-0">
+      <div className="flex flex-wrap items-start justify-between gap-x-3 gap-y-1">
+        <div className="min-w-0 grow basis-80">
           <h1 className="text-quiet">{trial.title}</h1>
           <p className="head" aria-live="polite">
             {headline ?? (live ? "Being measured" : "No verdicts")}
@@ -134,7 +134,7 @@ function Head({ page }: { page: TrialPageView }) {
             Cancel
           </button>
         ) : (
-          <span className="flex shrink-0 gap-2">
+          <span className="flex flex-wrap gap-2">
             <button
               type="button"
               className="press"

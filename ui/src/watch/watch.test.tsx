@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
-import { fireEvent, screen, within } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { expect, test } from "vitest";
-import { serve, show } from "../testing/show";
+import { serve, show, visit } from "../testing/show";
 import { watchOf, watchPageOf } from "../testing/watch";
 import { Watches } from "./Watches";
 import { WatchView } from "./WatchView";
@@ -107,4 +107,113 @@ test("one that runs can be ended, and where there is no server there is nothing"
   await screen.findByText(/goes on; 2 pile-ups/);
   expect(asked.some((a) => a.method === "POST" && a.path === "/api/books/3/watches/end")).toBe(true);
   expect(screen.getAllByRole("region", { name: "Watches" })).toHaveLength(1);
+});
+
+const narrowed = {
+  sessions: [
+    {
+      id: 5,
+      number: 4711,
+      user: "app",
+      application: "web",
+      seen: 30,
+      share: 0.6,
+      first: "2026-03-02T10:00:00Z",
+      last: "2026-03-02T10:00:20Z",
+      kinds: [0.5, 0.5],
+    },
+    {
+      id: 6,
+      number: 4712,
+      user: "job",
+      application: "nightly",
+      seen: 20,
+      share: 0.4,
+      first: "2026-03-02T10:00:10Z",
+      last: "2026-03-02T10:00:20Z",
+      kinds: [1, 0],
+    },
+  ],
+  sessionCount: 3,
+};
+
+test("one session shows all that it did, one statement who sent it, and all comes back", async () => {
+  const page = watchPageOf({
+    ...narrowed,
+    part: [1, 2, 0],
+    did: [
+      {
+        from: "2026-03-02T10:00:00Z",
+        to: "2026-03-02T10:00:10Z",
+        pattern: "ab",
+        sql: "UPDATE parcel SET weight = 1",
+        kind: "Lock",
+        looks: 7,
+      },
+    ],
+  });
+  const asked = serve({
+    [`GET /api${at}`]: page,
+    "GET /api/books/3/watches": { possible: true, running: null, watches: [] },
+  });
+  const { router } = await visit(at);
+  fireEvent.click(await screen.findByRole("button", { name: "4711 app web" }));
+  await waitFor(() => expect(router.state.location.search).toEqual({ session: 5 }));
+  expect(asked.at(-1)?.query.get("session")).toBe("5");
+  expect(await screen.findByText("What it did, in order")).toBeTruthy();
+  expect(screen.getByText("session 4711 alone")).toBeTruthy();
+  expect(screen.getByRole("row", { name: /of what is chosen/ })).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "SELECT 1" }));
+  await waitFor(() => expect(router.state.location.search).toEqual({ session: 5, pattern: "cd" }));
+  fireEvent.click(screen.getByRole("button", { name: "the whole watch" }));
+  await waitFor(() => expect(router.state.location.search).toEqual({}));
+  expect(screen.getByText(/1 more were seen less/, { selector: "p:last-of-type" })).toBeTruthy();
+});
+
+test("a span is chosen by keys, read out on the way", async () => {
+  serve({
+    [`GET /api${at}`]: watchPageOf(narrowed),
+    "GET /api/books/3/watches": { possible: true, running: null, watches: [] },
+  });
+  const { router } = await visit(at);
+  const course = await screen.findByRole("slider", { name: "Sessions over time" });
+  fireEvent.keyDown(course, { key: "ArrowRight" });
+  fireEvent.keyDown(course, { key: "ArrowRight" });
+  expect(course.getAttribute("aria-valuetext")).toMatch(/4.00 active, a lock 3.00, on a processor 1.00$/);
+  fireEvent.keyDown(course, { key: "ArrowRight", shiftKey: true });
+  await waitFor(() =>
+    expect(router.state.location.search).toEqual({
+      from: "2026-03-02T10:00:10Z",
+      to: "2026-03-02T10:00:30.000Z",
+    }),
+  );
+  fireEvent.keyDown(screen.getByRole("slider", { name: "Sessions over time" }), { key: "Escape" });
+  await waitFor(() => expect(router.state.location.search).toEqual({}));
+});
+
+test("another watch stands beside it on one scale, and can be taken away", async () => {
+  const other = watchOf({ id: 2, beganAt: "2026-03-01T10:00:00Z" });
+  serve({
+    [`GET /api${at}`]: watchPageOf(),
+    "GET /api/books/3/watches/2": watchPageOf({
+      watch: other,
+      course: [{ at: "2026-03-01T10:00:00Z", samples: 10, active: 8, kinds: [8, 0] }],
+    }),
+    "GET /api/books/3/watches": { possible: true, running: null, watches: [watchOf(), other] },
+  });
+  const { router } = await visit(at);
+  fireEvent.change(await screen.findByLabelText(/beside it/), { target: { value: "2" } });
+  const beside = await screen.findByRole("region", { name: /Watch of 2026-03-01/ });
+  expect(within(beside).getByText(/8.00 at once|up to 8.00/)).toBeTruthy();
+  // A third of the other's length: drawn as a third of its width.
+  const drawn = within(beside).getAllByRole("img")[0]?.getAttribute("width") ?? "";
+  expect(Number.parseFloat(drawn)).toBeCloseTo(100 / 3, 1);
+  fireEvent.click(within(beside).getByRole("button", { name: "take away" }));
+  await waitFor(() => expect(router.state.location.search).toEqual({}));
+});
+
+test("of a watch that kept no sessions it is said", async () => {
+  serve({ [`GET /api${at}`]: watchPageOf() });
+  await show(<WatchView />, path, at);
+  expect(await screen.findByText(/Which session did what was not kept/)).toBeTruthy();
 });

@@ -51,7 +51,7 @@ public static class CatalogFindings
 
     /// <summary>The indexes that plans go through.</summary>
     public static IReadOnlySet<string> UsedBy(IEnumerable<Plan> plans) =>
-        plans.SelectMany(p => p.Lines()).Select(l => l.Operator.Index).OfType<string>().ToHashSet(StringComparer.OrdinalIgnoreCase);
+        plans.SelectMany(p => p.Indexes).ToHashSet(StringComparer.OrdinalIgnoreCase);
 
     private static Finding About(FindingKind kind, CatalogTable table) => new(kind, null, null, []) { Table = table.Name };
 
