@@ -3,7 +3,6 @@ using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Batches;
-using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Store;
 

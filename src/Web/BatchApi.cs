@@ -3,9 +3,7 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
-using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Web;
 

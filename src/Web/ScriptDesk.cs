@@ -3,7 +3,6 @@ using System.Threading.Channels;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
 

@@ -1,7 +1,6 @@
 using System.Net;
 using System.Text.Json;
 using Shouldly;
-using SwiftLedger.Bench;
 using Xunit;
 
 namespace SwiftLedger.Web.Tests;

@@ -11,7 +11,12 @@ public sealed record StatementTables(string Kind, IReadOnlyList<string> Names, s
     /// <summary>Of each kind that writes, the word that its table follows.</summary>
     private static readonly Dictionary<string, string> WrittenAfter = new(StringComparer.Ordinal)
     {
-        ["insert"] = "into", ["replace"] = "into", ["merge"] = "into", ["update"] = "update", ["delete"] = "from", ["truncate"] = "truncate",
+        ["insert"] = "into",
+        ["replace"] = "into",
+        ["merge"] = "into",
+        ["update"] = "update",
+        ["delete"] = "from",
+        ["truncate"] = "truncate",
     };
 
     public static StatementTables Of(ReadOnlySpan<char> sql, SqlDialect dialect)

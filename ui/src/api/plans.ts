@@ -14,7 +14,7 @@ export function useComparison() {
   return useMutation({
     mutationFn: async (body: Schemas["PastedRequest"]) =>
       dataOf(await api.POST("/api/plans/compare", { body })),
-    onSuccess: (made) => client.setQueryData(["pasted", made.id], made),
+    onSuccess: (made) => made.id > 0 && client.setQueryData(["pasted", made.id], made),
   });
 }
 

@@ -206,7 +206,7 @@ function Price({ batch }: { batch: Batch }) {
   return (
     <p className="text-quiet">
       {batch.uncounted !== null
-        ? `${duration(batch.milliseconds)} with everything counted, ${duration(batch.uncounted)} without: the plans are of the first, what a statement takes by itself is in the column without.`
+        ? `${duration(batch.milliseconds)} with everything counted, ${duration(batch.uncounted)} without, by the library that trials are timed with: the plans are of the first, what a statement takes by itself is in the column without.`
         : "It was not run a second time without counting: the times are higher than they would be without."}
     </p>
   );

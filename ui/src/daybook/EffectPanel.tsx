@@ -91,11 +91,13 @@ export function EffectPanel({ book, deployment, whose, close }: Props) {
             <th scope="col">verdict, statement</th>
             <th scope="col" className="num">
               <SideMark side="before" />
-              before, s a day
+              before
+              <span className="block">s a day</span>
             </th>
             <th scope="col" className="num">
               <SideMark side="after" />
-              after, s a day
+              after
+              <span className="block">s a day</span>
             </th>
             <th scope="col">typical duration</th>
           </tr>
