@@ -94,7 +94,7 @@ public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
                 (SELECT count(*) FROM pattern WHERE book_id = b.id) AS Statements, (SELECT count(*) FROM capture_file WHERE book_id = b.id) AS Files,
                 (SELECT count(*) FROM deployment WHERE book_id = b.id) AS Deployments, (SELECT count(*) FROM watch WHERE book_id = b.id) AS Watches,
                 (SELECT count(*) FROM note n JOIN pattern p ON p.id = n.pattern_id WHERE p.book_id = b.id) AS Notes,
-                (SELECT count(*) FROM standing_plan WHERE book_id = b.id) AS StandingPlans
+                (SELECT count(*) FROM standing_plan WHERE book_id = b.id) AS StandingPlans, (SELECT count(*) FROM script_run WHERE book_id = b.id) AS Scripts
             FROM book b WHERE b.id = @id
             """, new { id });
     }

@@ -9,7 +9,8 @@ public sealed record WorkloadVersion(long Id, string KeptAt, string Why, string 
 /// <summary>How much belongs to a book.</summary>
 /// <param name="Statements">Patterns of its daybook.</param>
 /// <param name="Files">That were read into it.</param>
-public sealed record BookContents(long Changes, long Trials, long Statements, long Files, long Deployments, long Watches, long Notes, long StandingPlans);
+/// <param name="Scripts">Runs of scripts.</param>
+public sealed record BookContents(long Changes, long Trials, long Statements, long Files, long Deployments, long Watches, long Notes, long StandingPlans, long Scripts);
 
 /// <summary>One subject database with everything recorded about it.</summary>
 public sealed record BookRecord

@@ -100,10 +100,11 @@ public sealed class ScriptStore(LedgerDatabase ledger, TimeProvider clock)
         return ran;
     }
 
-    public void Start(long id)
+    /// <returns>False where it does not wait any more: somebody cancelled it a moment ago.</returns>
+    public bool Start(long id)
     {
         using SqliteConnection connection = ledger.Open();
-        connection.Execute("UPDATE script_run SET state = 'running', started_at = @now WHERE id = @id", new { id, now = clock.Now() });
+        return connection.Execute("UPDATE script_run SET state = 'running', started_at = @now WHERE id = @id AND state = 'waiting'", new { id, now = clock.Now() }) > 0;
     }
 
     /// <summary>Ends a run that found something.</summary>
@@ -124,7 +125,7 @@ public sealed class ScriptStore(LedgerDatabase ledger, TimeProvider clock)
     public void End(long id, TrialState state, string message)
     {
         using SqliteConnection connection = ledger.Open();
-        connection.Execute("UPDATE script_run SET state = @state, message = @message, finished_at = @now WHERE id = @id", new { id, state = TrialStore.NameOf(state), message, now = clock.Now() });
+        connection.Execute("UPDATE script_run SET state = @state, message = @message, finished_at = @now WHERE id = @id AND state IN ('waiting', 'running')", new { id, state = TrialStore.NameOf(state), message, now = clock.Now() });
     }
 
     public void Delete(long id)

@@ -24,7 +24,7 @@ internal static class BookApi
     private static Results<Ok<BookContents>, NotFound<ProblemReport>> Contents(long id, BookStore books) =>
         books.Contents(id) is { } contents ? TypedResults.Ok(contents) : DaybookApi.Nothing("book");
 
-    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, WatchDesk watches)
+    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, WatchDesk watches)
     {
         if (books.Find(id) is null)
         {
@@ -34,6 +34,11 @@ internal static class BookApi
         if (trials.OfBook(id).Any(IsUnderWay))
         {
             return TypedResults.Conflict(ProblemReport.Because("request", "A trial of this book waits or is being measured: cancel it first."));
+        }
+
+        if (scripts.OfBook(id).Any(s => s.State is TrialState.Waiting or TrialState.Running))
+        {
+            return TypedResults.Conflict(ProblemReport.Because("request", "A script of this book waits or runs: cancel it first."));
         }
 
         if (watches.Of(id) is not null)

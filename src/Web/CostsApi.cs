@@ -52,7 +52,7 @@ public sealed record IndexUserView(string Index, string Hash, string Text, strin
 /// <summary>Where a book's time goes: by table, by execution, by hour, by finding, by index.</summary>
 internal static class CostsApi
 {
-    private const int MostTables = 200, MostPoints = 3_000, MostSeries = 120, MostDepartures = 60, MostFindings = 200, HoursAround = 30;
+    private const int MostTables = 200, MostPoints = 3_000, MostSeries = 120, MostDepartures = 60, MostFindings = 200, HoursAround = 30, HoursAtOnce = 168, MostPlansLookedAt = 300;
 
     private const double AlmostAll = 0.8;
 
@@ -136,7 +136,7 @@ internal static class CostsApi
 
         // Hours of which the captures hold nothing at all are no quiet ones: nobody looked.
         HashSet<int> covered = [.. daybook.Timeline(chosen, Stretch.Hour, first, extent.To, durations: false).Where(c => c.Cell.Calls > 0).Select(c => c.Minute)];
-        List<Series> series = SeriesOf(book, daybook.Costs(chosen, [new(Stretch.Hour, first, first + (hours * 60))], hours), daybook.Patterns(id).ToDictionary(p => p.Id), hours);
+        List<Series> series = SeriesOf(book, daybook, chosen, daybook.Patterns(id).ToDictionary(p => p.Id), first, hours);
         List<(Series Of, IReadOnlyList<ExpectedHour> Hours)> expected = [.. series.AsParallel().AsOrdered()
             .Select(s => (s, UsualHours.Of([.. Enumerable.Range(0, hours).Select(h => (Minute: first + (h * 60), Seconds: s.Seconds[h])).Where(h => covered.Contains(h.Minute))])))
             .Where(s => s.Item2 is not null).Select(s => (s.s, s.Item2!))];
@@ -160,29 +160,33 @@ internal static class CostsApi
         expected[f.Series].Of.Of == "table" && told.Exists(o => expected[o.Series].Of is { Of: "statement" } s && expected[f.Series].Of.Patterns.Contains(s.Patterns[0])
             && o.Found.From <= f.Found.From && o.Found.To >= f.Found.To && (o.Found.Seconds - o.Found.Usual) / (f.Found.Seconds - f.Found.Usual) > AlmostAll);
 
-    /// <summary>The whole comes first.</summary>
-    private static List<Series> SeriesOf(BookRecord book, IReadOnlyList<PatternCost> costs, Dictionary<long, PatternRecord> records, int hours)
+    /// <summary>The whole comes first. Hours are read some at a time: all patterns of a year's hours together would not fit into memory.</summary>
+    private static List<Series> SeriesOf(BookRecord book, DaybookStore daybook, IReadOnlyList<long> chosen, Dictionary<long, PatternRecord> records, int first, int hours)
     {
         SqlDialect dialect = KnownEngines.OfSubject(book.Subject).Dialect;
-        double[] Sum(IEnumerable<PatternCost> some)
+        IReadOnlyList<PatternCost> whole = daybook.Costs(chosen, [new(Stretch.Hour, first, first + (hours * 60))], 1);
+        Dictionary<long, IReadOnlyList<string>> named = whole.Where(c => records.ContainsKey(c.Pattern)).ToDictionary(c => c.Pattern, c => StatementTables.Of(records[c.Pattern].Text, dialect).Names);
+        List<Series> tables = [.. whole.Where(c => named.ContainsKey(c.Pattern)).SelectMany(c => named[c.Pattern].Select(t => (Table: t, Cost: c))).GroupBy(t => t.Table)
+            .OrderByDescending(g => g.Sum(t => t.Cost.Sum.TotalTicks)).Take(MostSeries / 2).Select(g => new Series("table", g.Key, null, new double[hours], [.. g.Select(t => t.Cost.Pattern)]))];
+        List<Series> statements = [.. whole.Where(c => records.TryGetValue(c.Pattern, out PatternRecord? r) && r.Hash != CaptureFold.EverythingElse).OrderByDescending(c => c.Sum.TotalTicks).Take(MostSeries)
+            .Select(c => new Series("statement", records[c.Pattern].Text, records[c.Pattern].Hash, new double[hours], [c.Pattern]))];
+        List<Series> series = [new("all", "", null, new double[hours], [.. whole.Select(c => c.Pattern)]), .. tables, .. statements];
+        ILookup<long, double[]> addTo = series.SelectMany(s => s.Patterns.Select(p => (Pattern: p, s.Seconds))).ToLookup(p => p.Pattern, p => p.Seconds);
+        for (int begin = 0; begin < hours; begin += HoursAtOnce)
         {
-            var sum = new double[hours];
-            foreach (PatternCost c in some)
+            int some = Math.Min(HoursAtOnce, hours - begin);
+            foreach (PatternCost c in daybook.Costs(chosen, [new(Stretch.Hour, first + (begin * 60), first + ((begin + some) * 60))], some))
             {
-                for (int h = 0; h < hours; h++)
+                foreach (double[] sum in addTo[c.Pattern])
                 {
-                    sum[h] += c.Course[h] / (double)TimeSpan.TicksPerSecond;
+                    for (int h = 0; h < some; h++)
+                    {
+                        sum[begin + h] += c.Course[h] / (double)TimeSpan.TicksPerSecond;
+                    }
                 }
             }
-
-            return sum;
         }
 
-        List<Series> series = [new("all", "", null, Sum(costs), [.. costs.Select(c => c.Pattern)])];
-        series.AddRange(costs.Where(c => records.ContainsKey(c.Pattern)).SelectMany(c => StatementTables.Of(records[c.Pattern].Text, dialect).Names.Select(t => (Table: t, Cost: c))).GroupBy(t => t.Table)
-            .OrderByDescending(g => g.Sum(t => t.Cost.Sum.TotalTicks)).Take(MostSeries / 2).Select(g => new Series("table", g.Key, null, Sum(g.Select(t => t.Cost)), [.. g.Select(t => t.Cost.Pattern)])));
-        series.AddRange(costs.Where(c => records.TryGetValue(c.Pattern, out PatternRecord? r) && r.Hash != CaptureFold.EverythingElse).OrderByDescending(c => c.Sum.TotalTicks).Take(MostSeries)
-            .Select(c => new Series("statement", records[c.Pattern].Text, records[c.Pattern].Hash, Sum([c]), [c.Pattern])));
         return series;
     }
 
@@ -301,7 +305,10 @@ internal static class CostsApi
         double days = Math.Max(1 / 1440.0, (span.To - span.From).TotalDays);
         Dictionary<long, PatternCost> costs = daybook.Costs(whose.Chosen(daybook, id), span.Sums, 1).ToDictionary(c => c.Pattern);
         Dictionary<long, PatternRecord> records = daybook.Patterns(id).ToDictionary(p => p.Id);
-        return TypedResults.Ok(executions.Planned(whose.SourcesOf(daybook, id)).Where(e => costs.ContainsKey(e.Pattern) && records.ContainsKey(e.Pattern))
+
+        // Plans are read and looked through one by one: those of what costs the most.
+        List<long> dearest = [.. costs.Values.Where(c => records.ContainsKey(c.Pattern)).OrderByDescending(c => c.Sum.TotalTicks).Take(MostPlansLookedAt).Select(c => c.Pattern)];
+        return TypedResults.Ok(executions.Planned(whose.SourcesOf(daybook, id), dearest)
             .SelectMany(e => FindingsOf(e).Select(f => (Execution: e, Finding: f)))
             .Select(f => new CapturedFindingView(SqlPattern.NameOf(records[f.Execution.Pattern].Hash), records[f.Execution.Pattern].Text,
                 costs[f.Execution.Pattern].Sum.TotalTicks / (double)TimeSpan.TicksPerSecond / days * (f.Finding.Share ?? 1), Iso.Of(new DateTime(f.Execution.At, DateTimeKind.Utc)), FindingView.Of(f.Finding)))

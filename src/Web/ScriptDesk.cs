@@ -90,9 +90,13 @@ public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scr
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
         _stops[script.Id] = stop;
         _running = new(script.Id, null);
-        scripts.Start(script.Id);
         try
         {
+            if (!scripts.Start(script.Id))
+            {
+                return;
+            }
+
             (BatchRun? run, string? problem) = await BatchRunner.RunAsync(
                 home, passwords.ForConnecting(subject), script.Script, StatementLimit, ScriptLimit, new(TrustSql: script.Trusted), stop.Token, reached => _running = new(script.Id, reached));
             if (run is null)

@@ -51,9 +51,10 @@ public static class UsualHours
         foreach (IGrouping<int, int> slot in Enumerable.Range(0, hours.Count).GroupBy(i => slots(hours[i].Minute)))
         {
             int[] like = [.. slot];
+            double[] sorted = [.. like.Select(i => hours[i].Seconds).Order()];
             foreach (int i in like)
             {
-                usual[i] = Quantile.Median([.. like.Where(j => j != i).Select(j => hours[j].Seconds)]);
+                usual[i] = MedianWithout(sorted, Array.BinarySearch(sorted, hours[i].Seconds));
                 offsets[i] = Math.Max(Offset * usual[i], least);
                 distances[i] = Math.Abs(Math.Log((hours[i].Seconds + offsets[i]) / (usual[i] + offsets[i])));
             }
@@ -62,6 +63,16 @@ public static class UsualHours
         double scale = Math.Max(LeastScale, Math.Max(1.4826 * Quantile.Median(distances), Quantile.Of(distances, TailQuantile) / NormalTail));
         return [.. hours.Select((h, i) => new ExpectedHour(h.Minute, h.Seconds, usual[i],
             Math.Max(0, ((usual[i] + offsets[i]) * Math.Exp(-Drawn * scale)) - offsets[i]), ((usual[i] + offsets[i]) * Math.Exp(Drawn * scale)) - offsets[i], Math.Min(1, 2 * Normal.Tail(distances[i] / scale))))];
+    }
+
+    /// <summary>The median of the others.</summary>
+    /// <param name="sorted">Two numbers at least, ascending.</param>
+    /// <param name="left">The place of the one that is left out.</param>
+    private static double MedianWithout(double[] sorted, int left)
+    {
+        double At(int place) => sorted[place < left ? place : place + 1];
+        int others = sorted.Length - 1;
+        return (At((others - 1) / 2) + At(others / 2)) / 2;
     }
 
     /// <summary>Which hours are alike, as finely as the capture is long enough for.</summary>

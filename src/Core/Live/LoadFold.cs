@@ -9,7 +9,7 @@ namespace SwiftLedger.Core.Live;
 /// <param name="From">Its beginning.</param>
 public sealed record LoadStretch(DateTimeOffset From, int Samples, double Active, IReadOnlyDictionary<string, double> ByKind)
 {
-    /// <summary>Which session was seen with which statement, the most seen first; where there were too many, without those seen least.</summary>
+    /// <summary>Which session was seen with which statement, the most seen first; where there were too many, without those seen least. Of the latest stretches alone.</summary>
     public IReadOnlyList<SeenActive> Seen { get; init; } = [];
 }
 
@@ -43,7 +43,7 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
     /// <summary>Stands for no wait at all.</summary>
     public const string Running = "running";
 
-    private const int MostKept = 50, MostPatterns = 5_000, MostSeen = 300;
+    private const int MostKept = 50, MostPatterns = 5_000, MostSeen = 300, StretchesWithSessions = 60;
 
     private readonly List<LoadStretch> _course = [];
     private readonly List<KeptMoment> _moments = [];
@@ -114,6 +114,13 @@ public sealed class LoadFold(TimeSpan stretch, int pileUp, SqlDialect dialect)
             Seen = [.. _seen.OrderByDescending(s => s.Value).Take(MostSeen).Select(s => new SeenActive(s.Key.Session, s.Key.User, s.Key.Application, s.Key.Pattern, s.Key.Kind, s.Value))],
         };
         _course.Add(ended);
+
+        // Whoever keeps it has it by now: a week of it would be a gigabyte.
+        if (_course.Count > StretchesWithSessions && _course[^(StretchesWithSessions + 1)] is { Seen.Count: > 0 } old)
+        {
+            _course[^(StretchesWithSessions + 1)] = old with { Seen = [] };
+        }
+
         _counts.Clear();
         _seen.Clear();
         (_from, _samples) = (null, 0);

@@ -37,14 +37,14 @@ public sealed class ExecutionStore(LedgerDatabase ledger)
         return (points, points.Count < most ? points.Count : connection.ExecuteScalar<long>($"SELECT count(*) FROM ({once})", new { from, to, least }));
     }
 
-    /// <summary>Of each pattern the longest execution whose plan the capture holds.</summary>
-    public IReadOnlyList<PlannedExecution> Planned(IReadOnlyList<long> sources)
+    /// <summary>Of some patterns the longest execution whose plan the capture holds.</summary>
+    public IReadOnlyList<PlannedExecution> Planned(IReadOnlyList<long> sources, IReadOnlyList<long> patterns)
     {
         using SqliteConnection connection = ledger.Open();
         return [.. connection.Query<(long Id, long Pattern, long At, string Sql, string Plan, long? Rows)>($"""
             SELECT id, pattern_id, at, sql, plan, rows_returned FROM (
                 SELECT *, row_number() OVER (PARTITION BY pattern_id ORDER BY duration DESC, id) AS place FROM captured_sample
-                WHERE source_id IN ({string.Join(',', sources)}) AND plan <> '')
+                WHERE pattern_id IN ({string.Join(',', patterns)}) AND source_id IN ({string.Join(',', sources)}) AND plan <> '')
             WHERE place = 1
             """).Select(p => new PlannedExecution(p.Id, p.Pattern, p.At, p.Sql, p.Plan, p.Rows))];
     }

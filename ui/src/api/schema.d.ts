@@ -3122,6 +3122,8 @@ export interface components {
             notes: number;
             /** Format: int64 */
             standingPlans: number;
+            /** Format: int64 */
+            scripts: number;
         };
         BookListItem: {
             /** Format: int64 */

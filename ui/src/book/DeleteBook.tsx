@@ -20,6 +20,7 @@ export function DeleteBook({ id, name, subject }: { id: number; name: string; su
         [c.deployments, "deployment", "deployments"],
         [c.watches, "watch", "watches"],
         [c.notes, "note", "notes"],
+        [c.scripts, "run of a script", "runs of scripts"],
         [c.standingPlans, "standing plan", "standing plans"],
       ]
     : [];
