@@ -3,6 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import type { Pattern, RankBy } from "../api/daybook";
 import { moveAlong } from "../parts/keys";
+import { useOneStop } from "../parts/oneStop";
 import { columns, everythingElse, otherRanks, shareOf } from "./measures";
 import { SmallCourse } from "./SmallCourse";
 
@@ -26,6 +27,7 @@ const grid = "grid grid-cols-[1.2rem_minmax(9rem,1fr)_5.2rem_repeat(6,3.75rem)] 
 /** Patterns by what they cost, greatest first; only the rows in view are drawn. */
 export function PatternTable(p: Props) {
   const body = useRef<HTMLDivElement>(null);
+  useOneStop(body, "[role=row]", false);
   const rows = useVirtualizer({
     count: p.patterns.length,
     getScrollElement: () => body.current,
@@ -47,7 +49,10 @@ export function PatternTable(p: Props) {
     rows.scrollToIndex(to);
     requestAnimationFrame(() => document.getElementById(`pattern-${p.patterns[to]?.hash}`)?.focus());
   };
-  const at = () => p.patterns.findIndex((q) => `pattern-${q.hash}` === document.activeElement?.id);
+  const at = () => {
+    const row = document.activeElement?.closest("[role=row]")?.getAttribute("aria-rowindex");
+    return row ? Number(row) - 1 : -1;
+  };
   return (
     <div
       role="table"

@@ -4,9 +4,10 @@ const inRow = "a[href], button:not([disabled]), input:not([disabled])";
 
 /**
  * Makes a list one stop of the Tab key: Up, Down, Home and End go from row to row, Left and Right along what a row holds. Where the
- * focus was last, it comes back to; before that, to the row that is chosen, or to the first.
+ * focus was last, it comes back to; before that, to the row that is chosen, or to the first. A list that draws only the rows in view
+ * goes up and down by itself.
  */
-export function useOneStop(list: RefObject<HTMLElement | null>, row = "tr, li") {
+export function useOneStop(list: RefObject<HTMLElement | null>, row = "tr, li", upAndDown = true) {
   useEffect(() => {
     const box = list.current;
     if (!box) {
@@ -41,7 +42,7 @@ export function useOneStop(list: RefObject<HTMLElement | null>, row = "tr, li") 
         Home: 0,
         End: rows.length - 1,
       };
-      const to = rowOf[e.key];
+      const to = upAndDown ? rowOf[e.key] : undefined;
       const next =
         to !== undefined
           ? sameplace(rows[Math.min(rows.length - 1, Math.max(0, to))], along)
@@ -67,7 +68,7 @@ export function useOneStop(list: RefObject<HTMLElement | null>, row = "tr, li") 
       box.removeEventListener("keydown", onKey);
       box.removeEventListener("focusin", onFocus);
     };
-  }, [list, row]);
+  }, [list, row, upAndDown]);
 }
 
 /** What stands in a row where another one was left, or the last before it. */

@@ -71,7 +71,7 @@ export function PlanHistory({ book, hash, empty }: { book: number; hash: string;
               <strong>Plan {i + 1}</strong>
               {stands?.shape === shape ? (
                 <button type="button" className="link text-sm" onClick={() => standing.mutate(null)}>
-                  stands; forget it
+                  stands; let it go
                 </button>
               ) : (
                 <button
