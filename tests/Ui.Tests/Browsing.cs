@@ -1,4 +1,5 @@
 using OpenQA.Selenium;
+using OpenQA.Selenium.Interactions;
 using OpenQA.Selenium.Support.UI;
 using Shouldly;
 
@@ -53,10 +54,18 @@ internal static class Browsing
     {
         for (int i = 0; i < 120; i++)
         {
-            driver.PressKeys(Keys.Tab);
-            if (described(driver.SwitchTo().ActiveElement()))
+            // The key alone, to whatever has the focus: a page that draws itself anew may just have given it to something that is not drawn yet.
+            new Actions(driver).SendKeys(Keys.Tab).Perform();
+            try
             {
-                return;
+                if (described(driver.SwitchTo().ActiveElement()))
+                {
+                    return;
+                }
+            }
+            catch (StaleElementReferenceException)
+            {
+                // Drawn anew between the key and the look: the next key goes on from there.
             }
         }
 
