@@ -48,6 +48,7 @@ internal static class BatchCommand
             LedgerHome home = LedgerHome.FromEnvironment();
             home.SweepCopies();
             using var progress = new TerminalProgress();
+            progress.Show("copying, or waiting until nothing else is being measured");
             (BatchRun? run, string? problem) = await BatchRunner.RunAsync(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), script,
                 TimeSpan.FromSeconds(parsed.GetValue(StatementSeconds)), TimeSpan.FromSeconds(parsed.GetValue(MaxSeconds)),
                 options, stop, reached => progress.Show(BatchReport.Reached(reached)));

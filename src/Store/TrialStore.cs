@@ -95,10 +95,11 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         return ran;
     }
 
-    public void Start(long id)
+    /// <returns>False where it does not wait any more: somebody cancelled it a moment ago.</returns>
+    public bool Start(long id)
     {
         using SqliteConnection connection = ledger.Open();
-        connection.Execute("UPDATE trial SET state = 'running', started_at = @now WHERE id = @id", new { id, now = clock.Now() });
+        return connection.Execute("UPDATE trial SET state = 'running', started_at = @now WHERE id = @id AND state = 'waiting'", new { id, now = clock.Now() }) > 0;
     }
 
     /// <summary>Ends a trial in a state, with what was decided.</summary>
@@ -175,6 +176,13 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial ORDER BY id DESC LIMIT @most", new { most }).AsList();
+    }
+
+    /// <summary>Of each book the latest trial.</summary>
+    public IReadOnlyList<TrialRecord> LatestOfEach()
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE id IN (SELECT max(id) FROM trial GROUP BY book_id) ORDER BY id DESC").AsList();
     }
 
     private void Insert(SqliteConnection connection, SqliteTransaction transaction, long id, Settlement decided) => connection.Execute("""

@@ -21,7 +21,7 @@ internal static class Api
     /// <summary>Largest upload, in bytes.</summary>
     public const long UploadLimit = 8L << 30;
 
-    private const int MostListed = 300;
+    private const int MostListed = 100;
 
     public static void Map(WebApplication app)
     {
@@ -292,11 +292,11 @@ internal static class Api
             ? TypedResults.Text(TextTable.MarkdownOf(ResultOf(trial, book, account, trials), number, line.Brief.BeforeSql, line.Brief.AfterSql), "text/plain", Encoding.UTF8)
             : TypedResults.NotFound(ProblemReport.Because("request", "There is no such line."));
 
-    /// <summary>The latest trials of all books: what one may be held against.</summary>
-    private static List<TrialListItem> Latest(BookStore books, TrialStore trials)
+    /// <summary>The latest trials of all books: what one may be held against; or of each book the latest one.</summary>
+    private static List<TrialListItem> Latest(bool? each, BookStore books, TrialStore trials)
     {
         Dictionary<long, string> names = books.All().ToDictionary(b => b.Id, b => b.Name);
-        return [.. trials.Latest(MostListed).Where(t => names.ContainsKey(t.BookId)).Select(t => new TrialListItem(t.Id, t.BookId, names[t.BookId], t.Title, t.State, t.StartedAt ?? t.CreatedAt, t.Headline, TrialStore.StemsOf(t)))];
+        return [.. (each == true ? trials.LatestOfEach() : trials.Latest(MostListed)).Where(t => names.ContainsKey(t.BookId)).Select(t => new TrialListItem(t.Id, t.BookId, names[t.BookId], t.Title, t.State, t.StartedAt ?? t.CreatedAt, t.Headline, TrialStore.StemsOf(t)))];
     }
 
     private static Results<Ok<BesideView>, NotFound<ProblemReport>> Beside(long id, long other, BookStore books, TrialStore trials, TrialDesk desk)

@@ -57,7 +57,7 @@ public sealed record BesideView(string Sentence, BesideSide First, BesideSide Se
         }
 
         ResultLine r = ResultLine.Of(line);
-        return new(r.Number, r.Verdict, r.Basis, r.Time?.Ratio ?? (r.Work is { Before: > 0 } w && r.Basis == Basis.Work ? (double)w.After / w.Before : null), r.Time?.Low, r.Time?.High, r.Time?.BeforeMs, r.Time?.AfterMs, r.TolerancePercent);
+        return new(r.Number, r.Verdict, r.Basis, TextTable.ChangeOf(r), r.Time?.Low, r.Time?.High, r.Time?.BeforeMs, r.Time?.AfterMs, r.TolerancePercent);
     }
 
     private static List<BesideFact> FactsOf((TrialRecord Trial, BookRecord Book, TrialAccount Account, ResultDocument Result) a, (TrialRecord Trial, BookRecord Book, TrialAccount Account, ResultDocument Result) b)

@@ -50,13 +50,7 @@ public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scr
     {
         await Task.Yield();
         IReadOnlyList<ScriptRecord> interrupted = scripts.InterruptRunning("The server ended while this script ran; the copy is removed. Run it again.");
-        foreach (string subject in interrupted.Select(s => books.Find(s.BookId)?.Subject).OfType<string>().Distinct())
-        {
-            if (SubjectEngines.OfSubject(subject).Server?.SweepLeftOvers(passwords.ForConnecting(subject), home.Copies) is { } left)
-            {
-                log.LogWarning("{Message}", left);
-            }
-        }
+        LeftOvers.Sweep(interrupted.Select(s => books.Find(s.BookId)?.Subject), passwords, home, log);
 
         foreach (ScriptRecord waiting in scripts.Waiting())
         {

@@ -4,7 +4,6 @@ using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
-using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Web;
 
@@ -116,18 +115,8 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         }
     }
 
-    /// <summary>Copies on a server outlive the process that made them: those of interrupted trials are dropped there.</summary>
-    private void SweepServers(IReadOnlyList<TrialRecord> interrupted)
-    {
-        IEnumerable<string?> addresses = interrupted.SelectMany(t => new[] { books.Find(t.BookId)?.Subject, TrialStore.OptionsOf(t).Dump?.On });
-        foreach (string subject in addresses.OfType<string>().Distinct())
-        {
-            if (SubjectEngines.OfSubject(subject).Server?.SweepLeftOvers(passwords.ForConnecting(subject), home.Copies) is { } left)
-            {
-                log.LogWarning("{Message}", left);
-            }
-        }
-    }
+    private void SweepServers(IReadOnlyList<TrialRecord> interrupted) =>
+        LeftOvers.Sweep(interrupted.SelectMany(t => new[] { books.Find(t.BookId)?.Subject, TrialStore.OptionsOf(t).Dump?.On }), passwords, home, log);
 
     private async Task RunAsync(TrialRecord trial, BookRecord book, CancellationToken stopping)
     {
@@ -135,10 +124,14 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         _stops[trial.Id] = stop;
         TrialBrief brief = TrialBrief.Read(trial.Workload, trial.ChangeText, TrialStore.OptionsOf(trial)).Value;
         _running = new(trial.Id, TrialAccount.Open(brief));
-        trials.Start(trial.Id);
-        feed.Tell(trial.Id, new("trial", new { state = TrialState.Running }));
         try
         {
+            if (!trials.Start(trial.Id))
+            {
+                return;
+            }
+
+            feed.Tell(trial.Id, new("trial", new { state = TrialState.Running }));
             string subject = passwords.ForConnecting(book.Subject ?? throw new InvalidOperationException("A trial's book has a subject."));
             string? other = brief.Options.OtherAddress is { } second ? passwords.ForConnecting(second) : null;
             TrialAccount account = await new TrialRunner(home).RunAsync(

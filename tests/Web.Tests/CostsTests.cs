@@ -83,6 +83,7 @@ public sealed class CostsTests : RunningServer
         (await Client.GetAsync(new Uri($"/api/trials/{a}/beside/99", UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound);
         JsonElement[] listed = [.. (await Get("/api/trials")).EnumerateArray()];
         listed.Select(t => t.GetProperty("id").GetInt64()).ShouldBe([b, a]);
+        (await Get("/api/trials?each=true")).EnumerateArray().Select(t => t.GetProperty("id").GetInt64()).ShouldBe([b]);
         listed.ShouldAllBe(t => t.GetProperty("stems").GetArrayLength() == 1);
         string markdown = await Client.GetStringAsync(new Uri($"/api/trials/{a}/lines/1/line.md", UriKind.Relative));
         markdown.ShouldStartWith("**find** 1: improved");

@@ -151,7 +151,7 @@ public static class TextTable
     private static readonly Verdict[] Order = [Verdict.Regressed, Verdict.Failed, Verdict.Unsettled, Verdict.Improved, Verdict.Level];
 
     /// <summary>The measured ratio; of a line that work decided without any block, the ratio of work. Null where neither is known.</summary>
-    internal static double? ChangeOf(ResultLine l) => l.Time?.Ratio ?? (l is { Verdict: Verdict.Regressed or Verdict.Improved, Work: { Before: > 0, After: > 0 } w } ? (double)w.After / w.Before : null);
+    public static double? ChangeOf(ResultLine l) => l.Time?.Ratio ?? (l is { Verdict: Verdict.Regressed or Verdict.Improved, Work: { Before: > 0, After: > 0 } w } ? (double)w.After / w.Before : null);
 
     /// <summary>What the line says of itself, what it came to first, and what the engine does otherwise.</summary>
     internal static string ReasonOf(ResultLine l) => string.Join(" ", new[] { l.Sentence, l.Message }.Concat(l.Notices).Where(s => !string.IsNullOrEmpty(s)));

@@ -8,7 +8,7 @@ namespace SwiftLedger.Core.Trials;
 public sealed record Stem(int Line, double Ratio, double Share, Verdict? Verdict)
 {
     /// <summary>What a small picture holds at most.</summary>
-    public const int Most = 150;
+    public const int Most = 60;
 
     /// <summary>Of the lines that have a change: those that moved and those that weigh the most, in the order of their change.</summary>
     /// <param name="lines">With their decisions.</param>
@@ -21,11 +21,14 @@ public sealed record Stem(int Line, double Ratio, double Share, Verdict? Verdict
         [
             .. lines.Select(l => (Line: l, Ratio: ChangeOf(l)))
                 .Where(l => l.Ratio is > 0 and < double.PositiveInfinity)
-                .Select(l => new Stem(l.Line.Number, l.Ratio!.Value, shares.GetValueOrDefault(l.Line.Number), l.Line.Decision?.Verdict))
+                .Select(l => new Stem(l.Line.Number, Short(l.Ratio!.Value), Short(shares.GetValueOrDefault(l.Line.Number)), l.Line.Decision?.Verdict))
                 .OrderBy(s => s.Verdict is Trials.Verdict.Level).ThenByDescending(s => s.Share).Take(Most)
                 .OrderBy(s => s.Ratio).ThenBy(s => s.Line),
         ];
     }
+
+    /// <summary>Four digits are more than a picture shows, and lists of trials hold thousands of them.</summary>
+    private static double Short(double value) => value == 0 ? 0 : Math.Round(value, Math.Clamp(3 - (int)Math.Floor(Math.Log10(value)), 0, 15));
 
     private static double? ChangeOf(Line line) => line.Judgement.Comparison?.Ratio
         ?? (line.Decision is { Verdict: Trials.Verdict.Regressed or Trials.Verdict.Improved } ? line.Evidence.WorkRatio : null);

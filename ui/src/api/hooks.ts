@@ -39,6 +39,13 @@ export async function markdownOf(id: number, number: number): Promise<string> {
 export const useTrials = () =>
   useQuery({ queryKey: ["trials"], queryFn: async () => dataOf(await api.GET("/api/trials")) });
 
+/** Of each book the latest trial. */
+export const useLatestTrials = () =>
+  useQuery({
+    queryKey: ["trials", "latest"],
+    queryFn: async () => dataOf(await api.GET("/api/trials", { params: { query: { each: true } } })),
+  });
+
 /** Two trials side by side. */
 export const useBeside = (id: number, other: number | undefined) =>
   useQuery({

@@ -336,7 +336,9 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    each?: boolean;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;

@@ -169,7 +169,7 @@ function Reached({ page }: { page: Script }) {
     return (
       <p className="text-quiet">
         {page.state === "running" && !page.behind
-          ? "Making the copy."
+          ? "Making the copy, or waiting for a measurement that was started elsewhere on this machine."
           : "One thing is measured at a time, so that none disturbs another. This page goes on by itself."}
       </p>
     );

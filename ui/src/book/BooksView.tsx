@@ -1,6 +1,6 @@
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
-import { useBooks, useTrials } from "../api/hooks";
+import { useBooks, useLatestTrials } from "../api/hooks";
 import { moment } from "../format/figures";
 import { Frame } from "../parts/Frame";
 import { Rows } from "../parts/Rows";
@@ -9,7 +9,7 @@ import { SmallStrip } from "../trial/SmallStrip";
 /** What the program is for, what one can do, and what came of it last in each book. */
 export function BooksView() {
   const books = useBooks();
-  const trials = useTrials();
+  const trials = useLatestTrials();
   const all = books.data ?? [];
   return (
     <Frame title="Books" of={books} reading="Reading the ledger.">

@@ -1,12 +1,14 @@
 import { scaleLinear } from "@visx/scale";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import type { Deployment, Point } from "../api/daybook";
 import type { Watch } from "../api/watch";
 import { exactly, moment, three } from "../format/figures";
 import { roundTicks } from "../format/ticks";
 import { labelOf, tickStepFor, ticksBetween } from "../format/timeTicks";
 import { ReadAlong } from "../parts/ReadAlong";
+import { ReadMark } from "../parts/ReadMark";
 import { pointAt, useReadOut } from "../parts/readOut";
+import { useWidth } from "../parts/useWidth";
 import { keptOf } from "../watch/Watches";
 import type { Measure } from "./measures";
 
@@ -39,7 +41,7 @@ const wordWidth = 44;
 /** The course of one measure with the deployments standing on it. Dragging selects a span; the handles move by arrow keys. */
 export function Timeline(p: Props) {
   const frame = useRef<HTMLDivElement>(null);
-  const width = useWidth(frame);
+  const width = useWidth(frame, 1200);
   const [begun, setBegun] = useState<number | null>(null);
   const [drawn, setDrawn] = useState<Span | null>(null);
   const start = Date.parse(p.from);
@@ -159,25 +161,15 @@ export function Timeline(p: Props) {
             />
           ))}
           {point && (
-            <g>
-              <line
-                x1={x(point.at + step / 2)}
-                x2={x(point.at + step / 2)}
-                y1={top}
-                y2={height - bottom}
-                className="stroke-focus"
-              />
-              <text
-                x={x(point.at) > width / 2 ? x(point.at) - 6 : x(point.at + step) + 6}
-                y={top + 8}
-                textAnchor={x(point.at) > width / 2 ? "end" : "start"}
-                className="fill-ink stroke-paper text-xs font-semibold"
-                strokeWidth={4}
-                paintOrder="stroke"
-              >
-                {told}
-              </text>
-            </g>
+            <ReadMark
+              from={x(point.at)}
+              to={x(point.at + step)}
+              top={top}
+              bottom={height - bottom}
+              y={top + 8}
+              width={width}
+              told={told}
+            />
           )}
           {deployments.map((d) => (
             <line
@@ -289,20 +281,6 @@ function Handle(p: {
       }}
     />
   );
-}
-
-function useWidth(frame: React.RefObject<HTMLDivElement | null>): number {
-  const [width, setWidth] = useState(1200);
-  useEffect(() => {
-    const box = frame.current;
-    if (!box) {
-      return;
-    }
-    const observer = new ResizeObserver(() => setWidth(box.clientWidth));
-    observer.observe(box);
-    return () => observer.disconnect();
-  }, [frame]);
-  return width;
 }
 
 /** A step for each stretch; where nothing was captured it falls to the base line. */

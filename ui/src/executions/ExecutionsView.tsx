@@ -1,6 +1,6 @@
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { scaleLinear, scaleLog } from "@visx/scale";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Execution, useExecutions } from "../api/costs";
 import type { Narrowing } from "../api/daybook";
@@ -13,6 +13,7 @@ import { EmptyState } from "../parts/Notice";
 import { ReadAlong } from "../parts/ReadAlong";
 import { Rows } from "../parts/Rows";
 import { useReadOut } from "../parts/readOut";
+import { useWidth } from "../parts/useWidth";
 
 const route = getRouteApi("/books/$bookId/executions");
 
@@ -175,18 +176,9 @@ type ScatterProps = {
 
 function Scatter(p: ScatterProps) {
   const frame = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(1200);
+  const width = useWidth(frame, 1200, 260);
   const [drag, setDrag] = useState<{ x: number; y: number; toX: number; toY: number } | null>(null);
   const read = useReadOut(p.executions.length);
-  useEffect(() => {
-    const box = frame.current;
-    if (!box || typeof ResizeObserver === "undefined") {
-      return;
-    }
-    const seen = new ResizeObserver(() => setWidth(Math.max(260, box.clientWidth)));
-    seen.observe(box);
-    return () => seen.disconnect();
-  }, []);
   const times = p.executions.map((e) => e.ms).filter((m) => m > 0);
   const low = Math.min(...times) / 1.3;
   const high = Math.max(...times) * 1.3;

@@ -4,6 +4,7 @@ import type { Schemas } from "../api/client";
 import { useStatement } from "../api/daybook";
 import { exactly, moment, three } from "../format/figures";
 import { logTicks } from "../format/ticks";
+import { DeploymentMarks } from "../parts/DeploymentMarks";
 import { ReadAlong } from "../parts/ReadAlong";
 import { useReadOut } from "../parts/readOut";
 
@@ -169,26 +170,7 @@ export function PlanCourse({ book, hash, seen }: { book: number; hash: string; s
                   </text>
                 </g>
               ))}
-              {deployments.map((d) => (
-                <g key={d.id}>
-                  <line
-                    x1={time(Date.parse(d.at))}
-                    x2={time(Date.parse(d.at))}
-                    y1={top - 4}
-                    y2={height - bottom}
-                    className="stroke-strong"
-                    strokeDasharray={d.noticed ? "3 3" : undefined}
-                  />
-                  <text
-                    x={time(Date.parse(d.at))}
-                    y={top - 7}
-                    textAnchor="middle"
-                    className="fill-ink text-xs"
-                  >
-                    {d.version || "?"}
-                  </text>
-                </g>
-              ))}
+              <DeploymentMarks deployments={deployments} x={time} top={top} bottom={height - bottom} />
               {captured.map((m) => (
                 <line
                   key={m.at}

@@ -2,7 +2,9 @@ import { scaleLinear, scaleLog } from "@visx/scale";
 import type { Deployment, Point, Sample } from "../api/daybook";
 import { exactly, moment, three } from "../format/figures";
 import { logTicks } from "../format/ticks";
+import { DeploymentMarks } from "../parts/DeploymentMarks";
 import { ReadAlong } from "../parts/ReadAlong";
+import { ReadMark } from "../parts/ReadMark";
 import { pointAt, useReadOut } from "../parts/readOut";
 
 type Props = {
@@ -79,43 +81,22 @@ export function SampleCourse(p: Props) {
             <line x1={x(c.at)} x2={x(c.at + step)} y1={y(c.low)} y2={y(c.low)} className="stroke-ink" />
           </g>
         ))}
-        {p.deployments
-          .filter((d) => Date.parse(d.at) >= first && Date.parse(d.at) <= last)
-          .map((d) => (
-            <g key={d.id}>
-              <line
-                x1={x(Date.parse(d.at))}
-                x2={x(Date.parse(d.at))}
-                y1={top - 4}
-                y2={height - bottom}
-                className="stroke-strong"
-                strokeDasharray={d.noticed ? "3 3" : undefined}
-              />
-              <text x={x(Date.parse(d.at))} y={top - 7} textAnchor="middle" className="fill-ink text-xs">
-                {d.version || "?"}
-              </text>
-            </g>
-          ))}
+        <DeploymentMarks
+          deployments={p.deployments.filter((d) => Date.parse(d.at) >= first && Date.parse(d.at) <= last)}
+          x={x}
+          top={top}
+          bottom={height - bottom}
+        />
         {point && (
-          <g>
-            <line
-              x1={x(point.at + step / 2)}
-              x2={x(point.at + step / 2)}
-              y1={top}
-              y2={height - bottom}
-              className="stroke-focus"
-            />
-            <text
-              x={x(point.at) > width / 2 ? x(point.at) - 5 : x(point.at + step) + 5}
-              y={height - bottom - 6}
-              textAnchor={x(point.at) > width / 2 ? "end" : "start"}
-              className="fill-ink stroke-paper text-xs font-semibold"
-              strokeWidth={4}
-              paintOrder="stroke"
-            >
-              {told}
-            </text>
-          </g>
+          <ReadMark
+            from={x(point.at)}
+            to={x(point.at + step)}
+            top={top}
+            bottom={height - bottom}
+            y={height - bottom - 6}
+            width={width}
+            told={told}
+          />
         )}
         {timed.map((s) => (
           // biome-ignore lint/a11y/noStaticElementInteractions: the table of executions does the same by keyboard.

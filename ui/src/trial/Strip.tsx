@@ -1,8 +1,9 @@
 import { scaleLinear, scaleLog } from "@visx/scale";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { TrialPageView } from "../api/client";
 import { count, percent, shortRatio } from "../format/figures";
 import { beamOf, inkOf } from "../parts/Mark";
+import { useWidth } from "../parts/useWidth";
 import { reachOf, type Span, type Stem, stemsOf, ticksOf } from "./stems";
 
 const height = 92;
@@ -32,18 +33,9 @@ type Props = {
 export function Strip({ page, selected, choose, span, narrow }: Props) {
   const stems = useMemo(() => stemsOf(page), [page]);
   const frame = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(640);
+  const width = useWidth(frame, 640, 240);
   const [at, setAt] = useState<number | null>(null);
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  useEffect(() => {
-    const box = frame.current;
-    if (!box || typeof ResizeObserver === "undefined") {
-      return;
-    }
-    const seen = new ResizeObserver(() => setWidth(Math.max(240, box.clientWidth)));
-    seen.observe(box);
-    return () => seen.disconnect();
-  }, []);
   if (stems.length === 0) {
     return null;
   }
