@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects;
 
@@ -9,6 +10,7 @@ namespace SwiftLedger.Bench;
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "kind")]
 [JsonDerivedType(typeof(TrialOrder), "trial")]
 [JsonDerivedType(typeof(BatchOrder), "batch")]
+[JsonDerivedType(typeof(RehearsalOrder), "rehearsal")]
 public abstract record BenchOrder;
 
 /// <summary>One session of a trial: a workload before and after a change.</summary>
@@ -21,6 +23,12 @@ public sealed record TrialOrder(string Workload, string Change, IReadOnlyList<in
 /// <param name="StatementSeconds">Limit of one statement.</param>
 /// <param name="Seconds">Limit of the script.</param>
 public sealed record BatchOrder(string Script, double StatementSeconds, double Seconds) : BenchOrder;
+
+/// <summary>A load on both sides of a change, or on one.</summary>
+/// <param name="Load">A load file.</param>
+/// <param name="Change">A change file; empty for none.</param>
+/// <param name="Options">How it runs.</param>
+public sealed record RehearsalOrder(string Load, string Change, RehearsalOptions Options) : BenchOrder;
 
 /// <summary>
 /// What the measuring process is asked to do: one JSON object on its standard input, whatever the kind. Fields that it does not know it leaves alone;

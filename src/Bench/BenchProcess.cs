@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Runtime.CompilerServices;
 using System.Text.Json;
+using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Bench;
@@ -40,7 +41,7 @@ public static class BenchProcess
             {
                 if (line.Length > 0 && JsonSerializer.Deserialize<BenchEvent>(line, BenchJob.Json) is { } happened)
                 {
-                    ended = happened is JobDone or JobRefused or ScriptRan;
+                    ended = happened is JobDone or JobRefused or ScriptRan or RehearsalDone;
                     yield return happened;
                 }
             }

@@ -1,3 +1,4 @@
+using SwiftLedger.Bench.Rehearsals;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -13,6 +14,7 @@ internal static class JobKinds
         { Protocol: not BenchJob.Version } => Refuse(tell, $"This measuring process speaks version {BenchJob.Version} of the protocol of jobs, and was sent version {job.Protocol}: both sides must be of one Swift Ledger."),
         { Order: TrialOrder trial } => new TrialSession(job, trial, tell, stop).RunAsync(),
         { Order: BatchOrder batch } => new BatchSession(job, batch, tell).RunAsync(),
+        { Order: RehearsalOrder rehearsal } => new RehearsalSession(job, rehearsal, tell, stop).RunAsync(),
         _ => Refuse(tell, "This measuring process does not know this kind of job."),
     };
 

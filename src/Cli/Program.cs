@@ -24,6 +24,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildDemo(),
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
+    RehearseCommand.Build(),
     BatchCommand.Build(),
     LookCommand.Build(),
     WatchCommand.Build(),

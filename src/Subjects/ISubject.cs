@@ -103,6 +103,13 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <exception cref="EngineException">The engine lets no more in, or this side may only be read.</exception>
     ISubjectSession OpenSession(SessionWrites writes);
 
+    /// <summary>Makes this side ready for a load, whose writes are committed.</summary>
+    /// <param name="texts">The statements of the load, in order.</param>
+    /// <param name="limit">Of one execution.</param>
+    /// <param name="journal">A journal mode that the side is brought into; null for the subject's own.</param>
+    /// <exception cref="EngineException">Nothing is committed to a side that is no copy, or there is no such mode.</exception>
+    ILoadSide OpenLoad(IReadOnlyList<LoadText> texts, TimeSpan limit, string? journal);
+
     /// <summary>Whether a write that is rolled back leaves dead row versions that later reads of the same rows have to pass over.</summary>
     bool RollbackLeavesTraces => false;
 

@@ -72,6 +72,24 @@ internal static class Browsing
         throw new ShouldAssertException("Not reached by keyboard.");
     }
 
+    /// <summary>Tabs to what is described and presses Enter, until its effect is seen: a page that draws itself anew may take the focus away between the two.</summary>
+    public static void EnterOn(this IWebDriver driver, Func<IWebElement, bool> described, By effect) => Until(driver, d =>
+    {
+        d.TabTo(described);
+        d.PressKeys(Keys.Enter);
+        try
+        {
+            return Until(d, e => e.FindElements(effect).FirstOrDefault(x => x.Displayed), TimeSpan.FromSeconds(5));
+        }
+        catch (WebDriverTimeoutException)
+        {
+            return null;
+        }
+    });
+
+    /// <summary>Ends a trial that still runs; one that has settled meanwhile needs nothing.</summary>
+    public static void CancelTrial(this IWebDriver driver) => driver.Click(By.XPath("//*[self::button or self::a][normalize-space()='Cancel' or normalize-space()='Run again']"));
+
     /// <summary>What axe-core finds wrong with the page as it stands.</summary>
     public static IReadOnlyList<string> Axe(this IWebDriver driver)
     {

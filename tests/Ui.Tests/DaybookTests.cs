@@ -37,7 +37,7 @@ public sealed class DaybookTests(LedgerFixture ledger)
 
         // Great effects settle first; that is enough here.
         browser.See(By.XPath("//tr[td[1][contains(., 'regressed')]]/td[2]//button[contains(., 'latest_reports')]"));
-        browser.Press("Cancel");
+        browser.CancelTrial();
     }
 
     [Fact]

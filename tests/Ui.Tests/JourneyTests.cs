@@ -40,7 +40,7 @@ public sealed class JourneyTests(LedgerFixture ledger)
         browser.See("Bill: what a day of this workload costs");
         browser.Axe().ShouldBeEmpty();
         browser.Press("Run again");
-        browser.Press("Cancel");
+        browser.CancelTrial();
         browser.See("Cancelled.");
     }
 
@@ -94,7 +94,7 @@ public sealed class JourneyTests(LedgerFixture ledger)
 
         using IWebDriver again = ledger.Open(new Uri(address).PathAndQuery);
         again.See(By.XPath("//tbody//button[contains(., 'heavy')]"));
-        again.Press("Cancel");
+        again.CancelTrial();
         again.See("Cancelled.");
         again.See("depot.db");
     }

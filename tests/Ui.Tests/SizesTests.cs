@@ -61,9 +61,7 @@ public sealed class SizesTests(LedgerFixture ledger)
         browser.PressKeys(Keys.Enter);
         browser.See(By.XPath("//h2[contains(., 'case ')]"));
         browser.See(By.XPath("//p[contains(., 'is now searched through') or contains(., 'is now read')]"));
-        browser.TabTo(e => e.Text.Contains("line as Markdown", StringComparison.Ordinal));
-        browser.PressKeys(Keys.Enter);
-        browser.See(By.XPath("//span[@role='status'][contains(., 'copied')]"));
+        browser.EnterOn(e => e.Text.Contains("line as Markdown", StringComparison.Ordinal), By.XPath("//span[@role='status'][contains(., 'copied')]"));
         browser.PressKeys(Keys.Escape);
         browser.TabTo(e => e.Text == "Cancel" || e.Text == "Run again");
         browser.PressKeys(Keys.Enter);

@@ -6,7 +6,7 @@ namespace SwiftLedger.Core.Measuring;
 /// </summary>
 public sealed record LookSchedule
 {
-    /// <summary>Two-sided error probability of all looks together.</summary>
+    /// <summary>Two-sided error probability of all looks of a line together.</summary>
     public const double TotalAlpha = 0.001;
 
     public static readonly LookSchedule Full = new() { Blocks = [14, 20, 28, 40, 60, 90, 135, 200] };
@@ -17,8 +17,11 @@ public sealed record LookSchedule
     /// <summary>Blocks at each look, ascending.</summary>
     public required IReadOnlyList<int> Blocks { get; init; }
 
+    /// <summary>Two-sided error probability of all its looks together.</summary>
+    public double Alpha { get; init; } = TotalAlpha;
+
     /// <summary>Two-sided error probability of one look.</summary>
-    public double AlphaOfLook => TotalAlpha / Blocks.Count;
+    public double AlphaOfLook => Alpha / Blocks.Count;
 
     public int Last => Blocks[^1];
 }

@@ -56,7 +56,7 @@ public static class JUnitReport
     }
 
     /// <summary>Names are data: what XML cannot hold becomes a question mark.</summary>
-    private static string Clean(string text) => string.Concat(text.Select(c => XmlConvert.IsXmlChar(c) || char.IsSurrogate(c) ? c : '?'));
+    internal static string Clean(string text) => string.Concat(text.Select(c => XmlConvert.IsXmlChar(c) || char.IsSurrogate(c) ? c : '?'));
 
     private static string Count(ResultDocument result, Func<ResultLine, bool> which) =>
         result.Lines.Count(which).ToString(CultureInfo.InvariantCulture);

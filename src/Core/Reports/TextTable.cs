@@ -210,7 +210,7 @@ public static class TextTable
 
     /// <summary>Text that Markdown shows as it stands: no table border, markup, link or picture, nor an address that becomes a link by itself.</summary>
     /// <remarks>CommonMark 0.31, 2.4 "Backslash escapes"; GitHub Flavored Markdown, 6.9 "Autolinks (extension)", which looks for the colon and for "www.".</remarks>
-    private static string EscapeMarkdown(string cell)
+    internal static string EscapeMarkdown(string cell)
     {
         var escaped = new StringBuilder(cell.Length + 16);
         foreach (char c in cell)

@@ -2,6 +2,7 @@ using System.Text.Json.Serialization;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -25,6 +26,11 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(JobDone), "done")]
 [JsonDerivedType(typeof(ScriptReached), "scriptAt")]
 [JsonDerivedType(typeof(ScriptRan), "script")]
+[JsonDerivedType(typeof(StintEnded), "stint")]
+[JsonDerivedType(typeof(LoadReached), "loadAt")]
+[JsonDerivedType(typeof(CapacityTried), "capacity")]
+[JsonDerivedType(typeof(CopiesRenewed), "renewed")]
+[JsonDerivedType(typeof(RehearsalDone), "rehearsal")]
 public abstract record BenchEvent;
 
 /// <summary>What a trial is at.</summary>

@@ -8,7 +8,13 @@ public static class ChangeFile
     private const InputPart Part = InputPart.Change;
 
     /// <summary>Reads a file and holds it against the workload that it will be tested with.</summary>
-    public static Parsed<Change> Parse(string text, Workload workload, SqlDialect dialect)
+    public static Parsed<Change> Parse(string text, Workload workload, SqlDialect dialect) => Parse(text, workload, dialect, complete: true);
+
+    /// <param name="text">The file.</param>
+    /// <param name="workload">What it is held against.</param>
+    /// <param name="dialect">Of its statements.</param>
+    /// <param name="complete">Whether the workload's cases have to give a rewrite all of its values; else others may.</param>
+    internal static Parsed<Change> Parse(string text, Workload workload, SqlDialect dialect, bool complete)
     {
         var problems = new List<InputProblem>();
         var steps = new List<ChangeStep>();
@@ -38,7 +44,7 @@ public static class ChangeFile
                     .Select(d => BindLine.Read(text, d, Part, problems)).ToList();
                 var rewrite = new Rewrite(item.Number, directive.Value, sql, item.Body, place, shape.Parameters, shape.OrdersRows,
                     binds.Select(b => b.Bindings).ToList());
-                CheckRewrite(text, rewrite, directive, rewrites, workload, problems);
+                CheckRewrite(text, rewrite, directive, rewrites, workload, complete, problems);
                 rewrites.Add(rewrite);
                 continue;
             }
@@ -67,7 +73,7 @@ public static class ChangeFile
     }
 
     private static void CheckRewrite(
-        string text, Rewrite rewrite, Directive directive, List<Rewrite> earlier, Workload workload, List<InputProblem> problems)
+        string text, Rewrite rewrite, Directive directive, List<Rewrite> earlier, Workload workload, bool complete, List<InputProblem> problems)
     {
         WorkloadStatement? original = workload.Statements.FirstOrDefault(s => s.Name == rewrite.Statement);
         if (original is null)
@@ -89,7 +95,7 @@ public static class ChangeFile
             return;
         }
 
-        for (int i = 0; i < original.Cases.Count; i++)
+        for (int i = 0; complete && i < original.Cases.Count; i++)
         {
             IReadOnlyList<Binding> bindings = rewrite.BindingsFor(original, i);
             List<string> missing = rewrite.Parameters.Where(p => bindings.All(b => b.Key != p)).ToList();

@@ -13,13 +13,17 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
     private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite"];
 
     /// <summary>The directives among the comments of a piece of a file.</summary>
-    public static List<Directive> ReadFrom(string file, TextSpan piece, SqlDialect dialect)
+    /// <param name="file">The whole text.</param>
+    /// <param name="piece">Where to look.</param>
+    /// <param name="dialect">Of the file.</param>
+    /// <param name="keys">Which are known; null for those of workloads and changes.</param>
+    public static List<Directive> ReadFrom(string file, TextSpan piece, SqlDialect dialect, IReadOnlyList<string>? keys = null)
     {
         var found = new List<Directive>();
         foreach (Token token in SqlLexer.Tokenize(file.AsSpan(piece.Start, piece.Length), dialect))
         {
             if (token.Kind == TokenKind.LineComment
-                && Read(file, new(piece.Start + token.Start, token.Length)) is { } directive)
+                && Read(file, new(piece.Start + token.Start, token.Length), keys ?? Keys) is { } directive)
             {
                 found.Add(directive);
             }
@@ -28,7 +32,7 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
         return found;
     }
 
-    private static Directive? Read(string file, TextSpan comment)
+    private static Directive? Read(string file, TextSpan comment, IReadOnlyList<string> keys)
     {
         string text = comment.Of(file);
         int colon = text.IndexOf(':', StringComparison.Ordinal);
@@ -38,7 +42,7 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
         }
 
         string head = text[2..colon].Trim();
-        string? key = Keys.FirstOrDefault(k => head.StartsWith(k, StringComparison.OrdinalIgnoreCase)
+        string? key = keys.FirstOrDefault(k => head.StartsWith(k, StringComparison.OrdinalIgnoreCase)
             && (head.Length == k.Length || char.IsWhiteSpace(head[k.Length])));
         if (key is null || (head.Length > key.Length && key != "bind"))
         {

@@ -19,7 +19,12 @@ public static class WorkloadFile
     /// <summary>Reads a file as far as it can be understood; the problems say what could not.</summary>
     /// <param name="text">The file, with or without a byte order mark, any line ends.</param>
     /// <param name="dialect">Of the statements.</param>
-    public static Parsed<Workload> Parse(string text, SqlDialect dialect)
+    public static Parsed<Workload> Parse(string text, SqlDialect dialect) => Parse(text, dialect, complete: true);
+
+    /// <param name="text">The file.</param>
+    /// <param name="dialect">Of the statements.</param>
+    /// <param name="complete">Whether bind lines have to give every parameter a value; else others may.</param>
+    internal static Parsed<Workload> Parse(string text, SqlDialect dialect, bool complete)
     {
         var problems = new List<InputProblem>();
         var statements = new List<WorkloadStatement>();
@@ -28,7 +33,7 @@ public static class WorkloadFile
 
         foreach (ScriptStatement item in script.Statements)
         {
-            statements.Add(ReadStatement(text, item, dialect, names, problems));
+            statements.Add(ReadStatement(text, item, dialect, names, complete, problems));
         }
 
         foreach (Directive stray in Directive.ReadFrom(text, script.Rest, dialect))
@@ -46,7 +51,7 @@ public static class WorkloadFile
     }
 
     private static WorkloadStatement ReadStatement(
-        string text, ScriptStatement item, SqlDialect dialect, Dictionary<string, TextPlace> names, List<InputProblem> problems)
+        string text, ScriptStatement item, SqlDialect dialect, Dictionary<string, TextPlace> names, bool complete, List<InputProblem> problems)
     {
         string sql = item.Body.Of(text);
         StatementShape shape = StatementShape.Of(sql, dialect);
@@ -63,7 +68,7 @@ public static class WorkloadFile
             problems.Add(InputProblem.At(Part, text, rewrite.Span, "A rewrite belongs into the change, not into the workload."));
         }
 
-        CheckParameters(text, item, name, shape.Parameters, binds, problems);
+        CheckParameters(text, item, name, shape.Parameters, binds, complete, problems);
         return new(item.Number, name, sql, item.Body, pattern, calls, tolerance, shape.Parameters, shape.OrdersRows,
             CasesOf(text, binds, problems));
     }
@@ -173,10 +178,10 @@ public static class WorkloadFile
     }
 
     private static void CheckParameters(
-        string text, ScriptStatement item, string name, IReadOnlyList<string> parameters, List<BindLine> binds,
+        string text, ScriptStatement item, string name, IReadOnlyList<string> parameters, List<BindLine> binds, bool complete,
         List<InputProblem> problems)
     {
-        if (parameters.Count > 0 && binds.Count == 0)
+        if (complete && parameters.Count > 0 && binds.Count == 0)
         {
             problems.Add(InputProblem.At(Part, text, item.Body,
                 $"Statement {item.Number} ('{name}') has {Listed(parameters)}, but no bind line gives a value. Add '-- bind: {parameters[0]}=...' above it.", item.Number));
@@ -186,12 +191,12 @@ public static class WorkloadFile
         {
             List<string> missing = parameters.Where(p => bind.Bindings.All(b => b.Key != p)).ToList();
             List<string> extra = bind.Bindings.Select(b => b.Key).Where(k => !parameters.Contains(k)).ToList();
-            if (missing.Count > 0)
+            if (complete && missing.Count > 0)
             {
                 problems.Add(InputProblem.At(Part, text, bind.Span, $"This bind line gives no value for {Listed(missing)} of '{name}'."));
             }
 
-            if (extra.Count > 0)
+            if (complete && extra.Count > 0)
             {
                 problems.Add(InputProblem.At(Part, text, bind.Span, $"'{name}' has no {Listed(extra)}."));
             }

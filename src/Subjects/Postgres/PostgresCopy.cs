@@ -214,6 +214,22 @@ internal sealed class PostgresCopy : ISubjectCopy
         return new OwnSession(Connect(), writes, _readOnly);
     }
 
+    public ILoadSide OpenLoad(IReadOnlyList<LoadText> texts, TimeSpan limit, string? journal)
+    {
+        if (_sides is not (SubjectSides.Copies or SubjectSides.Dumped))
+        {
+            throw new EngineException("Nothing is committed to a database that was there already: a rehearsal wants copies of it");
+        }
+
+        if (journal is not null)
+        {
+            throw new EngineException("A server has one log for all of its databases: there is no journal mode to choose");
+        }
+
+        // Rights and names as of every session of the side, so that looking shows its own role's sessions.
+        return new PostgresLoadSide(Connect, PostgresConnection.Open(_address), texts, limit);
+    }
+
     /// <summary>A session of its own on this side.</summary>
     private sealed class OwnSession(PostgresConnection connection, SessionWrites writes, bool readOnly) : ISubjectSession
     {

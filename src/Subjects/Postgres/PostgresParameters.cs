@@ -19,7 +19,8 @@ public sealed record PostgresParameters(string Sql, IReadOnlyList<string?> Value
     /// </summary>
     public string? Probe { get; private init; }
 
-    private List<string> Keys { get; init; } = [];
+    /// <summary>Names of the parameters, in the order of their numbers.</summary>
+    internal List<string> Keys { get; private init; } = [];
 
     public static PostgresParameters Of(CaseRun run) => Of(run, []);
 
@@ -124,7 +125,8 @@ public sealed record PostgresParameters(string Sql, IReadOnlyList<string?> Value
     /// <summary>The values as literals, for EXECUTE.</summary>
     public string Literals => string.Join(", ", Values.Select(v => v is null ? "NULL" : PostgresConnection.Literal(v)));
 
-    private static string? TextOf(SqlValue? value) => value?.Kind switch
+    /// <summary>A value as text; null for NULL.</summary>
+    internal static string? TextOf(SqlValue? value) => value?.Kind switch
     {
         null or SqlValueKind.Null => null,
         SqlValueKind.Boolean => value.Integer == 1 ? "true" : "false",

@@ -35,6 +35,29 @@ internal static unsafe class Native
     /// <summary>Byte offset of the token that the latest error is about, or -1.</summary>
     public static int ErrorOffset(sqlite3 db) => ErrorOffsetCall(db.DangerousGetHandle());
 
+    /// <summary>The engine's hooks around locks and commits (SQLite manual, sqlite3_busy_handler, sqlite3_commit_hook, sqlite3_wal_hook).</summary>
+    public static class Hooks
+    {
+        private static readonly delegate* unmanaged[Cdecl]<nint, delegate* unmanaged[Cdecl]<nint, int, int>, nint, int> BusyCall =
+            (delegate* unmanaged[Cdecl]<nint, delegate* unmanaged[Cdecl]<nint, int, int>, nint, int>)SqliteLibrary.Export("sqlite3_busy_handler");
+
+        private static readonly delegate* unmanaged[Cdecl]<nint, delegate* unmanaged[Cdecl]<nint, int>, nint, nint> CommitCall =
+            (delegate* unmanaged[Cdecl]<nint, delegate* unmanaged[Cdecl]<nint, int>, nint, nint>)SqliteLibrary.Export("sqlite3_commit_hook");
+
+        private static readonly delegate* unmanaged[Cdecl]<nint, delegate* unmanaged[Cdecl]<nint, nint, byte*, int, int>, nint, nint> WalCall =
+            (delegate* unmanaged[Cdecl]<nint, delegate* unmanaged[Cdecl]<nint, nint, byte*, int, int>, nint, nint>)SqliteLibrary.Export("sqlite3_wal_hook");
+
+        private static readonly delegate* unmanaged[Cdecl]<nint, byte*, int> CheckpointCall = (delegate* unmanaged[Cdecl]<nint, byte*, int>)SqliteLibrary.Export("sqlite3_wal_checkpoint");
+
+        public static void Busy(sqlite3 db, delegate* unmanaged[Cdecl]<nint, int, int> handler, nint context) => _ = BusyCall(db.DangerousGetHandle(), handler, context);
+
+        public static void Commit(sqlite3 db, delegate* unmanaged[Cdecl]<nint, int> hook, nint context) => _ = CommitCall(db.DangerousGetHandle(), hook, context);
+
+        public static void Wal(sqlite3 db, delegate* unmanaged[Cdecl]<nint, nint, byte*, int, int> hook, nint context) => _ = WalCall(db.DangerousGetHandle(), hook, context);
+
+        public static int Checkpoint(nint db, byte* name) => CheckpointCall(db, name);
+    }
+
     /// <summary>Numbers that a counting library holds of each element of a plan (SQLite manual, sqlite3_stmt_scanstatus_v2).</summary>
     public static class ScanStatus
     {

@@ -172,7 +172,8 @@ internal sealed class SqliteConnection : IDisposable
         return Encoding.UTF8.GetCharCount(bytes, 0, Math.Min(byteOffset, bytes.Length));
     }
 
-    private static void Bind(sqlite3_stmt statement, int index, SqlValue value) => _ = value.Kind switch
+    /// <summary>Binds one parameter, by its number from 1.</summary>
+    public static void Bind(sqlite3_stmt statement, int index, SqlValue value) => _ = value.Kind switch
     {
         SqlValueKind.Null => raw.sqlite3_bind_null(statement, index),
         SqlValueKind.Integer or SqlValueKind.Boolean => raw.sqlite3_bind_int64(statement, index, value.Integer),

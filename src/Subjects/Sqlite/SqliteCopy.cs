@@ -107,6 +107,16 @@ internal sealed class SqliteCopy : ISubjectCopy
     public ISubjectSession OpenSession(SessionWrites writes) =>
         new SqliteSession(Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: writes == SessionWrites.Committed, longestWait: SqliteSession.LongestWait), writes);
 
+    public ILoadSide OpenLoad(IReadOnlyList<LoadText> texts, TimeSpan limit, string? journal)
+    {
+        if (journal is not null && _shared.Ask($"PRAGMA journal_mode = {journal}") is var mode && !mode.Equals(journal, StringComparison.OrdinalIgnoreCase))
+        {
+            throw new EngineException($"The engine has no journal mode {journal}: it stays with {mode}");
+        }
+
+        return new SqliteLoadSide(_path, () => Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: true), texts, limit);
+    }
+
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 
     public void ReleaseMemory() => _shared.Ask("PRAGMA shrink_memory");

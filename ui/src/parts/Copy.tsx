@@ -1,11 +1,11 @@
 import { useEffect, useState } from "react";
 
-/** Puts a text into the clipboard, and says so for a moment. */
+/** Puts a text into the clipboard, and says so until one turns to something else. */
 export function Copy({ what, text }: { what: string; text: string | (() => string | Promise<string>) }) {
   const [told, tell] = useState<"" | "copied" | "not copied">("");
   useEffect(() => {
     if (told !== "") {
-      const timer = setTimeout(() => tell(""), 2000);
+      const timer = setTimeout(() => tell(""), 20_000);
       return () => clearTimeout(timer);
     }
   }, [told]);
@@ -18,7 +18,7 @@ export function Copy({ what, text }: { what: string; text: string | (() => strin
     }
   };
   return (
-    <button type="button" className="link whitespace-nowrap font-normal" onClick={copy}>
+    <button type="button" className="link whitespace-nowrap font-normal" onClick={copy} onBlur={() => tell("")}>
       <span className="sr-only">Copy </span>
       {what}
       <span role="status" className="text-quiet">

@@ -1,0 +1,109 @@
+using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Rehearsals;
+
+/// <summary>What a stint does at the moment, told about once a second.</summary>
+/// <param name="Pair">From 0.</param>
+/// <param name="Side">Which side's turn it is.</param>
+/// <param name="Seconds">How far the stint is.</param>
+/// <param name="Executions">So far in it.</param>
+/// <param name="Failed">Likewise.</param>
+public sealed record LoadNow(int Pair, Side Side, double Seconds, long Executions, long Failed);
+
+/// <summary>A stint has ended.</summary>
+public sealed record StintEnded(Stint Stint) : BenchEvent;
+
+/// <summary>Where a stint is.</summary>
+public sealed record LoadReached(LoadNow Now) : BenchEvent;
+
+/// <summary>Loads that were tried so far for capacity, or throughput over sessions.</summary>
+public sealed record CapacityTried(CapacityAccount Capacity) : BenchEvent;
+
+/// <summary>The copies were made afresh, because the data had grown too far.</summary>
+/// <param name="BeforePair">The first pair on the new ones.</param>
+public sealed record CopiesRenewed(int BeforePair) : BenchEvent;
+
+/// <summary>The last word of a rehearsal's job: all stints are over and the copies are gone.</summary>
+/// <param name="Durability">What a commit waited for, by the engine's own settings.</param>
+/// <param name="Problem">Why it ended before its time; null where it did not.</param>
+public sealed record RehearsalDone(string Durability, string? Problem) : BenchEvent;
+
+/// <summary>What is known of a rehearsal: the fold of its events.</summary>
+/// <param name="Brief">What it does.</param>
+/// <param name="Stints">That have ended, in order.</param>
+public sealed record RehearsalAccount(RehearsalBrief Brief, IReadOnlyList<Stint> Stints)
+{
+    public StageReached? Stage { get; init; }
+
+    public TrialEnvironment? Environment { get; init; }
+
+    public IReadOnlyList<StepApplied> Steps { get; init; } = [];
+
+    public LoadNow? Now { get; init; }
+
+    public CapacityAccount? Capacity { get; init; }
+
+    public JobRefused? Refusal { get; init; }
+
+    public RehearsalDone? Done { get; init; }
+
+    /// <summary>The first pairs on copies that were made afresh.</summary>
+    public IReadOnlyList<int> Renewed { get; init; } = [];
+
+    public RehearsalAccount With(BenchEvent happened) => happened switch
+    {
+        StageReached stage => this with { Stage = stage },
+        EnvironmentRead read => this with { Environment = read.Environment },
+        StepApplied step => this with { Steps = [.. Steps, step] },
+        LoadReached reached => this with { Now = reached.Now },
+        StintEnded ended => this with { Stints = [.. Stints, ended.Stint], Now = null },
+        CapacityTried tried => this with { Capacity = tried.Capacity },
+        CopiesRenewed renewed => this with { Renewed = [.. Renewed, renewed.BeforePair] },
+        JobRefused refused => this with { Refusal = refused },
+        RehearsalDone done => this with { Done = done, Now = null },
+        _ => this,
+    };
+
+    /// <summary>What the pairs say of each measure.</summary>
+    public IReadOnlyList<MeasureJudgement> Judged => Brief.Rule.Judge(Stints);
+
+    /// <summary>What it ran into.</summary>
+    public IReadOnlyList<LoadFinding> Findings => LoadFinding.In(Stints, Brief.Load);
+
+    /// <summary>What one side did over all of its stints, for each statement after all tasks together; empty where it did not run.</summary>
+    public IReadOnlyList<StatementStint> Whole(Side side)
+    {
+        Stint[] stints = [.. Stints.Where(s => s.Side == side)];
+        if (stints.Length == 0)
+        {
+            return [];
+        }
+
+        double seconds = stints.Sum(s => s.Seconds);
+        return [.. stints[0].Statements.Select((first, i) => Sum([.. stints.Select(s => s.Statements[i])], stints, seconds))];
+    }
+
+    private static StatementStint Sum(StatementStint[] parts, Stint[] stints, double seconds)
+    {
+        LatencyHistogram latencies = new(), services = new();
+        foreach (StatementStint part in parts)
+        {
+            latencies.AddEncoded(part.LatencyHistogram);
+            services.AddEncoded(part.ServiceHistogram);
+        }
+
+        long executions = parts.Sum(p => p.Executions);
+        double Mean(Func<StatementStint, LatencyFigures?> of) => parts.Sum(p => (of(p)?.Mean ?? 0) * p.Executions) / Math.Max(1, executions);
+        var failures = parts.SelectMany(p => p.Failures).GroupBy(f => f.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Value));
+        double done = parts.Zip(stints, (p, s) => p.PerSecond * s.Seconds).Sum();
+        return new(parts[0].Statement, executions, failures, parts.Sum(p => p.Retries), parts.Sum(p => p.RetriedMilliseconds), done / seconds,
+            executions == 0 ? null : LatencyFigures.Of(latencies, Mean(p => p.Latency)), executions == 0 ? null : LatencyFigures.Of(services, Mean(p => p.Service)),
+            latencies.Encode(), services.Encode(), parts.Select(p => p.Message).FirstOrDefault(m => m is not null));
+    }
+
+    /// <summary>Exit code of a command, as of a trial: 1 where something regressed or fails on the after side only, 3 where the before side could not be measured.</summary>
+    public int ExitCode => Judged is var judged && judged.Any(j => j.Verdict == Verdict.Regressed || j.Reason == MeasureReason.FailsAfter) ? 1
+        : judged.Any(j => j.Reason is MeasureReason.FailsBefore or MeasureReason.Sender or MeasureReason.Overrun) || Done is { Problem: not null } || Stints.Count == 0 ? 3
+        : 0;
+}

@@ -1,0 +1,155 @@
+using SwiftLedger.Core.Rehearsals;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
+
+namespace SwiftLedger.Core.Reports;
+
+/// <summary>What a rehearsal found, in sentences: the one place for screens, command and reports.</summary>
+public static class LoadWords
+{
+    /// <summary>Why a measure has its verdict, or none; empty where the numbers say it.</summary>
+    public static string Of(MeasureJudgement judged) => judged.Reason switch
+    {
+        null => "",
+        MeasureReason.TooFewExecutions => $"Shown, not judged: that wants {Figures.Count(judged.Measure.Least())} executions in a stint.",
+        MeasureReason.TooFewPairs => $"{judged.Pairs} pairs of stints; the first look is at {RehearsalRule.Looks.Blocks[0]}.",
+        MeasureReason.Noise => judged is { Low: { } low, High: { } high } ? $"Anything from {Figures.Ratio(low)} to {Figures.Ratio(high)} would fit what was seen." : "Its interval is too wide to tell.",
+        MeasureReason.Trending => "The first and the second half of the pairs disagree: something else moved meanwhile.",
+        MeasureReason.Correlated => "Neighbouring pairs resemble each other: the machine was busy with something else for longer than a pair.",
+        MeasureReason.Sender => "The sender was slower than what it measures: this is no figure of the database. Fewer sessions, or a lower rate, can be sent from this machine.",
+        MeasureReason.Overrun => "More arrived on both sides than could be served: what is measured then is how long the stint was. Lower the rate, or give it more sessions.",
+        MeasureReason.FailsBefore => $"It fails on the before side: {judged.Message?.TrimEnd('.')}.",
+        MeasureReason.FailsAfter => $"It fails more often on the after side: {judged.Message?.TrimEnd('.')}.",
+        _ => "Only one side ran: nothing is compared.",
+    };
+
+    /// <summary>What happened, in one sentence.</summary>
+    public static string Headline(RehearsalAccount account)
+    {
+        IReadOnlyList<MeasureJudgement> judged = account.Judged;
+        if (account.Capacity is { } capacity)
+        {
+            return Capacity(capacity);
+        }
+
+        if (account.Stints.Count == 0)
+        {
+            return account.Done?.Problem ?? "Nothing was measured.";
+        }
+
+        string problem = account.Done?.Problem is { } said ? $" {said}" : "";
+        if (account.Brief.Options.OneSided)
+        {
+            StatementStint all = account.Whole(Side.Before)[0];
+            return $"One side alone, which compares nothing: {Figures.Three(all.PerSecond)} a second, {Latency(all)}.{Drift(account.Stints)}{problem}";
+        }
+
+        MeasureJudgement? failed = judged.FirstOrDefault(j => j.Verdict == Verdict.Failed);
+        if (failed is not null)
+        {
+            return $"{failed.Statement ?? "The load"}: {Of(failed)}{problem}";
+        }
+
+        MeasureJudgement[] moved = [.. judged.Where(j => j.Verdict is Verdict.Regressed or Verdict.Improved)];
+        string pairs = $"after {account.Stints.Select(s => s.Pair).Distinct().Count()} pairs of stints";
+        MeasureJudgement? worst = moved.Where(j => j.Verdict == Verdict.Regressed).MaxBy(Size), best = moved.Where(j => j.Verdict == Verdict.Improved).MaxBy(Size);
+        string told = (worst, best) switch
+        {
+            (null, null) => Unmoved(judged, pairs),
+            ({ } w, null) => $"Under this load {Change(w)}, {pairs}.",
+            (null, { } b) => $"Under this load {Change(b)}, {pairs}.",
+            ({ } w, { } b) => $"Under this load {Change(w)}, while {Change(b)}, {pairs}.",
+        };
+        return told.TrimEnd() + problem;
+    }
+
+    private static string Unmoved(IReadOnlyList<MeasureJudgement> judged, string pairs)
+    {
+        MeasureJudgement[] asked = [.. judged.Where(j => j.Reason != MeasureReason.TooFewExecutions)];
+        int level = asked.Count(j => j.Verdict == Verdict.Level);
+        return level == 0 ? $"Nothing is settled {pairs}. {judged.Select(Of).FirstOrDefault(w => w.Length > 0)}"
+            : level == asked.Length ? $"Nothing moved under this load, {pairs}."
+            : $"Nothing is known to have moved under this load: {level} of {asked.Length} measures are level, the others unsettled, {pairs}.";
+    }
+
+    /// <summary>One measure and how it moved: <c>p99 of all is 3.1x longer</c>.</summary>
+    public static string Change(MeasureJudgement j)
+    {
+        double ratio = j.Ratio ?? 1, factor = ratio >= 1 ? ratio : 1 / ratio;
+        string what = j.Measure == LoadMeasure.Throughput ? "throughput" : $"{Name(j.Measure)} of {j.Statement ?? "all"}";
+        return $"{what} is {Figures.Three(factor)}x {(j.Measure == LoadMeasure.Throughput ? ratio > 1 ? "higher" : "lower" : ratio > 1 ? "longer" : "shorter")}";
+    }
+
+    public static string Name(LoadMeasure measure) => measure.ToString().ToLowerInvariant();
+
+    /// <summary>What a finding is, what shows it, and what to do.</summary>
+    public static (string Title, string Evidence, string Meaning, string Remedy) Of(LoadFinding finding)
+    {
+        string where = finding.Statement is { } statement ? $", most of it in {statement}" : "";
+        string wait = finding.Wait is { } kind ? $" ({kind})" : "";
+        string figures = finding.IsPerThousand
+            ? $"In 1,000 executions: {Sides(finding, v => Figures.Three(v))}"
+            : $"{(finding.Kind switch { LoadFindingKind.CpuAllUsed => "Busy processors", LoadFindingKind.PoolTooSmall => "Sessions in use", LoadFindingKind.SenderTooSlow => "Stints", _ => "Of the sessions' time" })}: {Sides(finding, Figures.Percent)}";
+        (string title, string meaning, string remedy) = Meaning(finding.Kind);
+        return (title, $"{figures}{where}{wait}.", meaning, remedy);
+    }
+
+    private static (string Title, string Meaning, string Remedy) Meaning(LoadFindingKind kind) => kind switch
+    {
+        LoadFindingKind.CommitsWaitForDisk => ("Commits wait for the disk", "Each commit waits until the disk has it, however little it holds.", "Commit several executions together where losing the last few is no harm beyond repeating them; the same load with 'commit: every 100' shows what that brings."),
+        LoadFindingKind.RowQueue => ("Sessions queue for one row", "A row that many transactions change lets one of them through at a time, each until its commit.", "Spread the counter over several rows and add them up when reading, or count when reading; keep the change of the shared row the last step before the commit."),
+        LoadFindingKind.LongTransaction => ("Transactions stay open while nothing runs", "Locks are held from the first change to the commit, also while the application does something else.", "Do what does not need the database before the transaction or after it."),
+        LoadFindingKind.SingleWriter => ("Writers queue for the file", "A file of this engine lets one transaction write at a time, each until its commit.", "Make each write transaction short, commit several together, and keep reads outside of them; a write-ahead log lets readers through meanwhile."),
+        LoadFindingKind.Deadlocks => ("Transactions wait in a circle", "Two transactions each hold what the other wants; the engine ends one of them.", "Change rows in the same order everywhere, and begin anew what was ended."),
+        LoadFindingKind.Conflicts => ("Transactions begin anew", "What a transaction had read was changed by another before it could write.", "Take the lock before reading what will be changed, or make the transaction shorter."),
+        LoadFindingKind.PoolTooSmall => ("All sessions are busy while processors are free", "Arrivals wait for a session, and not for the database.", "More sessions, as long as the processors and locks have room: try the curve over sessions."),
+        LoadFindingKind.CpuAllUsed => ("The processors have no more", "Executions wait for a processor. The sender, and an engine within it, are on the same ones here.", "Cheaper statements help everything; more sessions help nothing."),
+        LoadFindingKind.SharedPages => ("Sessions wait for the same pages", "Rows that are inserted one after the other meet on the last page of a table or an index.", "Keys that are spread, or fewer indexes on the table that grows."),
+        LoadFindingKind.Checkpoints => ("Sessions write back what was committed", "The log is written back into the database by whoever commits when it has grown.", "Write it back from a session of its own, or less often."),
+        LoadFindingKind.Disk => ("Sessions wait for files", "What is read does not fit into memory, or is written out at once.", "An index that reads less, or more memory for the cache."),
+        _ => ("The sender is too slow", "Executions began late although their session was free.", "Send less from this machine; nothing is decided from such stints."),
+    };
+
+    private static string Sides(LoadFinding f, Func<double, string> text) => (f.Before, f.After) switch
+    {
+        ({ } b, { } a) => $"{text(b)} before, {text(a)} after",
+        ({ } b, null) => text(b),
+        (null, { } a) => text(a),
+        _ => "",
+    };
+
+    private static double Size(MeasureJudgement j) => Math.Abs(Math.Log(j.Ratio ?? 1));
+
+    private static string Latency(StatementStint s) => s.Latency is { } l ? $"half within {Figures.Duration(l.P50 * 1_000)}, 99 % within {Figures.Duration(l.P99 * 1_000)}" : "nothing ended well";
+
+    private static string Capacity(CapacityAccount c)
+    {
+        if (c.Limit is not { } limit)
+        {
+            TriedLoad? best(Side side) => c.Tried.Where(t => t.Side == side).MaxBy(t => t.PerSecond);
+            return (best(Side.Before), best(Side.After)) is ({ } b, var a)
+                ? $"Most executions a second: {Figures.Three(b.PerSecond)} with {b.Offered:0} sessions before{(a is null ? "" : $", {Figures.Three(a.PerSecond)} with {a.Offered:0} sessions after")}."
+                : "Nothing was measured.";
+        }
+
+        string Side1(CapacityFound f) => f.Low == 0 ? $"not even {Figures.Three(f.High ?? 0)}" : f.High is { } high ? $"{Figures.Three(f.PerSecond)} ({Figures.Three(f.Low)} to {Figures.Three(high)})" : $"{Figures.Three(f.Low)} or more";
+        return c.Before is { } before
+            ? $"{Name(limit.Measure)} stays within {Figures.Duration(limit.Milliseconds * 1_000)} up to so many executions a second: {Side1(before)} before{(c.After is { } after ? $", {Side1(after)} after" : "")}."
+            : "Nothing was measured.";
+    }
+
+    /// <summary>How the last third differs from the first, where there are stints enough to say so.</summary>
+    private static string Drift(IReadOnlyList<Stint> stints)
+    {
+        int third = stints.Count / 3;
+        if (third < 3)
+        {
+            return "";
+        }
+
+        double Mean(IEnumerable<Stint> s) => s.Average(x => x.All.Latency?.Mean ?? 0);
+        double first = Mean(stints.Take(third)), last = Mean(stints.TakeLast(third));
+        string size = stints[^1].Bytes > 1.05 * stints[0].Bytes ? $", the files by {Figures.Percent((stints[^1].Bytes / (double)stints[0].Bytes) - 1)}" : "";
+        return first > 0 && Math.Abs(Math.Log(last / first)) > Math.Log(1.1) ? $" From its first third to its last, mean latency moved from {Figures.Duration(first * 1_000)} to {Figures.Duration(last * 1_000)}{size}." : size.Length > 0 ? $" It grew{size[11..]}." : "";
+    }
+}

@@ -1,0 +1,177 @@
+using System.Diagnostics;
+using System.Globalization;
+using Npgsql;
+using SwiftLedger.Core.Rehearsals;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Subjects.Postgres;
+
+/// <summary>A private database under a load. Where the time of its sessions goes is seen by looking at them through one more connection.</summary>
+/// <remarks>PostgreSQL manual, 28.2.3 "pg_stat_activity", for the kinds of waits.</remarks>
+internal sealed class PostgresLoadSide : ILoadSide
+{
+    private const int LongestSql = 300, LeastMilliseconds = 20, RestForEachLook = 10;
+
+    private const string Query = $"""
+        SELECT state, coalesce(wait_event_type, ''), coalesce(wait_event, ''), left(query, 300)
+        FROM pg_catalog.pg_stat_activity
+        WHERE datname OPERATOR(pg_catalog.=) pg_catalog.current_database() AND pid OPERATOR(pg_catalog.<>) pg_catalog.pg_backend_pid() AND state IN ('active', 'idle in transaction', 'idle in transaction (aborted)')
+        """;
+
+    private readonly Func<PostgresConnection> _connect;
+    private readonly IReadOnlyList<LoadText> _texts;
+    private readonly TimeSpan _limit;
+    private readonly PostgresConnection _questions;
+    private readonly NpgsqlCommand _look;
+    private readonly List<PostgresLoadSession> _sessions = [];
+    private readonly Dictionary<string, int> _statements = [];
+    private readonly ManualResetEventSlim _ended = new(true);
+    private readonly Dictionary<(string Kind, WaitMeaning Meaning, int Statement), long> _seen = [];
+    private Thread? _looking;
+
+    /// <param name="connect">Opens a session of the side.</param>
+    /// <param name="questions">Looks on.</param>
+    /// <param name="texts">The statements of the load.</param>
+    /// <param name="limit">Of one execution.</param>
+    /// <exception cref="EngineException">One of them is no plain statement.</exception>
+    public PostgresLoadSide(Func<PostgresConnection> connect, PostgresConnection questions, IReadOnlyList<LoadText> texts, TimeSpan limit)
+    {
+        (_connect, _questions, _texts, _limit) = (connect, questions, texts, limit);
+        using PostgresConnection checking = connect();
+        for (int i = 0; i < texts.Count; i++)
+        {
+            string sql = PostgresLoadSession.Numbered(checking, texts[i]).Sql;
+            checking.MustBePlain(sql);
+            _statements[Begin(sql)] = i;
+        }
+
+        Durability = $"synchronous_commit {checking.Ask("SHOW synchronous_commit")}, fsync {checking.Ask("SHOW fsync")}";
+        _look = questions.Command(Query);
+        PostgresConnection.Guarded(() =>
+        {
+            _look.Prepare();
+            return true;
+        });
+    }
+
+    public string Durability { get; }
+
+    public long Bytes => long.Parse(_questions.Ask("SELECT pg_catalog.pg_database_size(pg_catalog.current_database())")!, CultureInfo.InvariantCulture);
+
+    /// <summary>Why a server cannot have so many sessions more; null where it can.</summary>
+    /// <param name="sessions">Wanted.</param>
+    public string? Protest(int sessions)
+    {
+        string?[] room = _questions.Rows("SELECT pg_catalog.current_setting('max_connections')::int - pg_catalog.current_setting('superuser_reserved_connections')::int - (SELECT pg_catalog.count(*) FROM pg_catalog.pg_stat_activity WHERE backend_type OPERATOR(pg_catalog.=) 'client backend')::int, pg_catalog.current_setting('max_connections')")[0];
+        int free = int.Parse(room[0]!, CultureInfo.InvariantCulture);
+        return sessions <= free ? null : $"The server has room for {Math.Max(0, free)} more sessions (max_connections is {room[1]}), and this load wants {sessions}";
+    }
+
+    public ILoadSession Open()
+    {
+        var session = new PostgresLoadSession(_connect(), _texts, _limit);
+        _sessions.Add(session);
+        return session;
+    }
+
+    public void BeginStint()
+    {
+        _seen.Clear();
+        _ended.Reset();
+        _looking = new(Look) { IsBackground = true, Name = "looking at waits" };
+        _looking.Start();
+    }
+
+    public IReadOnlyList<WaitShare> EndStint(double busyNanoseconds)
+    {
+        _ended.Set();
+        _looking?.Join();
+        _looking = null;
+        double all = _seen.Values.Sum();
+        return all == 0 ? [] :
+        [.. _seen.GroupBy(s => (s.Key.Kind, s.Key.Meaning))
+            .Select(g => new WaitShare(g.Key.Kind, g.Key.Meaning, g.Sum(s => s.Value) / all, g.MaxBy(s => s.Value).Key.Statement is var most and >= 0 ? most : null))
+            .OrderByDescending(w => w.Share)];
+    }
+
+    public IReadOnlyList<SqlValue> FirstColumn(string sql, int most)
+    {
+        using PostgresConnection connection = _connect();
+        connection.Execute($"SET statement_timeout = {new ExecutionLimit(_limit).Milliseconds.ToString(CultureInfo.InvariantCulture)}");
+        return connection.Undone(() => Read(connection, sql, most), readOnly: true);
+    }
+
+    public void Dispose()
+    {
+        _ended.Set();
+        _looking?.Join();
+        _sessions.ForEach(s => s.Dispose());
+        _look.Dispose();
+        _questions.Dispose();
+        _ended.Dispose();
+    }
+
+    private static List<SqlValue> Read(PostgresConnection connection, string sql, int most)
+    {
+        using NpgsqlCommand command = connection.Command(sql);
+        return PostgresConnection.Guarded(() =>
+        {
+            var values = new List<SqlValue>();
+            using NpgsqlDataReader reader = command.ExecuteReader();
+            while (reader.Read())
+            {
+                if (values.Count < most)
+                {
+                    values.Add(reader.IsDBNull(0) ? SqlValue.Null : SqlValue.Of(reader.GetString(0)));
+                }
+            }
+
+            return values;
+        });
+    }
+
+    private void Look()
+    {
+        int rest = LeastMilliseconds;
+        while (!_ended.Wait(rest))
+        {
+            long start = Stopwatch.GetTimestamp();
+            try
+            {
+                foreach (string?[] row in PostgresConnection.RowsOf(_look))
+                {
+                    (string kind, WaitMeaning meaning) = MeaningOf(row[0]!, row[1]!, row[2]!);
+                    if (kind.Length > 0)
+                    {
+                        (string, WaitMeaning, int) key = (kind, meaning, _statements.GetValueOrDefault(Begin(row[3] ?? ""), -1));
+                        _seen[key] = _seen.GetValueOrDefault(key) + 1;
+                    }
+                }
+            }
+            catch (EngineException)
+            {
+                // The server went away: the sessions will say so.
+                return;
+            }
+
+            // A look takes no more than a tenth of one session's time, however many sessions there are.
+            rest = Math.Max(LeastMilliseconds, (int)(Stopwatch.GetElapsedTime(start).TotalMilliseconds * RestForEachLook));
+        }
+    }
+
+    /// <summary>What a session does, by the server's words for it (PostgreSQL manual, 28.2.3, tables of wait events); no kind where it waits for us.</summary>
+    internal static (string Kind, WaitMeaning Meaning) MeaningOf(string state, string type, string wait) => (type, wait) switch
+    {
+        _ when state.StartsWith("idle", StringComparison.Ordinal) => ("idle in transaction", WaitMeaning.IdleInTransaction),
+        ("", _) => ("running", WaitMeaning.Running),
+        ("Client", _) => ("", WaitMeaning.Other),
+        ("Lock", "transactionid" or "tuple") => ($"{type}: {wait}", WaitMeaning.Row),
+        ("Lock", "extend") => ($"{type}: {wait}", WaitMeaning.Page),
+        ("LWLock", "WALWrite" or "WALWriteLock") or ("IO", "WALSync" or "WALWrite" or "WalSync" or "WalWrite") or ("IPC", "SyncRep") => ($"{type}: {wait}", WaitMeaning.Commit),
+        ("LWLock", "BufferContent" or "buffer_content" or "WALInsert" or "wal_insert") or ("BufferPin" or "Buffer", _) => ($"{type}: {wait}", WaitMeaning.Page),
+        ("IO", _) => ($"{type}: {wait}", WaitMeaning.Disk),
+        _ => ($"{type}: {wait}", WaitMeaning.Other),
+    };
+
+    private static string Begin(string sql) => sql.Length <= LongestSql ? sql : sql[..LongestSql];
+}
