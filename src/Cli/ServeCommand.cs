@@ -115,6 +115,7 @@ internal static class ServeCommand
         books.KeepWorkload(book.Id, scenario.Workload, "the example");
         ReadDemoCaptures(ledger, book.Id, scenario);
         List<ChangeRecord> changes = scenario.Changes.Select(c => books.KeepChange(book.Id, c.Title, c.Note, c.Text)).ToList();
+        KeepLoads(new(ledger, TimeProvider.System), book.Id, scenario);
         if (trials.OfBook(book.Id).All(t => t.State is not (TrialState.Waiting or TrialState.Running)))
         {
             ChangeRecord first = changes[0];
@@ -136,6 +137,17 @@ internal static class ServeCommand
         foreach (DemoChange change in filled.Scenario.Changes)
         {
             books.KeepChange(book.Id, change.Title, change.Note, change.Text);
+        }
+
+        KeepLoads(services.GetRequiredService<RehearsalStore>(), book.Id, filled.Scenario);
+    }
+
+    private static void KeepLoads(RehearsalStore rehearsals, long book, DemoScenario scenario)
+    {
+        const double most = 90;
+        foreach (DemoLoad load in scenario.Loads)
+        {
+            rehearsals.Keep(book, load.Title, load.Note, load.Text, load.Change, new(MaxSeconds: most, Journal: load.Journal));
         }
     }
 

@@ -11,9 +11,19 @@ namespace SwiftLedger.Demo;
 /// <param name="Note">The comment lines after that: what it teaches.</param>
 public sealed record DemoChange(string FileName, string Title, string Note, string Text);
 
+/// <summary>One of the demo's loads.</summary>
+/// <param name="FileName">Of the load.</param>
+/// <param name="Title">The first comment line of its file.</param>
+/// <param name="Note">The comment line after that: what it teaches.</param>
+/// <param name="Text">The load.</param>
+/// <param name="Change">What is rehearsed; empty where the load itself differs between the sides.</param>
+/// <param name="Journal">The journal mode that it is sent in, of a file; null on a server.</param>
+public sealed record DemoLoad(string FileName, string Title, string Note, string Text, string Change, string? Journal);
+
 /// <summary>Morrow Range Huts: an invented walkers' association with its database, its day's statements and a dozen changes.</summary>
+/// <param name="Loads">What is sent to it with many sessions at once.</param>
 /// <param name="Captures">Files of two weeks of captured work, one for each instance of the application.</param>
-public sealed partial record DemoScenario(string DatabasePath, string Workload, IReadOnlyList<DemoChange> Changes, IReadOnlyList<string> Captures)
+public sealed partial record DemoScenario(string DatabasePath, string Workload, IReadOnlyList<DemoChange> Changes, IReadOnlyList<DemoLoad> Loads, IReadOnlyList<string> Captures)
 {
     public const string BookName = "Morrow Range Huts";
 
@@ -54,7 +64,10 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
             File.WriteAllText(Path.Combine(folder, "changes", change.FileName), change.Text);
         }
 
-        return new(database, workload, changes, files);
+        List<DemoLoad> loads = [.. ReadLoads(changes)];
+        Directory.CreateDirectory(Path.Combine(folder, "loads"));
+        loads.ForEach(l => File.WriteAllText(Path.Combine(folder, "loads", l.FileName), l.Text));
+        return new(database, workload, changes, loads, files);
     }
 
     internal static string Resource(string name)
@@ -73,6 +86,17 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
             .Where(n => n.StartsWith("changes/", StringComparison.Ordinal)).Order(StringComparer.Ordinal)
             .Select(n => ReadChange(Path.GetFileName(n), KeyMark().Replace(Resource(n), m => KeyAt(connection, m.Groups[1].Value))))
             .ToList();
+    }
+
+    private static IEnumerable<DemoLoad> ReadLoads(List<DemoChange> changes)
+    {
+        foreach (string name in typeof(DemoScenario).Assembly.GetManifestResourceNames().Where(n => n.StartsWith("loads/", StringComparison.Ordinal)).Order(StringComparer.Ordinal))
+        {
+            string text = Resource(name);
+            string[] comments = [.. text.Split('\n').TakeWhile(l => l.StartsWith("-- ", StringComparison.Ordinal)).Select(l => l[3..].Trim())];
+            bool rush = name.Contains("evening-rush", StringComparison.Ordinal);
+            yield return new(Path.GetFileName(name), comments[0], string.Join(' ', comments.Skip(1)), text, rush ? changes.First(c => c.FileName.Contains("stored-counter", StringComparison.Ordinal)).Text : "", "wal");
+        }
     }
 
     private static DemoChange ReadChange(string fileName, string text)

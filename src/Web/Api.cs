@@ -48,6 +48,7 @@ internal static class Api
         BookApi.Map(api);
         PlansApi.Map(api);
         BatchApi.Map(api);
+        RehearsalApi.Map(api);
         WatchApi.Map(api);
         DaybookApi.Map(api);
         CostsApi.Map(api);

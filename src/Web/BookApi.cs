@@ -24,7 +24,7 @@ internal static class BookApi
     private static Results<Ok<BookContents>, NotFound<ProblemReport>> Contents(long id, BookStore books) =>
         books.Contents(id) is { } contents ? TypedResults.Ok(contents) : DaybookApi.Nothing("book");
 
-    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, WatchDesk watches)
+    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, WatchDesk watches)
     {
         if (books.Find(id) is null)
         {
@@ -39,6 +39,11 @@ internal static class BookApi
         if (scripts.OfBook(id).Any(s => s.State is TrialState.Waiting or TrialState.Running))
         {
             return TypedResults.Conflict(ProblemReport.Because("request", "A script of this book waits or runs: cancel it first."));
+        }
+
+        if (rehearsals.OfBook(id).Any(s => s.State is TrialState.Waiting or TrialState.Running))
+        {
+            return TypedResults.Conflict(ProblemReport.Because("request", "A rehearsal of this book waits or runs: cancel it first."));
         }
 
         if (watches.Of(id) is not null)

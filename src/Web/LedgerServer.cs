@@ -80,6 +80,9 @@ public static class LedgerServer
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
+        builder.Services.AddSingleton<RehearsalStore>();
+        builder.Services.AddSingleton<RehearsalDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<RehearsalDesk>());
         builder.Services.AddSingleton<ScriptStore>();
         builder.Services.AddSingleton<ScriptDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<ScriptDesk>());

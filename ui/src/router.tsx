@@ -131,6 +131,16 @@ const statementRoute = createRoute({
   component: lazyRouteComponent(() => import("./statement/StatementView"), "StatementView"),
 });
 
+const rehearsalsRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/rehearsals",
+  validateSearch: (s: Record<string, unknown>): { run?: number; load?: number } => ({
+    run: whole(s.run),
+    load: whole(s.load),
+  }),
+  component: lazyRouteComponent(() => import("./rehearsal/RehearsalView"), "RehearsalView"),
+});
+
 const newTrialRoute = createRoute({
   getParentRoute: () => root,
   path: "/new",
@@ -242,6 +252,8 @@ export const router = createRouter({
     executionsRoute,
     statementRoute,
     newTrialRoute,
+    rehearsalsRoute,
+    rehearsalsRoute,
     trialRoute.addChildren([lineRoute]),
     linePlansRoute,
     besideRoute,

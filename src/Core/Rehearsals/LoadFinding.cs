@@ -50,7 +50,7 @@ public enum LoadFindingKind
 /// <param name="Wait">The engine's word for what is waited for; null where it is no wait.</param>
 public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double? Before, double? After, string? Wait)
 {
-    private const double QueueShare = 0.2, PageShare = 0.15, CommitShare = 0.25, DiskShare = 0.25, AllUsed = 0.95, InUse = 0.9, LeastPerThousand = 1;
+    private const double QueueShare = 0.2, HarmShare = 0.1, LeastShare = 0.02, PageShare = 0.15, CommitShare = 0.25, DiskShare = 0.25, AllUsed = 0.95, InUse = 0.9, LeastPerThousand = 1;
 
     /// <summary>Whether its figure counts executions in a thousand, and not a share of time.</summary>
     public bool IsPerThousand => Kind is LoadFindingKind.Deadlocks or LoadFindingKind.Conflicts;
@@ -69,18 +69,21 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
         var found = new List<LoadFinding>();
         foreach ((LoadFindingKind kind, WaitMeaning meaning, double least) in new[]
         {
-            (LoadFindingKind.CommitsWaitForDisk, WaitMeaning.Commit, CommitShare),
             (LoadFindingKind.RowQueue, WaitMeaning.Row, QueueShare),
             (LoadFindingKind.SingleWriter, WaitMeaning.Writer, QueueShare),
             (LoadFindingKind.SharedPages, WaitMeaning.Page, PageShare),
-            (LoadFindingKind.LongTransaction, WaitMeaning.IdleInTransaction, QueueShare),
             (LoadFindingKind.Checkpoints, WaitMeaning.Checkpoint, QueueShare),
             (LoadFindingKind.Disk, WaitMeaning.Disk, DiskShare),
         })
         {
-            Add(kind, least, s => s.Waits.Where(w => w.Meaning == meaning).Sum(w => w.Share), w => w.Meaning == meaning);
+            Add(kind, least, s => Share(s, meaning), w => w.Meaning == meaning);
         }
 
+        // Who waits for another's commit waits for the disk as well: only what sessions do by themselves is asked.
+        Add(LoadFindingKind.CommitsWaitForDisk, CommitShare, s => Share(s, WaitMeaning.Commit) is var commits && commits > LeastShare ? commits / Math.Max(commits, 1 - Share(s, WaitMeaning.Writer) - Share(s, WaitMeaning.Row)) : 0, w => w.Meaning == WaitMeaning.Commit);
+
+        // Where nobody waits for what they hold, open transactions do no harm.
+        Add(LoadFindingKind.LongTransaction, QueueShare, s => Share(s, WaitMeaning.Row) >= HarmShare ? Share(s, WaitMeaning.IdleInTransaction) : 0, w => w.Meaning == WaitMeaning.IdleInTransaction);
         Add(LoadFindingKind.Deadlocks, LeastPerThousand, s => PerThousand(s, LoadOutcome.Deadlock), null);
         Add(LoadFindingKind.Conflicts, LeastPerThousand, s => 1_000.0 * s.All.Retries / Math.Max(1, s.All.Executions + s.All.Failed), null);
         Add(LoadFindingKind.CpuAllUsed, AllUsed, s => s.Sender.MachineShare ?? 0, null);
@@ -107,6 +110,8 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
             found.Add(new(kind, statement is { } at ? stints[0].Statements[at + 1].Statement : null, b, a, waits.GroupBy(w => w.Kind).OrderByDescending(g => g.Sum(w => w.Share)).FirstOrDefault()?.Key));
         }
     }
+
+    private static double Share(Stint stint, WaitMeaning meaning) => stint.Waits.Where(w => w.Meaning == meaning).Sum(w => w.Share);
 
     private static double PerThousand(Stint stint, LoadOutcome outcome) =>
         1_000.0 * stint.All.Failures.GetValueOrDefault(outcome) / Math.Max(1, stint.All.Executions + stint.All.Failed);

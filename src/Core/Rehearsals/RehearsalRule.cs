@@ -67,6 +67,8 @@ public sealed class RehearsalRule(double tolerance, bool closed)
     /// <summary>So many more of its executions have to fail after than before.</summary>
     private const double FailsMore = 0.01;
 
+    private const int EnoughPairs = 20;
+
     private readonly Band _band = Band.OfTolerance(tolerance);
 
     /// <summary>Judges every measure of every statement.</summary>
@@ -96,7 +98,9 @@ public sealed class RehearsalRule(double tolerance, bool closed)
     public bool IsSettled(IReadOnlyList<Stint> stints)
     {
         int pairs = PairsOf(stints).Length;
-        return pairs >= Looks.Last || (Looks.Blocks.Contains(pairs) && Judge(stints).All(j => j.Verdict != Verdict.Unsettled || j.Reason is MeasureReason.TooFewExecutions));
+
+        // The error is spent on the looks, whenever one stops: from the middle on, what is settled of all tasks together is enough.
+        return pairs >= Looks.Last || (Looks.Blocks.Contains(pairs) && Judge(stints).All(j => j.Verdict != Verdict.Unsettled || j.Reason is MeasureReason.TooFewExecutions || (pairs >= EnoughPairs && j.Statement is not null)));
     }
 
     private static (Stint Before, Stint After)[] PairsOf(IReadOnlyList<Stint> stints) =>
@@ -178,7 +182,9 @@ public sealed class RehearsalRule(double tolerance, bool closed)
             {
                 Objection.Correlated => MeasureReason.Correlated,
                 Objection.Trending => MeasureReason.Trending,
-                Objection.TooFewBlocks => MeasureReason.TooFewPairs,
+
+                // There were pairs enough, and fewer after averaging neighbours that resemble each other.
+                Objection.TooFewBlocks => MeasureReason.Correlated,
                 _ => MeasureReason.Noise,
             },
         };

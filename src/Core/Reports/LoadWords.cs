@@ -52,7 +52,7 @@ public static class LoadWords
 
         MeasureJudgement[] moved = [.. judged.Where(j => j.Verdict is Verdict.Regressed or Verdict.Improved)];
         string pairs = $"after {account.Stints.Select(s => s.Pair).Distinct().Count()} pairs of stints";
-        MeasureJudgement? worst = moved.Where(j => j.Verdict == Verdict.Regressed).MaxBy(Size), best = moved.Where(j => j.Verdict == Verdict.Improved).MaxBy(Size);
+        MeasureJudgement? worst = Foremost(moved, Verdict.Regressed), best = Foremost(moved, Verdict.Improved);
         string told = (worst, best) switch
         {
             (null, null) => Unmoved(judged, pairs),
@@ -89,7 +89,7 @@ public static class LoadWords
         string wait = finding.Wait is { } kind ? $" ({kind})" : "";
         string figures = finding.IsPerThousand
             ? $"In 1,000 executions: {Sides(finding, v => Figures.Three(v))}"
-            : $"{(finding.Kind switch { LoadFindingKind.CpuAllUsed => "Busy processors", LoadFindingKind.PoolTooSmall => "Sessions in use", LoadFindingKind.SenderTooSlow => "Stints", _ => "Of the sessions' time" })}: {Sides(finding, Figures.Percent)}";
+            : $"{(finding.Kind switch { LoadFindingKind.CpuAllUsed => "Busy processors", LoadFindingKind.PoolTooSmall => "Sessions in use", LoadFindingKind.SenderTooSlow => "Stints", LoadFindingKind.CommitsWaitForDisk => "Of the sessions' time without queueing for each other", _ => "Of the sessions' time" })}: {Sides(finding, Figures.Percent)}";
         (string title, string meaning, string remedy) = Meaning(finding.Kind);
         return (title, $"{figures}{where}{wait}.", meaning, remedy);
     }
@@ -117,6 +117,10 @@ public static class LoadWords
         (null, { } a) => text(a),
         _ => "",
     };
+
+    /// <summary>What moved the most: of all tasks together where that moved, else of a statement.</summary>
+    private static MeasureJudgement? Foremost(MeasureJudgement[] moved, Verdict verdict) =>
+        moved.Where(j => j.Verdict == verdict).OrderBy(j => j.Statement is not null).ThenByDescending(Size).FirstOrDefault();
 
     private static double Size(MeasureJudgement j) => Math.Abs(Math.Log(j.Ratio ?? 1));
 

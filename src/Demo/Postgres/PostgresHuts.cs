@@ -15,12 +15,18 @@ public static partial class PostgresHuts
     private const double PilotShare = 0.1;
 
     /// <summary>The scenario with its statements and changes as PostgreSQL writes them.</summary>
-    public static DemoScenario Scenario(DemoScenario huts) => huts with
+    public static DemoScenario Scenario(DemoScenario huts)
     {
-        Workload = Own("").Aggregate(huts.Workload, (text, own) => Statement(Path.GetFileNameWithoutExtension(own)).Replace(text, DemoScenario.Resource(own).Trim() + "\n\n")),
-        Changes = [.. huts.Changes.Select(c => Own("changes/").FirstOrDefault(o => Path.GetFileName(o) == c.FileName) is { } own ? c with { Text = DemoScenario.Resource(own) } : c)],
-        Captures = [],
-    };
+        List<DemoChange> changes = [.. huts.Changes.Select(c => Own("changes/").FirstOrDefault(o => Path.GetFileName(o) == c.FileName) is { } own ? c with { Text = DemoScenario.Resource(own) } : c)];
+        string Changed(string text) => huts.Changes.ToList().FindIndex(c => c.Text == text) is var at and >= 0 ? changes[at].Text : text;
+        return huts with
+        {
+            Workload = Own("").Aggregate(huts.Workload, (text, own) => Statement(Path.GetFileNameWithoutExtension(own)).Replace(text, DemoScenario.Resource(own).Trim() + "\n\n")),
+            Changes = changes,
+            Loads = [.. huts.Loads.Select(l => l with { Change = Changed(l.Change), Journal = null })],
+            Captures = [],
+        };
+    }
 
     /// <summary>Creates and fills the tables; does nothing where they are there.</summary>
     /// <param name="connectionString">Of a database that may be written to.</param>

@@ -1659,6 +1659,225 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RehearsalsOfBook"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RehearsalRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RehearsalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/rehearsals/{rehearsal}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    rehearsal: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RehearsalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    rehearsal: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/rehearsals/{rehearsal}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    rehearsal: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/watches": {
         parameters: {
             query?: never;
@@ -3179,6 +3398,24 @@ export interface components {
             after: number;
             standing: components["schemas"]["Standing"];
         };
+        /** @description The highest rate at which a limit holds. */
+        CapacityFound: {
+            /**
+             * Format: double
+             * @description Between the two others, in the middle of their logarithms.
+             */
+            perSecond: number;
+            /**
+             * Format: double
+             * @description The highest rate that held in all of its stints; 0 where even the least did not.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description The lowest rate that did not hold; null where none was found.
+             */
+            high: null | number;
+        };
         CaptureFileView: {
             name: string;
             source: string;
@@ -3687,6 +3924,53 @@ export interface components {
         KeepRequest: {
             atTop: boolean;
         };
+        KeptLoadView: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            note: string;
+            load: string;
+            change: string;
+            settings: components["schemas"]["RehearsalSettings"];
+        };
+        /** @description How long executions took, in milliseconds. */
+        LatencyFigures: {
+            /**
+             * Format: double
+             * @description Average.
+             */
+            mean: number;
+            /**
+             * Format: double
+             * @description Half took no longer.
+             */
+            p50: number;
+            /**
+             * Format: double
+             * @description Likewise, of nine in ten.
+             */
+            p90: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            p95: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            p99: number;
+            /**
+             * Format: double
+             * @description Likewise, of 999 in 1,000.
+             */
+            p999: number;
+            /**
+             * Format: double
+             * @description The longest.
+             */
+            max: number;
+        };
         LineFindingView: {
             /** Format: int32 */
             line: number;
@@ -3726,10 +4010,45 @@ export interface components {
             leavesStanding: boolean;
         };
         /**
+         * @description What a load runs into.
+         * @enum {unknown}
+         */
+        LoadFindingKind: "commitsWaitForDisk" | "rowQueue" | "longTransaction" | "singleWriter" | "deadlocks" | "conflicts" | "poolTooSmall" | "cpuAllUsed" | "sharedPages" | "checkpoints" | "disk" | "senderTooSlow";
+        /**
          * @description What sends statements, and for whom.
          * @enum {unknown}
          */
         LoadKind: "application" | "own" | "housekeeping";
+        /**
+         * @description What of a load is compared between the sides.
+         * @enum {unknown}
+         */
+        LoadMeasure: "mean" | "p50" | "p95" | "p99" | "throughput";
+        /** @description What a stint does at the moment, told about once a second. */
+        LoadNow: {
+            /**
+             * Format: int32
+             * @description From 0.
+             */
+            pair: number;
+            /** @description Which side's turn it is. */
+            side: components["schemas"]["Side"];
+            /**
+             * Format: double
+             * @description How far the stint is.
+             */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description So far in it.
+             */
+            executions: number;
+            /**
+             * Format: int64
+             * @description Likewise.
+             */
+            failed: number;
+        };
         /**
          * @description What a server's log tells besides statements.
          * @enum {unknown}
@@ -4343,6 +4662,344 @@ export interface components {
             /** @enum {string} */
             code?: "timeOnly";
         };
+        RehearsalCapacity: {
+            limit: null | string;
+            before: null | components["schemas"]["CapacityFound"];
+            after: null | components["schemas"]["CapacityFound"];
+            tried: components["schemas"]["TriedLoad"][];
+            lawBefore: null | components["schemas"]["ScalabilityLaw"];
+            lawAfter: null | components["schemas"]["ScalabilityLaw"];
+        };
+        /** @description A rehearsal's result as it is handed out; the field names are a contract, described by docs/rehearsal-result.schema.json. */
+        RehearsalDocument: {
+            schema: string;
+            headline: string;
+            state: string;
+            at: null | string;
+            subject: components["schemas"]["ResultSubject"];
+            options: components["schemas"]["RehearsalResultOptions"];
+            /** Format: int32 */
+            pairs: number;
+            measures: components["schemas"]["RehearsalMeasure"][];
+            before: null | components["schemas"]["RehearsalSide"];
+            after: null | components["schemas"]["RehearsalSide"];
+            statements: components["schemas"]["RehearsalStatement"][];
+            stints: components["schemas"]["RehearsalStint"][];
+            sender: components["schemas"]["RehearsalSender"];
+            findings: components["schemas"]["RehearsalFinding"][];
+            capacity: null | components["schemas"]["RehearsalCapacity"];
+            applied: components["schemas"]["ResultStep"][];
+            load: string;
+            change: string;
+            /** Format: int32 */
+            rules: number;
+            problem: null | string;
+        };
+        RehearsalFigures: {
+            /** Format: int64 */
+            executions: number;
+            /** Format: int64 */
+            errors: number;
+            /** Format: int64 */
+            retries: number;
+            /** Format: double */
+            throughputPerSecond: number;
+            latencyMs: null | components["schemas"]["LatencyFigures"];
+            serviceMs: null | components["schemas"]["LatencyFigures"];
+        };
+        RehearsalFinding: {
+            kind: components["schemas"]["LoadFindingKind"];
+            statement: null | string;
+            title: string;
+            evidence: string;
+            meaning: string;
+            remedy: string;
+            /** Format: double */
+            before: null | number;
+            /** Format: double */
+            after: null | number;
+        };
+        RehearsalListItem: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            state: components["schemas"]["TrialState"];
+            createdAt: string;
+            finishedAt: null | string;
+            headline: null | string;
+            message: null | string;
+        };
+        RehearsalMeasure: {
+            /** @description Null for all. */
+            statement: null | string;
+            /** @description What is compared. */
+            measure: components["schemas"]["LoadMeasure"];
+            /**
+             * Format: double
+             * @description Median over the pairs: milliseconds, or a second.
+             */
+            before: null | number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            after: null | number;
+            /**
+             * Format: double
+             * @description After / before.
+             */
+            ratio: null | number;
+            /**
+             * Format: double
+             * @description Of its interval.
+             */
+            low: null | number;
+            /**
+             * Format: double
+             * @description Of its interval.
+             */
+            high: null | number;
+            /**
+             * Format: double
+             * @description As a fraction.
+             */
+            confidence: null | number;
+            /**
+             * Format: int32
+             * @description That were judged.
+             */
+            pairs: number;
+            /** @description What was decided. */
+            verdict: components["schemas"]["Verdict"];
+            /** @description Why, where the numbers do not say it. */
+            message: null | string;
+        };
+        RehearsalPage: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            load: string;
+            change: string;
+            settings: components["schemas"]["RehearsalSettings"];
+            state: components["schemas"]["TrialState"];
+            createdAt: string;
+            startedAt: null | string;
+            finishedAt: null | string;
+            message: null | string;
+            /** Format: int32 */
+            ahead: number;
+            stage: null | components["schemas"]["TrialStage"];
+            detail: null | string;
+            now: null | components["schemas"]["LoadNow"];
+            /** Format: int32 */
+            stintsDone: number;
+            /** Format: int32 */
+            mostStints: number;
+            result: null | components["schemas"]["RehearsalDocument"];
+        };
+        RehearsalPart: {
+            name: string;
+            /** Format: int32 */
+            sessions: number;
+            rate: null | string;
+            think: null | string;
+            /** Format: int32 */
+            commitEvery: number;
+            statements: string[];
+        };
+        RehearsalRequest: {
+            load: string;
+            change: string;
+            title: string;
+            settings: components["schemas"]["RehearsalSettings"];
+            /** @default false */
+            trustSql: boolean;
+        };
+        RehearsalResultOptions: {
+            /**
+             * Format: int32
+             * @description Of all parts.
+             */
+            sessions: number;
+            /**
+             * Format: double
+             * @description Executions a second that open parts offer; null for closed load.
+             */
+            rate: null | number;
+            /** @description What each does. */
+            parts: components["schemas"]["RehearsalPart"][];
+            /**
+             * Format: double
+             * @description Of one side's turn.
+             */
+            stintSeconds: number;
+            /**
+             * Format: uint64
+             * @description Of everything drawn.
+             */
+            seed: number;
+            /**
+             * Format: double
+             * @description What counts as level.
+             */
+            tolerancePercent: number;
+            /** @description What a commit waited for. */
+            durability: null | string;
+            /** @description Whether nothing was compared. */
+            oneSided: boolean;
+            /**
+             * Format: double
+             * @description Bound on all stints; null for none.
+             */
+            maxSeconds: null | number;
+        };
+        RehearsalSender: {
+            /** Format: double */
+            scheduleErrorP99Ms: number;
+            /** Format: double */
+            cpuShare: number;
+            /** Format: double */
+            machineShare: null | number;
+            /** Format: double */
+            pauseMs: number;
+            wasTheLimit: boolean;
+        };
+        RehearsalSettings: {
+            /**
+             * Format: double
+             * @default 2
+             */
+            stintSeconds: number;
+            /** Format: double */
+            maxSeconds?: null | number;
+            /**
+             * Format: double
+             * @default 10
+             */
+            tolerancePercent: number;
+            journal?: null | string;
+            /** @default false */
+            oneSided: boolean;
+            /** @default false */
+            capacity: boolean;
+            limit?: null | string;
+            /**
+             * Format: int32
+             * @default 8
+             */
+            sessions: number;
+            /**
+             * Format: uint64
+             * @default 1
+             */
+            seed: number;
+        };
+        RehearsalSide: {
+            /** Format: int64 */
+            executions: number;
+            /** Format: int64 */
+            errors: number;
+            failures: {
+                [key: string]: number;
+            };
+            /** Format: int64 */
+            retries: number;
+            /** Format: double */
+            throughputPerSecond: number;
+            latencyMs: null | components["schemas"]["LatencyFigures"];
+            serviceMs: null | components["schemas"]["LatencyFigures"];
+            /** Format: double */
+            sessionsInUse: number;
+            /** Format: double */
+            arrivalsWaiting: number;
+            /** Format: int64 */
+            abandoned: number;
+            /** Format: int32 */
+            unsteadyStints: number;
+            waits: components["schemas"]["RehearsalWait"][];
+        };
+        RehearsalStatement: {
+            statement: string;
+            before: components["schemas"]["RehearsalFigures"];
+            after: null | components["schemas"]["RehearsalFigures"];
+        };
+        /** @description One side's turn, for the course over time. */
+        RehearsalStint: {
+            /**
+             * Format: int32
+             * @description From 0.
+             */
+            pair: number;
+            /** @description Whose. */
+            side: components["schemas"]["Side"];
+            /**
+             * Format: double
+             * @description Seconds from the start of the first one.
+             */
+            at: number;
+            /**
+             * Format: double
+             * @description That are counted.
+             */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description That ended well.
+             */
+            executions: number;
+            /**
+             * Format: int64
+             * @description Executions that failed.
+             */
+            errors: number;
+            /**
+             * Format: double
+             * @description Of all tasks.
+             */
+            throughputPerSecond: number;
+            latencyMs: null | components["schemas"]["LatencyFigures"];
+            /**
+             * Format: double
+             * @description On average.
+             */
+            sessionsInUse: number;
+            /**
+             * Format: double
+             * @description On average.
+             */
+            arrivalsWaiting: number;
+            /**
+             * Format: int64
+             * @description Arrivals that never began.
+             */
+            abandoned: number;
+            /** @description Whether Little's law held. */
+            steady: boolean;
+            /**
+             * Format: double
+             * @description Of executions whose session was free.
+             */
+            scheduleErrorP99Ms: number;
+            /** @description Whether it is left out for that. */
+            senderWasTheLimit: boolean;
+            /** @description Where the sessions' time went. */
+            waits: components["schemas"]["WaitShare"][];
+            /**
+             * Format: int64
+             * @description Size of the side afterwards.
+             */
+            bytes: number;
+        };
+        RehearsalWait: {
+            kind: string;
+            meaning: components["schemas"]["WaitMeaning"];
+            /** Format: double */
+            share: number;
+        };
+        RehearsalsOfBook: {
+            ready: components["schemas"]["KeptLoadView"][];
+            rehearsals: components["schemas"]["RehearsalListItem"][];
+        };
         /** @description Lines that were not understood for the same reason. */
         Rejection: {
             reason: string;
@@ -4496,6 +5153,22 @@ export interface components {
             /** Format: double */
             seconds: number;
         };
+        ResultSubject: {
+            path: string;
+            engine: null | string;
+            engineVersion: null | string;
+            /** Format: int64 */
+            bytes: null | number;
+            settings: null | {
+                [key: string]: string;
+            };
+            machine: null | string;
+            /** Format: double */
+            loadAverage: null | number;
+            /** Format: double */
+            stolenMs: null | number;
+            notes: string[];
+        };
         ResultTime: {
             /**
              * Format: double
@@ -4604,6 +5277,32 @@ export interface components {
             user: string;
             plan: string;
             findings: components["schemas"]["FindingView"][];
+        };
+        /**
+         * @description The universal scalability law: throughput of n sessions is `g n / (1 + s (n - 1) + k n (n - 1))`.
+         *     N. J. Gunther, "A Simple Capacity Model of Massively Parallel Transaction Systems" (1993).
+         */
+        ScalabilityLaw: {
+            /**
+             * Format: double
+             * @description g: what one session alone would do, a second.
+             */
+            one: number;
+            /**
+             * Format: double
+             * @description s: the share of work that only one session at a time can do.
+             */
+            contention: number;
+            /**
+             * Format: double
+             * @description k: what each pair of sessions costs the other.
+             */
+            coherency: number;
+            /**
+             * Format: double
+             * @description Sessions beyond which more of them do less; null where there is no such number.
+             */
+            peak?: null | number;
         };
         ScriptListItem: {
             /** Format: int64 */
@@ -4988,6 +5687,36 @@ export interface components {
             ahead: number;
             stems: components["schemas"]["Stem"][];
         };
+        /** @description One rate, or one number of sessions, that was tried on a side. */
+        TriedLoad: {
+            /** @description Which. */
+            side: components["schemas"]["Side"];
+            /**
+             * Format: double
+             * @description Executions a second, or sessions.
+             */
+            offered: number;
+            /**
+             * Format: double
+             * @description What came of it: median over its stints.
+             */
+            perSecond: number;
+            /**
+             * Format: double
+             * @description Likewise, of the measure that the limit is on, or the mean; in milliseconds, null where nothing ended well.
+             */
+            latency: null | number;
+            /**
+             * Format: int32
+             * @description In how many of its stints the limit held.
+             */
+            held: number;
+            /**
+             * Format: int32
+             * @description How many there were.
+             */
+            stints: number;
+        };
         UploadView: {
             path: string;
             name: string;
@@ -5022,6 +5751,28 @@ export interface components {
         };
         /** @enum {unknown} */
         Verdict: "regressed" | "improved" | "level" | "unsettled" | "failed" | null;
+        /**
+         * @description What a session's time goes into, whatever the engine calls it.
+         * @enum {unknown}
+         */
+        WaitMeaning: "running" | "commit" | "row" | "writer" | "page" | "checkpoint" | "disk" | "idleInTransaction" | "other";
+        /** @description How much of the sessions' time went into one kind of thing. */
+        WaitShare: {
+            /** @description In the engine's words, or `running`. */
+            kind: string;
+            /** @description What that is. */
+            meaning: components["schemas"]["WaitMeaning"];
+            /**
+             * Format: double
+             * @description Of all time that sessions were busy, 0 to 1.
+             */
+            share: number;
+            /**
+             * Format: int32
+             * @description Index of the load's statement that was seen there the most; null where it is not known.
+             */
+            statement?: null | number;
+        };
         WatchMoment: {
             at: string;
             piledUp: boolean;

@@ -110,6 +110,16 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
               Run a script
             </Link>
           )}
+          {book.subject && (
+            <Link
+              to="/books/$bookId/rehearsals"
+              params={{ bookId: String(book.id) }}
+              search={{}}
+              className="press"
+            >
+              Rehearse
+            </Link>
+          )}
           <Link to="/new" search={{ book: book.id }} className="press">
             New trial
           </Link>

@@ -18,7 +18,12 @@ export function Copy({ what, text }: { what: string; text: string | (() => strin
     }
   };
   return (
-    <button type="button" className="link whitespace-nowrap font-normal" onClick={copy} onBlur={() => tell("")}>
+    <button
+      type="button"
+      className="link whitespace-nowrap font-normal"
+      onClick={copy}
+      onBlur={() => tell("")}
+    >
       <span className="sr-only">Copy </span>
       {what}
       <span role="status" className="text-quiet">

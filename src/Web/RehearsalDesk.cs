@@ -1,0 +1,176 @@
+using System.Collections.Concurrent;
+using System.Globalization;
+using System.Threading.Channels;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Rehearsals;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store;
+using SwiftLedger.Subjects;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Runs the waiting rehearsals one after the other, and keeps what they tell as they tell it.</summary>
+public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalStore rehearsals, SubjectPasswords passwords, ILogger<RehearsalDesk> log) : BackgroundService
+{
+    private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
+    private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
+    private volatile Running? _running;
+
+    public void Enqueue(long rehearsal) => _waiting.Writer.TryWrite(rehearsal);
+
+    /// <summary>What is known of a rehearsal that runs; null where it does not.</summary>
+    public RehearsalAccount? AccountOf(long rehearsal) => _running is { } running && running.Rehearsal == rehearsal ? running.Account : null;
+
+    /// <summary>How many rehearsals come before this one.</summary>
+    public int Ahead(RehearsalRecord rehearsal) => rehearsal.State != TrialState.Waiting ? 0 : rehearsals.Waiting().Count(s => s.Id < rehearsal.Id) + (_running is null ? 0 : 1);
+
+    /// <summary>Ends a rehearsal that waits or runs; what it measured stays.</summary>
+    public void Cancel(RehearsalRecord rehearsal)
+    {
+        if (_stops.TryGetValue(rehearsal.Id, out CancellationTokenSource? stop))
+        {
+            stop.Cancel();
+        }
+        else
+        {
+            rehearsals.End(rehearsal.Id, TrialState.Cancelled, "It had not begun.");
+        }
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await Task.Yield();
+        IReadOnlyList<RehearsalRecord> interrupted = rehearsals.InterruptRunning("The server ended while this rehearsal ran. What had been measured is kept.");
+        LeftOvers.Sweep(interrupted.Select(s => books.Find(s.BookId)?.Subject), passwords, home, log);
+        foreach (RehearsalRecord cut in interrupted)
+        {
+            if (books.Find(cut.BookId) is { Subject: { } subject } && rehearsals.Account(cut, KnownEngines.OfSubject(subject)) is { Stints.Count: > 0 } account)
+            {
+                RehearsalDocument document = DocumentOf(account, cut, subject, "interrupted");
+                rehearsals.Settle(cut.Id, document.Headline, document.ToJson());
+            }
+        }
+
+        foreach (RehearsalRecord waiting in rehearsals.Waiting())
+        {
+            Enqueue(waiting.Id);
+        }
+
+        while (!stoppingToken.IsCancellationRequested)
+        {
+            try
+            {
+                long id = await _waiting.Reader.ReadAsync(stoppingToken);
+                if (rehearsals.Find(id) is { State: TrialState.Waiting } rehearsal && books.Find(rehearsal.BookId) is { Subject: { } subject })
+                {
+                    await RunAsync(rehearsal, subject, stoppingToken);
+                }
+            }
+            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+            {
+                return;
+            }
+            catch (SqliteException e)
+            {
+                // A full disk, say: what could not be written waits or runs in the ledger until the next start, and the server goes on.
+                log.LogError("{Message}", LedgerException.Of(e).Message);
+            }
+        }
+    }
+
+    /// <summary>The result of a rehearsal as it stands.</summary>
+    public static RehearsalDocument DocumentOf(RehearsalAccount account, RehearsalRecord rehearsal, string subject, string state) =>
+        RehearsalDocument.Of(account, KnownEngines.Shown(subject), rehearsal.Load, rehearsal.Change, state, rehearsal.StartedAt ?? rehearsal.CreatedAt);
+
+    private async Task RunAsync(RehearsalRecord rehearsal, string subject, CancellationToken stopping)
+    {
+        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
+        _stops[rehearsal.Id] = stop;
+        RehearsalBrief brief = RehearsalBrief.Read(rehearsal.Load, rehearsal.Change, KnownEngines.OfSubject(subject), RehearsalStore.OptionsOf(rehearsal.Options)).Value;
+        _running = new(rehearsal.Id, new(brief, []));
+        try
+        {
+            if (!rehearsals.Start(rehearsal.Id))
+            {
+                return;
+            }
+
+            string address = passwords.ForConnecting(subject);
+            TrialOptions access = await AccessAsync(address, rehearsal, stop.Token);
+            RehearsalAccount account = await new RehearsalRunner(home).RunAsync(
+                address, rehearsal.Load, rehearsal.Change, brief, access,
+                (happened, now) =>
+                {
+                    rehearsals.Tell(rehearsal.Id, happened);
+                    _running = new(rehearsal.Id, now);
+                },
+                leftOver: left => log.LogWarning("{Message}", left), stop: stop.Token);
+            if (account.Refusal is { } refusal)
+            {
+                rehearsals.End(rehearsal.Id, TrialState.Refused, string.Join(' ', refusal.Problems.Select(Told)));
+                return;
+            }
+
+            End(rehearsal, subject, TrialState.Finished, null);
+        }
+        catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
+        {
+            End(rehearsal, subject, TrialState.Cancelled, "The copies are removed; what had been measured is kept.");
+        }
+        catch (OperationCanceledException)
+        {
+            End(rehearsal, subject, TrialState.Interrupted, "The server was stopped while this rehearsal ran. What had been measured is kept.");
+        }
+        catch (SubjectException e)
+        {
+            rehearsals.End(rehearsal.Id, TrialState.Refused, e.Problem.Message);
+        }
+        catch (Exception e) when (e is BenchProcessException or IOException or UnauthorizedAccessException)
+        {
+            log.LogWarning("Rehearsal {Rehearsal}: {Message}", rehearsal.Id, e.Message);
+            End(rehearsal, subject, TrialState.Interrupted, e.Message);
+        }
+        finally
+        {
+            _stops.TryRemove(rehearsal.Id, out _);
+            _running = null;
+        }
+    }
+
+    private static string Told(InputProblem problem) => problem.Part switch
+    {
+        InputPart.Workload => problem.Describe("The load"),
+        InputPart.Change => problem.Describe("The change"),
+        _ => problem.Message,
+    };
+
+    private void End(RehearsalRecord rehearsal, string subject, TrialState state, string? message)
+    {
+        RehearsalAccount account = _running!.Account;
+        bool measured = account.Stints.Count > 0 || account.Capacity is not null;
+        RehearsalDocument document = DocumentOf(account, rehearsal, subject, TrialStore.NameOf(state));
+        rehearsals.End(rehearsal.Id, state, message ?? (measured ? null : account.Done?.Problem), measured ? document.Headline : null, measured ? document.ToJson() : null);
+    }
+
+    /// <summary>On a server, by the first of the two ways to private copies that is open.</summary>
+    private static async Task<TrialOptions> AccessAsync(string address, RehearsalRecord rehearsal, CancellationToken stop)
+    {
+        ISubjectEngine engine = SubjectEngines.OfSubject(address);
+        var access = new TrialOptions(Engine: engine.Engine, TrustSql: rehearsal.Trusted, Seed: RehearsalStore.OptionsOf(rehearsal.Options).Seed);
+        if (engine.Server is not { } server)
+        {
+            return access;
+        }
+
+        ServerLook look = await Task.Run(() => server.LookAt(address), stop);
+        SidesOffered? open = look.Sides.FirstOrDefault(s => s.Sides is SubjectSides.Copies or SubjectSides.Dumped && (s.Works || (s.WithTrust && rehearsal.Trusted)));
+        return open is not null ? access with { Sides = open.Sides }
+            : throw SubjectException.Because(string.Create(CultureInfo.InvariantCulture, $"A rehearsal writes to private copies, and none can be made. {look.Sides.FirstOrDefault(s => s.Sides == SubjectSides.Dumped)?.Lacks}").TrimEnd());
+    }
+
+    private sealed record Running(long Rehearsal, RehearsalAccount Account);
+}
