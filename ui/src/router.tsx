@@ -253,7 +253,6 @@ export const router = createRouter({
     statementRoute,
     newTrialRoute,
     rehearsalsRoute,
-    rehearsalsRoute,
     trialRoute.addChildren([lineRoute]),
     linePlansRoute,
     besideRoute,

@@ -9,7 +9,7 @@ public abstract record ValueDraw
     /// <summary>Draws one.</summary>
     /// <param name="random">The same state gives the same value.</param>
     /// <param name="counters">Of the side: sequences go on from stint to stint.</param>
-    internal abstract SqlValue Draw(ref SplitMix random, SideCounters counters);
+    public abstract SqlValue Draw(ref SplitMix random, SideCounters counters);
 }
 
 /// <summary>Whole numbers, each as likely.</summary>
@@ -17,7 +17,7 @@ public abstract record ValueDraw
 /// <param name="High">Included.</param>
 public sealed record UniformDraw(long Low, long High) : ValueDraw
 {
-    internal override SqlValue Draw(ref SplitMix random, SideCounters counters) => SqlValue.Of(Low + (long)Math.BigMul(random.Next(), (ulong)(High - Low) + 1, out _));
+    public override SqlValue Draw(ref SplitMix random, SideCounters counters) => SqlValue.Of(Low + (long)Math.BigMul(random.Next(), (ulong)(High - Low) + 1, out _));
 }
 
 /// <summary>Numbers with a fraction, each as likely.</summary>
@@ -25,7 +25,7 @@ public sealed record UniformDraw(long Low, long High) : ValueDraw
 /// <param name="High">Not included.</param>
 public sealed record UniformRealDraw(double Low, double High) : ValueDraw
 {
-    internal override SqlValue Draw(ref SplitMix random, SideCounters counters) => SqlValue.Of(Low + (random.Unit() * (High - Low)));
+    public override SqlValue Draw(ref SplitMix random, SideCounters counters) => SqlValue.Of(Low + (random.Unit() * (High - Low)));
 }
 
 /// <summary>Whole numbers of which the lowest is the most frequent: the k-th has a share in proportion to 1 / k^s.</summary>
@@ -57,7 +57,7 @@ public sealed record ZipfDraw : ValueDraw
 
     public double Exponent { get; }
 
-    internal override SqlValue Draw(ref SplitMix random, SideCounters counters)
+    public override SqlValue Draw(ref SplitMix random, SideCounters counters)
     {
         int at = Array.BinarySearch(_upTo, random.Unit() * _upTo[^1]);
         return SqlValue.Of(Low + Math.Min(at < 0 ? ~at : at + 1, _upTo.Length - 1));
@@ -69,13 +69,13 @@ public sealed record ZipfDraw : ValueDraw
 /// <param name="Number">Which of the file's sequences, from 0.</param>
 public sealed record SequenceDraw(long From, int Number) : ValueDraw
 {
-    internal override SqlValue Draw(ref SplitMix random, SideCounters counters) => SqlValue.Of(From + counters.Next(Number));
+    public override SqlValue Draw(ref SplitMix random, SideCounters counters) => SqlValue.Of(From + counters.Next(Number));
 }
 
 /// <summary>One of these, each as likely.</summary>
 public sealed record ListDraw(IReadOnlyList<SqlValue> Values) : ValueDraw
 {
-    internal override SqlValue Draw(ref SplitMix random, SideCounters counters) => Values[random.Below(Values.Count)];
+    public override SqlValue Draw(ref SplitMix random, SideCounters counters) => Values[random.Below(Values.Count)];
 }
 
 /// <summary>One of the first column of a query on the subject, each row as likely.</summary>
@@ -86,7 +86,7 @@ public sealed record QueryDraw(string Sql, int Number) : ValueDraw
     /// <summary>Rows beyond these are not read.</summary>
     public const int MostRows = 100_000;
 
-    internal override SqlValue Draw(ref SplitMix random, SideCounters counters)
+    public override SqlValue Draw(ref SplitMix random, SideCounters counters)
     {
         IReadOnlyList<SqlValue> values = counters.Rows[Number];
         return values[random.Below(values.Count)];

@@ -28,7 +28,10 @@ public static class HistogramLog
 
         using var stream = new MemoryStream();
         HistogramLogWriter.Write(stream, began, [.. histograms]);
-        return Encoding.UTF8.GetString(stream.ToArray());
+
+        // The package writes UTF-16; every other reader of the format wants ASCII.
+        using var text = new StreamReader(new MemoryStream(stream.ToArray()), Encoding.Unicode, detectEncodingFromByteOrderMarks: true);
+        return text.ReadToEnd();
     }
 
     /// <summary>The same durations in the package's own histogram, in nanoseconds.</summary>

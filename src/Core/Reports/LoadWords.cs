@@ -58,6 +58,7 @@ public static class LoadWords
             (null, null) => Unmoved(judged, pairs),
             ({ } w, null) => $"Under this load {Change(w)}, {pairs}.",
             (null, { } b) => $"Under this load {Change(b)}, {pairs}.",
+            ({ Statement: not null } w, { Statement: null } b) => $"Under this load {Change(b)}, while {Change(w)}, {pairs}.",
             ({ } w, { } b) => $"Under this load {Change(w)}, while {Change(b)}, {pairs}.",
         };
         return told.TrimEnd() + problem;
