@@ -32,7 +32,7 @@ public sealed record RehearsalDocument(
         Load sent = account.Brief.Load;
         return new(SchemaName, LoadWords.Headline(account), state, at,
             new(subject, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes, account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, null, account.Environment?.Notes ?? []),
-            new(sent.Sessions, sent.IsClosed ? null : sent.RatePerSecond, [.. sent.Parts.Select(p => new RehearsalPart(p.Name, p.Sessions, p.Rate?.ToString(), p.Rate is null ? p.Think.ToString() : null, p.CommitEvery, [.. p.Tasks.SelectMany(t => t.Steps).Select(s => s.Statement.Name).Distinct()]))],
+            new(sent.Sessions, sent.IsClosed ? null : sent.RatePerSecond, sent.Parts.FirstOrDefault(p => p.Rate is null)?.Think.ToString(), [.. sent.Parts.Select(p => new RehearsalPart(p.Name, p.Sessions, p.Rate?.ToString(), p.Rate is null ? p.Think.ToString() : null, p.CommitEvery, [.. p.Tasks.SelectMany(t => t.Steps).Select(s => s.Statement.Name).Distinct()]))],
                 o.StintSeconds, o.Seed, o.Tolerance * 100, account.Done?.Durability, o.OneSided, o.MaxSeconds),
             account.Stints.Select(s => s.Pair).Distinct().Count(),
             [.. account.Judged.Select(j => new RehearsalMeasure(j.Statement, j.Measure, j.Before, j.After, j.Ratio, j.Low, j.High, j.Confidence, j.Pairs, j.Verdict, LoadWords.Of(j) is { Length: > 0 } said ? said : null))],
@@ -76,6 +76,7 @@ public sealed record RehearsalDocument(
 
 /// <param name="Sessions">Of all parts.</param>
 /// <param name="Rate">Executions a second that open parts offer; null for closed load.</param>
+/// <param name="Think">Between two executions of the first part of closed load; null without one.</param>
 /// <param name="Parts">What each does.</param>
 /// <param name="StintSeconds">Of one side's turn.</param>
 /// <param name="Seed">Of everything drawn.</param>
@@ -84,7 +85,7 @@ public sealed record RehearsalDocument(
 /// <param name="OneSided">Whether nothing was compared.</param>
 /// <param name="MaxSeconds">Bound on all stints; null for none.</param>
 public sealed record RehearsalResultOptions(
-    int Sessions, double? Rate, IReadOnlyList<RehearsalPart> Parts, double StintSeconds, ulong Seed, double TolerancePercent, string? Durability, bool OneSided, double? MaxSeconds);
+    int Sessions, double? Rate, string? Think, IReadOnlyList<RehearsalPart> Parts, double StintSeconds, ulong Seed, double TolerancePercent, string? Durability, bool OneSided, double? MaxSeconds);
 
 public sealed record RehearsalPart(string Name, int Sessions, string? Rate, string? Think, int CommitEvery, IReadOnlyList<string> Statements);
 

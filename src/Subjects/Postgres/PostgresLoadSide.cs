@@ -140,7 +140,7 @@ internal sealed class PostgresLoadSide : ILoadSide
             {
                 foreach (string?[] row in PostgresConnection.RowsOf(_look))
                 {
-                    (string kind, WaitMeaning meaning) = MeaningOf(row[0]!, row[1]!, row[2]!);
+                    (string kind, WaitMeaning meaning) = PostgresWaits.MeaningOf(row[0]!, row[1]!, row[2]!);
                     if (kind.Length > 0)
                     {
                         (string, WaitMeaning, int) key = (kind, meaning, _statements.GetValueOrDefault(Begin(row[3] ?? ""), -1));
@@ -158,20 +158,6 @@ internal sealed class PostgresLoadSide : ILoadSide
             rest = Math.Max(LeastMilliseconds, (int)(Stopwatch.GetElapsedTime(start).TotalMilliseconds * RestForEachLook));
         }
     }
-
-    /// <summary>What a session does, by the server's words for it (PostgreSQL manual, 28.2.3, tables of wait events); no kind where it waits for us.</summary>
-    internal static (string Kind, WaitMeaning Meaning) MeaningOf(string state, string type, string wait) => (type, wait) switch
-    {
-        _ when state.StartsWith("idle", StringComparison.Ordinal) => ("idle in transaction", WaitMeaning.IdleInTransaction),
-        ("", _) => ("running", WaitMeaning.Running),
-        ("Client", _) => ("", WaitMeaning.Other),
-        ("Lock", "transactionid" or "tuple") => ($"{type}: {wait}", WaitMeaning.Row),
-        ("Lock", "extend") => ($"{type}: {wait}", WaitMeaning.Page),
-        ("LWLock", "WALWrite" or "WALWriteLock") or ("IO", "WALSync" or "WALWrite" or "WalSync" or "WalWrite") or ("IPC", "SyncRep") => ($"{type}: {wait}", WaitMeaning.Commit),
-        ("LWLock", "BufferContent" or "buffer_content" or "WALInsert" or "wal_insert") or ("BufferPin" or "Buffer", _) => ($"{type}: {wait}", WaitMeaning.Page),
-        ("IO", _) => ($"{type}: {wait}", WaitMeaning.Disk),
-        _ => ($"{type}: {wait}", WaitMeaning.Other),
-    };
 
     private static string Begin(string sql) => sql.Length <= LongestSql ? sql : sql[..LongestSql];
 }

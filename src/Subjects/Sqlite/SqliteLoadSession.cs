@@ -37,7 +37,7 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
     private readonly SqliteConnection _connection;
     private readonly Prepared[] _statements;
     private readonly sqlite3_stmt _begin, _beginToWrite, _commit, _rollback;
-    private readonly SessionTimes* _times;
+    private SessionTimes* _times;
     private long _since;
     private bool _overdue;
 
@@ -58,9 +58,15 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
 
     public string Message { get; private set; } = "";
 
-    public SessionTimes Times => *_times;
+    public SessionTimes Times => _times is null ? default : *_times;
 
-    public void Clear() => *_times = default;
+    public void Clear()
+    {
+        if (_times is not null)
+        {
+            *_times = default;
+        }
+    }
 
     public LoadOutcome Begin(LoadTask task)
     {
@@ -97,7 +103,7 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
     public void EndIfOver(TimeSpan limit)
     {
         long since = Interlocked.Read(ref _since);
-        if (since != 0 && Stopwatch.GetElapsedTime(since) > limit)
+        if (_times is not null && since != 0 && Stopwatch.GetElapsedTime(since) > limit)
         {
             Volatile.Write(ref _overdue, true);
             raw.sqlite3_interrupt(_connection.Handle);
@@ -106,6 +112,11 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
 
     public void Dispose()
     {
+        if (_times is null)
+        {
+            return;
+        }
+
         foreach (Prepared prepared in _statements)
         {
             prepared.Statement.Dispose();
@@ -117,6 +128,7 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
         _rollback.Dispose();
         _connection.Dispose();
         NativeMemory.Free(_times);
+        _times = null;
     }
 
     private LoadOutcome Run(sqlite3_stmt statement)

@@ -1,0 +1,123 @@
+using Shouldly;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Rehearsals;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Bench.Tests;
+
+/// <summary>Loads sent to copies of a database on a server.</summary>
+public sealed class PostgresRehearsalTests(PostgresRehearsalTests.Purses purses) : IClassFixture<PostgresRehearsalTests.Purses>
+{
+    public sealed class Purses : IDisposable
+    {
+        public Purses()
+        {
+            Server.Sql("postgres", "CREATE DATABASE purses");
+            Server.Sql("purses", "CREATE TABLE purse (id int PRIMARY KEY, coins int NOT NULL); INSERT INTO purse SELECT i, 0 FROM generate_series(1, 1000) i; VACUUM ANALYZE;");
+        }
+
+        internal PostgresServer Server { get; } = new("max_connections = 40\ndeadlock_timeout = 50ms");
+
+        public LedgerHome Home { get; } = new LedgerHome(Directory.CreateTempSubdirectory("swift-ledger-rehearsal-").FullName).Created();
+
+        public void Dispose()
+        {
+            Server.Dispose();
+            Directory.Delete(Home.Root, recursive: true);
+        }
+    }
+
+    [Fact]
+    public async Task A_row_that_all_sessions_change_is_found_on_the_side_that_has_it()
+    {
+        RehearsalAccount account = await RunAsync("""
+            -- part: p
+            -- sessions: 8
+            -- name: pay
+            -- unit: purchase
+            -- draw: id = uniform 1 to 1000
+            UPDATE purse SET coins = coins + 1 WHERE id = :id;
+            -- name: pause
+            -- unit: purchase
+            SELECT pg_sleep(0.002);
+            """, "-- rewrite: pay\nUPDATE purse SET coins = coins + 1 WHERE id = 1 + 0 * CAST(:id AS int);", new(StintSeconds: 0.5));
+        account.Refusal.ShouldBeNull();
+        account.ExitCode.ShouldBe(1);
+        account.Judged.Single(j => j.Statement is null && j.Measure == LoadMeasure.Throughput).Verdict.ShouldBe(Verdict.Regressed);
+        LoadFinding row = account.Findings.Single(f => f.Kind == LoadFindingKind.RowQueue);
+        (row.Statement, row.After > 0.5, row.Before < 0.2).ShouldBe(("pay", true, true));
+        account.Done!.Durability.ShouldBe("synchronous_commit on, fsync off");
+        NothingIsLeft();
+    }
+
+    [Fact]
+    public async Task Deadlocks_begin_anew_and_are_found()
+    {
+        RehearsalAccount account = await RunAsync("""
+            -- part: up
+            -- sessions: 3
+            -- unit: up
+            UPDATE purse SET coins = 1 WHERE id = 1;
+            -- unit: up
+            UPDATE purse SET coins = 1 WHERE id = 2;
+            -- part: down
+            -- sessions: 3
+            -- unit: down
+            UPDATE purse SET coins = 2 WHERE id = 2;
+            -- unit: down
+            UPDATE purse SET coins = 2 WHERE id = 1;
+            """, "", new(StintSeconds: 1, OneSided: true, MaxSeconds: 1));
+        account.Whole(Side.Before)[0].Retries.ShouldBeGreaterThan(0);
+        account.Findings.ShouldContain(f => f.Kind == LoadFindingKind.Conflicts || f.Kind == LoadFindingKind.Deadlocks || f.Kind == LoadFindingKind.RowQueue);
+        NothingIsLeft();
+    }
+
+    [Theory]
+    [InlineData("-- part: p\n-- sessions: 60\nSELECT 1;", "The server has room for")]
+    [InlineData("SELECT * FROM nowhere;", "relation \"nowhere\" does not exist")]
+    [InlineData("-- draw: id = query SELECT id FROM purse WHERE false\nSELECT :id;", "gives no row")]
+    [InlineData("-- draw: id = query DELETE FROM purse RETURNING id\nSELECT :id;", "read-only transaction")]
+    public async Task What_cannot_be_sent_is_told_before_it_begins(string load, string told)
+    {
+        RehearsalAccount account = await RunAsync(load, "", new());
+        account.Refusal.ShouldNotBeNull().Problems[0].Message.ShouldContain(told);
+        NothingIsLeft();
+    }
+
+    [Fact]
+    public async Task A_server_that_goes_away_ends_it_and_what_was_measured_stays()
+    {
+        using var server = new PostgresServer("");
+        server.Sql("postgres", "CREATE DATABASE purses");
+        server.Sql("purses", "CREATE TABLE purse (id int PRIMARY KEY)");
+        RehearsalBrief brief = RehearsalBrief.Read("SELECT count(*) FROM purse;", "", KnownEngines.Find("postgreSql")!, new(StintSeconds: 0.5)).Value;
+        bool stopped = false;
+        RehearsalAccount account = await new RehearsalRunner(purses.Home).RunAsync(
+            server.Connection("purses"), "SELECT count(*) FROM purse;", "", brief, new(Engine: KnownEngines.Find("postgreSql"), TrustSql: true), (happened, _) =>
+            {
+                if (happened is StintEnded && !stopped)
+                {
+                    stopped = true;
+                    server.Stop();
+                }
+            }, stop: TestContext.Current.CancellationToken);
+        account.Stints.ShouldNotBeEmpty();
+        (account.Done?.Problem ?? account.Refusal?.Problems[0].Message).ShouldNotBeNull().ShouldContain("lost");
+    }
+
+    private void NothingIsLeft()
+    {
+        purses.Server.Sql("postgres", "SELECT count(*) FROM pg_database WHERE datname LIKE 'swift%'").Trim().ShouldBe("0");
+        Directory.GetDirectories(purses.Home.Copies).ShouldBeEmpty();
+    }
+
+    private async Task<RehearsalAccount> RunAsync(string load, string change, RehearsalOptions options)
+    {
+        Engine engine = KnownEngines.Find("postgreSql")!;
+        var brief = RehearsalBrief.Read(load, change, engine, options);
+        brief.Problems.ShouldBeEmpty();
+        return await new RehearsalRunner(purses.Home).RunAsync(purses.Server.Connection("purses"), load, change, brief.Value, new(Engine: engine, TrustSql: true), (_, _) => { }, stop: TestContext.Current.CancellationToken);
+    }
+}
