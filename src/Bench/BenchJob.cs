@@ -69,6 +69,7 @@ public sealed record BenchJob(
     /// <summary>How jobs and events are written: one line each, names in camel case, enumerations as words.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
+        TypeInfoResolver = RehearsalEvents.Resolver,
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
         MaxDepth = 1_000,
         NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals,

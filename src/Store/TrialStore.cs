@@ -5,6 +5,7 @@ using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Store.Captures;
 
@@ -22,6 +23,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
+        TypeInfoResolver = RehearsalEvents.Resolver,
         MaxDepth = 1_000,
         NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals,
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },

@@ -11,24 +11,6 @@ namespace SwiftLedger.Core.Rehearsals;
 /// <param name="Failed">Likewise.</param>
 public sealed record LoadNow(int Pair, Side Side, double Seconds, long Executions, long Failed);
 
-/// <summary>A stint has ended.</summary>
-public sealed record StintEnded(Stint Stint) : BenchEvent;
-
-/// <summary>Where a stint is.</summary>
-public sealed record LoadReached(LoadNow Now) : BenchEvent;
-
-/// <summary>Loads that were tried so far for capacity, or throughput over sessions.</summary>
-public sealed record CapacityTried(CapacityAccount Capacity) : BenchEvent;
-
-/// <summary>The copies were made afresh, because the data had grown too far.</summary>
-/// <param name="BeforePair">The first pair on the new ones.</param>
-public sealed record CopiesRenewed(int BeforePair) : BenchEvent;
-
-/// <summary>The last word of a rehearsal's job: all stints are over and the copies are gone.</summary>
-/// <param name="Durability">What a commit waited for, by the engine's own settings.</param>
-/// <param name="Problem">Why it ended before its time; null where it did not.</param>
-public sealed record RehearsalDone(string Durability, string? Problem) : BenchEvent;
-
 /// <summary>What is known of a rehearsal: the fold of its events.</summary>
 /// <param name="Brief">What it does.</param>
 /// <param name="Stints">That have ended, in order.</param>

@@ -2,7 +2,6 @@ using System.Text.Json.Serialization;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -26,11 +25,6 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(JobDone), "done")]
 [JsonDerivedType(typeof(ScriptReached), "scriptAt")]
 [JsonDerivedType(typeof(ScriptRan), "script")]
-[JsonDerivedType(typeof(StintEnded), "stint")]
-[JsonDerivedType(typeof(LoadReached), "loadAt")]
-[JsonDerivedType(typeof(CapacityTried), "capacity")]
-[JsonDerivedType(typeof(CopiesRenewed), "renewed")]
-[JsonDerivedType(typeof(RehearsalDone), "rehearsal")]
 public abstract record BenchEvent;
 
 /// <summary>What a trial is at.</summary>

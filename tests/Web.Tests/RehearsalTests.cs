@@ -1,0 +1,130 @@
+using System.Net;
+using System.Text.Json;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using Xunit;
+
+namespace SwiftLedger.Web.Tests;
+
+/// <summary>Rehearsals over the API: their turn, what they show while they run, their end, and what stays.</summary>
+public sealed class RehearsalTests : RunningServer
+{
+    private const string Load = "-- part: p\n-- sessions: 2\n-- think: 2 ms\n-- name: look\n-- draw: d = uniform 0 to 9\nSELECT count(*) FROM parcel WHERE depot = :d;";
+
+    [Fact]
+    public async Task A_rehearsal_runs_shows_what_there_is_and_can_be_cancelled_without_losing_it()
+    {
+        long book = await Book();
+        long id = (await Post(Path(book), Request(Load, new { stintSeconds = 0.5 }))).GetProperty("id").GetInt64();
+        JsonElement page = default;
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("stintsDone").GetInt32() >= 2);
+        page.GetProperty("state").GetString().ShouldBe("running");
+        page.GetProperty("result").GetProperty("stints").GetArrayLength().ShouldBeGreaterThanOrEqualTo(2);
+        (await Send(HttpMethod.Delete, Path(book, id), null)).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await Send(HttpMethod.Post, Path(book, id) + "/cancel", null)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        page = await Ended(book, id);
+        page.GetProperty("state").GetString().ShouldBe("cancelled");
+        int stints = page.GetProperty("result").GetProperty("stints").GetArrayLength();
+        stints.ShouldBeGreaterThanOrEqualTo(2);
+        Directory.GetDirectories(Home.Copies).ShouldBeEmpty();
+
+        // What was decided is kept as it was, in each form, also after another start.
+        await StopAsync();
+        await StartAsync();
+        page = await Get(Path(book, id));
+        page.GetProperty("result").GetProperty("stints").GetArrayLength().ShouldBe(stints);
+        foreach ((string format, string begins) in new[] { ("json", "{"), ("md", "**"), ("html", "<!doctype html>"), ("xml", "<?xml"), ("hlog", "#[Histogram log format") })
+        {
+            (await Client.GetStringAsync(new Uri(Path(book, id) + "/result." + format, UriKind.Relative))).ShouldStartWith(begins);
+        }
+
+        (await Send(HttpMethod.Delete, Path(book, id), null)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (await Send(HttpMethod.Get, Path(book, id), null)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+    }
+
+    [Fact]
+    public async Task A_server_that_is_killed_keeps_what_was_measured()
+    {
+        long book = await Book();
+        long id = (await Post(Path(book), Request(Load, new { stintSeconds = 0.5, oneSided = true, maxSeconds = 1 }))).GetProperty("id").GetInt64();
+        await Ended(book, id);
+        await StopAsync();
+
+        // As a kill leaves it: it runs, by the ledger, and its last word was never written.
+        using (var connection = new SqliteConnection($"Data Source={Home.LedgerFile};Pooling=False"))
+        {
+            connection.Open();
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = $"UPDATE rehearsal SET state = 'running', result = NULL, headline = NULL, finished_at = NULL WHERE id = {id}";
+            command.ExecuteNonQuery();
+        }
+
+        await StartAsync();
+        JsonElement page = await Ended(book, id);
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("result").ValueKind == JsonValueKind.Object);
+        (page.GetProperty("state").GetString(), page.GetProperty("result").GetProperty("state").GetString()).ShouldBe(("interrupted", "interrupted"));
+        page.GetProperty("result").GetProperty("stints").GetArrayLength().ShouldBeGreaterThan(0);
+        page.GetProperty("message").GetString()!.ShouldContain("What had been measured is kept");
+    }
+
+    [Fact]
+    public async Task Mistakes_are_told_with_their_place_and_nothing_begins()
+    {
+        long book = await Book();
+        JsonElement problem = await Refused(book, Request("-- part: p\n-- think: soon\nSELECT 1;", new { }));
+        (problem.GetProperty("part").GetString(), problem.GetProperty("line").GetInt32()).ShouldBe(("workload", 2));
+        (await Refused(book, Request(" ", new { }))).GetProperty("message").GetString().ShouldBe("The load is empty.");
+        (await Refused(book, Request(Load, new { capacity = true, limit = "p98<=1ms" }))).GetProperty("message").GetString()!.ShouldContain("is no limit");
+        (await Refused(book, Request(Load, new { journal = "paper" }))).GetProperty("message").GetString()!.ShouldContain("journal mode is");
+        (await Refused(book, Request(Load, new { stintSeconds = 0.01 }))).GetProperty("message").GetString()!.ShouldContain("A stint lasts");
+        (await Send(HttpMethod.Post, Path(99), Request(Load, new { }))).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        (await Get(Path(book))).GetProperty("rehearsals").GetArrayLength().ShouldBe(0);
+        JsonElement page = await Ended(book, (await Post(Path(book), Request("SELECT * FROM nowhere;", new { }))).GetProperty("id").GetInt64());
+        (page.GetProperty("state").GetString(), page.GetProperty("message").GetString()!.Contains("no such table: nowhere", StringComparison.Ordinal)).ShouldBe(("refused", true));
+    }
+
+    [Fact]
+    public async Task It_waits_for_what_is_being_measured_and_the_next_one_for_it()
+    {
+        long book = await Book();
+        long first, second;
+        using (File.Open(Home.MeasuringLock, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None))
+        {
+            first = (await Post(Path(book), Request(Load, new { stintSeconds = 0.5, oneSided = true, maxSeconds = 0.5 }))).GetProperty("id").GetInt64();
+            second = (await Post(Path(book), Request(Load, new { }))).GetProperty("id").GetInt64();
+            await Until(async () => (await Get(Path(book, first))).GetProperty("stage").GetString() == "waiting");
+            (await Get(Path(book, second))).GetProperty("ahead").GetInt32().ShouldBe(1);
+            (await Send(HttpMethod.Delete, $"/api/books/{book}", null)).StatusCode.ShouldBe(HttpStatusCode.Conflict);
+            (await Send(HttpMethod.Post, Path(book, second) + "/cancel", null)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        }
+
+        (await Ended(book, first)).GetProperty("state").GetString().ShouldBe("finished");
+        (await Get(Path(book, second))).GetProperty("state").GetString().ShouldBe("cancelled");
+    }
+
+    private static string Path(long book, long? rehearsal = null) => $"/api/books/{book}/rehearsals{(rehearsal is null ? "" : $"/{rehearsal}")}";
+
+    private static object Request(string load, object settings) => new { load, change = "", title = "", settings };
+
+    private async Task<JsonElement> Refused(long book, object request)
+    {
+        using HttpResponseMessage answer = await Send(HttpMethod.Post, Path(book), request);
+        answer.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        return JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement.GetProperty("problems")[0];
+    }
+
+    private async Task<long> Book() => (await Finished(await Post("/api/trials", new
+    {
+        subject = MakeDepot(),
+        workload = "SELECT 1",
+        change = "CREATE INDEX parcel_depot ON parcel(depot);",
+        settings = new { quick = true, maxSeconds = 3 },
+    }))).GetProperty("bookId").GetInt64();
+
+    private async Task<JsonElement> Ended(long book, long id)
+    {
+        JsonElement page = default;
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("state").GetString() is not ("waiting" or "running"));
+        return page;
+    }
+}
