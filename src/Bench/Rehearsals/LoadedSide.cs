@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Rehearsals;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;

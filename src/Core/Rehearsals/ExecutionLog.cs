@@ -32,7 +32,8 @@ public sealed class ExecutionLog
         Messages.Clear();
     }
 
-    internal void Add(in LoggedExecution execution)
+    /// <summary>Notes an execution.</summary>
+    public void Note(in LoggedExecution execution)
     {
         if (Count == _kept.Length)
         {

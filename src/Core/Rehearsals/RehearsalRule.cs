@@ -177,7 +177,12 @@ public sealed class RehearsalRule(double tolerance, bool closed)
         };
         return open with
         {
-            Ratio = c.Ratio, Low = Math.Exp(c.Low), High = Math.Exp(c.High), Confidence = 1 - c.Alpha, Pairs = c.Blocks, Verdict = verdict,
+            Ratio = c.Ratio,
+            Low = Math.Exp(c.Low),
+            High = Math.Exp(c.High),
+            Confidence = 1 - c.Alpha,
+            Pairs = c.Blocks,
+            Verdict = verdict,
             Reason = verdict != Verdict.Unsettled ? null : c.Objection switch
             {
                 Objection.Correlated => MeasureReason.Correlated,

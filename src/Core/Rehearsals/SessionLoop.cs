@@ -75,6 +75,7 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
 
         // Sessions that think begin somewhere in their first pause: all at once would be a load of its own.
         long due = turn.From + (long)(random.Unit() * turn.Part.Think.Draw(random.Unit()));
+        bool thinks = turn.Part.Think.Kind != ThinkKind.None, waits = true;
         while (!_lost && !clock.IsBrokenOff)
         {
             if (due >= turn.Until || (turn.Part.Executions is { } most && turn.Claim() >= most))
@@ -83,14 +84,22 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
             }
 
             LoadTask task = Drawn(turn, ref random);
-            clock.SleepUntil(due);
-            if (clock.IsBrokenOff)
+            if (waits)
             {
-                return;
+                clock.SleepUntil(due);
+                if (clock.IsBrokenOff)
+                {
+                    return;
+                }
             }
 
-            long end = Execute(turn.Part, task, due, free: true);
-            due = end + turn.Part.Think.Draw(random.Unit());
+            // Who does not think is due at once.
+            due = Execute(turn.Part, task, due, free: true);
+            waits = thinks;
+            if (thinks)
+            {
+                due += turn.Part.Think.Draw(random.Unit());
+            }
         }
     }
 
@@ -138,7 +147,7 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
             }
         }
 
-        log.Add(new(alone ? task.Steps[0].Index : -1, IsTask: true, free, outcome, (byte)retries, due, start, end));
+        log.Note(new(alone ? task.Steps[0].Index : -1, IsTask: true, free, outcome, (byte)retries, due, start, end));
         return end;
     }
 
@@ -157,7 +166,7 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
             at = clock.Now;
             if (task.Steps.Count > 1)
             {
-                log.Add(new(task.Steps[i].Index, IsTask: false, WasFree: false, outcome, 0, start, start, at));
+                log.Note(new(task.Steps[i].Index, IsTask: false, WasFree: false, outcome, 0, start, start, at));
             }
 
             if (outcome != LoadOutcome.Done)

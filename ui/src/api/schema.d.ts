@@ -4826,6 +4826,8 @@ export interface components {
              * @description Executions a second that open parts offer; null for closed load.
              */
             rate: null | number;
+            /** @description Between two executions of the first part of closed load; null without one. */
+            think: null | string;
             /** @description What each does. */
             parts: components["schemas"]["RehearsalPart"][];
             /**

@@ -119,7 +119,7 @@ function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: D
         >
           <Wrong error={start.error ?? act.error} />
           <h2 className="section">Load: who sends what, how often</h2>
-          <div className="flex h-72 flex-col">
+          <div className="roomed flex h-72 flex-col">
             <SqlEditor
               label="Load"
               value={draft.load}
@@ -129,7 +129,7 @@ function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: D
             />
           </div>
           <h2 className="section">Change: what the after side gets first</h2>
-          <div className="flex h-36 flex-col">
+          <div className="roomed flex h-36 flex-col">
             <SqlEditor
               label="Change"
               value={draft.change}
@@ -139,7 +139,7 @@ function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: D
             />
           </div>
           <Under settings={draft.settings} set={(s) => set({ settings: { ...draft.settings, ...s } })} />
-          <Kept book={book} shown={page?.id} open={open} />
+          {page && <Kept book={book} shown={page.id} open={open} />}
         </Page>
       }
       right={
@@ -154,10 +154,13 @@ function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: D
           {page ? (
             <Result book={book} page={page} remedy={(load, title) => begin({ ...draft, load, title })} />
           ) : (
-            <EmptyState title="Take a load, or write one">
-              Statements with the sessions that send them. They run on two private copies, one side at a time
-              in short stints, with real commits; the database itself is only read.
-            </EmptyState>
+            <>
+              <EmptyState title="Take a load, or write one">
+                Statements with the sessions that send them. They run on two private copies, one side at a
+                time in short stints, with real commits; the database itself is only read.
+              </EmptyState>
+              <Kept book={book} open={open} />
+            </>
           )}
         </Page>
       }

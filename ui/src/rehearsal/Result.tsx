@@ -202,7 +202,8 @@ function Measures({ result }: { result: RehearsalResult }) {
                       reach={reach}
                     />
                   )}
-                  {(m.verdict === "failed" || (m.low === null && judged(m))) && (
+                  {(m.verdict === "failed" ||
+                    (m.low === null && judged(m) && !m.message?.includes("the first look"))) && (
                     <span className="text-sm text-quiet">{m.message}</span>
                   )}
                 </td>
@@ -252,7 +253,7 @@ function Facts({ result }: { result: RehearsalResult }) {
               average
               {s.abandoned > 0 ? `; ${count(s.abandoned)} never began` : ""}
               {s.unsteadyStints > 0
-                ? `; in ${count(s.unsteadyStints)} stints sessions in use were not throughput times latency within 5 %: no steady state`
+                ? `; in ${count(s.unsteadyStints)} ${s.unsteadyStints === 1 ? "stint" : "stints"} sessions in use were not throughput times latency within 5 %: no steady state`
                 : ""}
               .
             </p>

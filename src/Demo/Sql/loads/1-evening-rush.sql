@@ -19,7 +19,7 @@ GROUP BY h.name;
 -- name: book
 -- unit: booking
 -- draw: hut = zipf 1 to 212 by 2
--- draw: member = uniform 1 to 600
+-- draw: member = query SELECT id FROM member
 -- draw: id = sequence from 100000000
 INSERT INTO booking (id, hut_id, member_id, state, first_night, nights, party, created_at)
 VALUES (:id, :hut, :member, 'confirmed', '2026-07-18', 1, 2, '2026-07-18T17:00:00');
