@@ -114,7 +114,7 @@ internal sealed class SqliteCopy : ISubjectCopy
             throw new EngineException($"The engine has no journal mode {journal}: it stays with {mode}");
         }
 
-        return new SqliteLoadSide(_path, () => Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: true), texts, limit);
+        return new SqliteLoadSide(() => Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: true), texts, limit);
     }
 
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);

@@ -6,17 +6,13 @@ using SwiftLedger.Core.Sql;
 namespace SwiftLedger.Subjects.Sqlite;
 
 /// <summary>A private file under a load.</summary>
-/// <param name="path">The file.</param>
 /// <param name="connect">Opens a connection whose commits wait for the disk as the subject's do.</param>
 /// <param name="texts">The statements of the load.</param>
 /// <param name="limit">Of one execution.</param>
 internal sealed class SqliteLoadSide : ILoadSide
 {
-    private static readonly string[] Files = ["", "-wal"];
-
     private static readonly TimeSpan BetweenLooks = TimeSpan.FromMilliseconds(50);
 
-    private readonly string _path;
     private readonly Func<SqliteConnection> _connect;
     private readonly IReadOnlyList<LoadText> _texts;
     private readonly TimeSpan _limit;
@@ -24,9 +20,9 @@ internal sealed class SqliteLoadSide : ILoadSide
     private readonly Lock _gate = new();
     private readonly Timer _watch;
 
-    public SqliteLoadSide(string path, Func<SqliteConnection> connect, IReadOnlyList<LoadText> texts, TimeSpan limit)
+    public SqliteLoadSide(Func<SqliteConnection> connect, IReadOnlyList<LoadText> texts, TimeSpan limit)
     {
-        (_path, _connect, _texts, _limit) = (path, connect, texts, limit);
+        (_connect, _texts, _limit) = (connect, texts, limit);
         _watch = new(_ => EndOverdue(), null, BetweenLooks, BetweenLooks);
     }
 
@@ -39,7 +35,15 @@ internal sealed class SqliteLoadSide : ILoadSide
         }
     }
 
-    public long Bytes => Files.Select(s => new FileInfo(_path + s)).Where(f => f.Exists).Sum(f => f.Length);
+    /// <remarks>What the database holds, wherever it stands by now: a write-ahead log that is not written back yet is no growth.</remarks>
+    public long Bytes
+    {
+        get
+        {
+            using SqliteConnection connection = _connect();
+            return long.Parse(connection.Ask("PRAGMA page_count"), CultureInfo.InvariantCulture) * long.Parse(connection.Ask("PRAGMA page_size"), CultureInfo.InvariantCulture);
+        }
+    }
 
     public string? Protest(int sessions)
     {
