@@ -86,7 +86,7 @@ internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Actio
             tell(new StageReached(TrialStage.Inspecting, "opening the sessions"));
             using ILoadSide beforeSide = before.OpenLoad(LoadedSide.TextsOf(_brief.Load), TimeSpan.FromSeconds(_options.StatementSeconds), _options.Journal);
             using ILoadSide? afterSide = after?.OpenLoad(LoadedSide.TextsOf(_brief.AfterLoad), TimeSpan.FromSeconds(_options.StatementSeconds), _options.Journal);
-            if (beforeSide.Protest(_brief.Load.Sessions * (after is null ? 1 : 2)) is { } protest)
+            if (beforeSide.Protest(_brief.Load.Sessions + (after is null ? 0 : _brief.AfterLoad.Sessions)) is { } protest)
             {
                 return Refused($"{protest}.", badInput: true);
             }

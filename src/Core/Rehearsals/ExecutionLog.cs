@@ -9,7 +9,8 @@ namespace SwiftLedger.Core.Rehearsals;
 /// <param name="Due">The intended start.</param>
 /// <param name="Start">The real one.</param>
 /// <param name="End">When its last row had come, or its commit.</param>
-public readonly record struct LoggedExecution(int Statement, bool IsTask, bool WasFree, LoadOutcome Outcome, byte Retries, long Due, long Start, long End);
+/// <param name="Deadlocks">For how many of its retries a deadlock was why.</param>
+public readonly record struct LoggedExecution(int Statement, bool IsTask, bool WasFree, LoadOutcome Outcome, byte Retries, long Due, long Start, long End, byte Deadlocks = 0);
 
 /// <summary>What one session executed in a stint. Made once and used for every stint, so that nothing is allocated while it is sent.</summary>
 public sealed class ExecutionLog

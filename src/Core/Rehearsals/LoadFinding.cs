@@ -84,8 +84,8 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
 
         // Where nobody waits for what they hold, open transactions do no harm.
         Add(LoadFindingKind.LongTransaction, QueueShare, s => Share(s, WaitMeaning.Row) >= HarmShare ? Share(s, WaitMeaning.IdleInTransaction) : 0, w => w.Meaning == WaitMeaning.IdleInTransaction);
-        Add(LoadFindingKind.Deadlocks, LeastPerThousand, s => PerThousand(s, LoadOutcome.Deadlock), null);
-        Add(LoadFindingKind.Conflicts, LeastPerThousand, s => 1_000.0 * s.All.Retries / Math.Max(1, s.All.Executions + s.All.Failed), null);
+        Add(LoadFindingKind.Deadlocks, LeastPerThousand, s => PerThousand(s, s.All.Deadlocks + s.All.Failures.GetValueOrDefault(LoadOutcome.Deadlock)), null);
+        Add(LoadFindingKind.Conflicts, LeastPerThousand, s => PerThousand(s, s.All.Retries - s.All.Deadlocks + s.All.Failures.GetValueOrDefault(LoadOutcome.Conflict)), null);
         Add(LoadFindingKind.CpuAllUsed, AllUsed, s => s.Sender.MachineShare ?? 0, null);
         int open = load.Parts.Where(p => p.Rate is not null).Sum(p => p.Sessions);
         if (open > 0)
@@ -113,6 +113,5 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
 
     private static double Share(Stint stint, WaitMeaning meaning) => stint.Waits.Where(w => w.Meaning == meaning).Sum(w => w.Share);
 
-    private static double PerThousand(Stint stint, LoadOutcome outcome) =>
-        1_000.0 * stint.All.Failures.GetValueOrDefault(outcome) / Math.Max(1, stint.All.Executions + stint.All.Failed);
+    private static double PerThousand(Stint stint, long times) => 1_000.0 * times / Math.Max(1, stint.All.Executions + stint.All.Failed);
 }

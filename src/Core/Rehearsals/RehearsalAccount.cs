@@ -81,7 +81,8 @@ public sealed record RehearsalAccount(RehearsalBrief Brief, IReadOnlyList<Stint>
         double done = parts.Zip(stints, (p, s) => p.PerSecond * s.Seconds).Sum();
         return new(parts[0].Statement, executions, failures, parts.Sum(p => p.Retries), parts.Sum(p => p.RetriedMilliseconds), done / seconds,
             executions == 0 ? null : LatencyFigures.Of(latencies, Mean(p => p.Latency)), executions == 0 ? null : LatencyFigures.Of(services, Mean(p => p.Service)),
-            latencies.Encode(), services.Encode(), parts.Select(p => p.Message).FirstOrDefault(m => m is not null));
+            latencies.Encode(), services.Encode(), parts.Select(p => p.Message).FirstOrDefault(m => m is not null))
+        { Deadlocks = parts.Sum(p => p.Deadlocks) };
     }
 
     /// <summary>Exit code of a command, as of a trial: 1 where something regressed or fails on the after side only, 3 where the before side could not be measured.</summary>

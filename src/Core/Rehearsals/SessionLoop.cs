@@ -120,7 +120,7 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
     {
         long start = clock.Now, end = start;
         LoadOutcome outcome = LoadOutcome.Done;
-        int retries = 0;
+        int retries = 0, deadlocks = 0;
         bool together = part.CommitEvery > 1, alone = task.Steps.Count == 1;
         for (; ; retries++)
         {
@@ -132,6 +132,7 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
                 break;
             }
 
+            deadlocks += outcome == LoadOutcome.Deadlock ? 1 : 0;
             session.Rollback();
             _inTransaction = 0;
         }
@@ -147,7 +148,7 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
             }
         }
 
-        log.Note(new(alone ? task.Steps[0].Index : -1, IsTask: true, free, outcome, (byte)retries, due, start, end));
+        log.Note(new(alone ? task.Steps[0].Index : -1, IsTask: true, free, outcome, (byte)retries, due, start, end, (byte)deadlocks));
         return end;
     }
 

@@ -56,6 +56,9 @@ public sealed record StatementStint(
     byte[] LatencyHistogram, byte[] ServiceHistogram, string? Message)
 {
     public long Failed => Failures.Values.Sum();
+
+    /// <summary>For how many of the retries a deadlock was why.</summary>
+    public long Deadlocks { get; init; }
 }
 
 /// <summary>What a session's time goes into, whatever the engine calls it.</summary>
@@ -201,7 +204,7 @@ public static class StintSummary
         var latencies = new List<long>();
         var services = new List<long>();
         var failures = new Dictionary<LoadOutcome, long>();
-        long retries = 0, done = 0;
+        long retries = 0, deadlocks = 0, done = 0;
         double retried = 0;
         foreach (ExecutionLog log in logs)
         {
@@ -224,6 +227,7 @@ public static class StintSummary
                 }
 
                 retries += e.Retries;
+                deadlocks += e.Deadlocks;
                 retried += e.Retries > 0 ? (e.End - e.Start) / 1e6 : 0;
                 if (e.Outcome == LoadOutcome.Done)
                 {
@@ -240,7 +244,7 @@ public static class StintSummary
         string? message = index >= 0 ? logs.Select(l => l.Messages.GetValueOrDefault(index)).FirstOrDefault(m => m is not null) : logs.SelectMany(l => l.Messages.Values).FirstOrDefault();
         (LatencyFigures? latency, byte[] latencyBytes) = Figures(latencies);
         (LatencyFigures? service, byte[] serviceBytes) = Figures(services);
-        return new(name, latencies.Count, failures, retries, retried, done / ((end - warm) / 1e9), latency, service, latencyBytes, serviceBytes, message);
+        return new(name, latencies.Count, failures, retries, retried, done / ((end - warm) / 1e9), latency, service, latencyBytes, serviceBytes, message) { Deadlocks = deadlocks };
     }
 
     private static (LatencyFigures? Figures, byte[] Histogram) Figures(List<long> nanoseconds)

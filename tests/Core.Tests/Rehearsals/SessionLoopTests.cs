@@ -32,7 +32,7 @@ public class SessionLoopTests
     {
         (ExecutionLog log, StandInSession session) = MadeStint.Run(MadeStint.Read(Unit).Parts[0], MadeStint.Second, (_, _) => MadeStint.Millisecond, ends: i => i is 1 or 3 ? LoadOutcome.Deadlock : LoadOutcome.Done);
         LoggedExecution first = log.Executions.ToArray().First(e => e.IsTask);
-        (first.Outcome, first.Retries).ShouldBe((LoadOutcome.Done, (byte)2));
+        (first.Outcome, first.Retries, first.Deadlocks).ShouldBe((LoadOutcome.Done, (byte)2, (byte)2));
         (first.End - first.Due).ShouldBe(6 * MadeStint.Millisecond);
         session.Transactions.Take(6).ShouldBe(["begin", "rollback", "begin", "rollback", "begin", "commit"]);
     }
@@ -42,7 +42,7 @@ public class SessionLoopTests
     {
         (ExecutionLog log, _) = MadeStint.Run(MadeStint.Read("-- part: p\n-- executions: 1\nSELECT 1;").Parts[0], MadeStint.Second, (_, _) => 1, ends: _ => LoadOutcome.Conflict);
         LoggedExecution one = log.Executions.ToArray().ShouldHaveSingleItem();
-        (one.Outcome, one.Retries).ShouldBe((LoadOutcome.Conflict, (byte)SessionLoop.MostRetries));
+        (one.Outcome, one.Retries, one.Deadlocks).ShouldBe((LoadOutcome.Conflict, (byte)SessionLoop.MostRetries, (byte)0));
         log.Messages.ShouldContainKeyAndValue(0, "as it was told to");
     }
 
