@@ -151,7 +151,7 @@ internal static class RehearsalBench
 
             Interlocked.Add(ref pairs, stints.Count / 2);
 
-            // One run before and one after, each as long as all of its stints together, with schedules of their own.
+            // One run before and one after, each as long as ten stints, with schedules of their own.
             double P95(double e, double from) => Turn(0, Side.Before, random.Next(), load, e, from, phase, 10).All.Latency!.P95;
             double ratio = P95(effect, 10 * StintSeconds) / P95(1, 0);
             Interlocked.Add(ref moved, Math.Abs(Math.Log(ratio)) > Math.Log(1.1) ? 1 : 0);

@@ -13,22 +13,20 @@ public sealed class RehearsalRunner(LedgerHome home)
     /// <param name="brief">Of both, without problems.</param>
     /// <param name="access">How the subject is opened and bounded.</param>
     /// <param name="observe">Told each event with the account after it, in order, one at a time.</param>
-    /// <param name="started">Told the number of the measuring process.</param>
     /// <param name="leftOver">Told what could not be removed from a server.</param>
-    /// <param name="otherAddress">The server that holds the copies, with its password, where it is another one.</param>
     /// <returns>The account at its end, or one with a refusal.</returns>
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
     /// <exception cref="OperationCanceledException">It was cancelled; the copies are gone.</exception>
     public async Task<RehearsalAccount> RunAsync(
         string subject, string load, string change, RehearsalBrief brief, TrialOptions access, Action<BenchEvent, RehearsalAccount> observe,
-        Action<int>? started = null, Action<string>? leftOver = null, string? otherAddress = null, CancellationToken stop = default)
+        Action<string>? leftOver = null, CancellationToken stop = default)
     {
         using CopyHold hold = home.NewCopyFolder();
         var account = new RehearsalAccount(brief, []);
         try
         {
-            var job = new BenchJob(subject, hold.Folder, home.MeasuringLock, access, new RehearsalOrder(load, change, brief.Options), otherAddress);
-            await foreach (BenchEvent happened in BenchProcess.RunAsync(job, hold, started, stop))
+            var job = new BenchJob(subject, hold.Folder, home.MeasuringLock, access, new RehearsalOrder(load, change, brief.Options));
+            await foreach (BenchEvent happened in BenchProcess.RunAsync(job, hold, stop: stop))
             {
                 account = account.With(happened);
                 observe(happened, account);
@@ -41,7 +39,7 @@ public sealed class RehearsalRunner(LedgerHome home)
             ISubjectEngine engine = SubjectEngines.Of(access.Engine);
             bool outside = engine.MadeOutside(hold.Folder);
             hold.Dispose();
-            if (outside && await Task.Run(() => engine.Clean(SubjectAccess.Of(subject, access, otherAddress), hold.Folder), CancellationToken.None) is { } left)
+            if (outside && await Task.Run(() => engine.Clean(SubjectAccess.Of(subject, access), hold.Folder), CancellationToken.None) is { } left)
             {
                 leftOver?.Invoke(left);
             }

@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Text;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Rehearsals;
@@ -56,10 +55,10 @@ internal static class RehearseCommand
         string? changePath = parsed.GetValue(ChangePath);
         if (OptionsOf(parsed, out RehearsalOptions options) is { } complaint)
         {
-            return Refuse(complaint);
+            return CommandFiles.Refuse(complaint);
         }
 
-        if (ReadText(loadPath, "load") is not { } load || (changePath is null ? "" : ReadText(changePath, "change")) is not { } change)
+        if (CommandFiles.Read(loadPath, "load") is not { } load || (changePath is null ? "" : CommandFiles.Read(changePath, "change")) is not { } change)
         {
             return ExitCode.BadInput;
         }
@@ -68,7 +67,8 @@ internal static class RehearseCommand
         Parsed<RehearsalBrief> brief = RehearsalBrief.Read(load, change, engine, options);
         if (!brief.IsGood)
         {
-            return Report(brief.Problems, loadPath, changePath);
+            CommandFiles.Report(brief.Problems, loadPath, changePath);
+            return ExitCode.BadInput;
         }
 
         var access = new TrialOptions(Seed: options.Seed, Engine: engine, Sides: SidesNames.All.GetValueOrDefault(parsed.GetValue(Sides) ?? "copies"), MostMegabytes: parsed.GetValue(MostMegabytes), TrustSql: parsed.GetValue(Trust), RunAs: parsed.GetValue(RunAs));
@@ -104,8 +104,8 @@ internal static class RehearseCommand
         progress.Clear();
         if (account.Refusal is { } refusal)
         {
-            int reported = Report(refusal.Problems, loadPath, changePath);
-            return refusal.BadInput ? reported : ExitCode.NotMeasured;
+            CommandFiles.Report(refusal.Problems, loadPath, changePath);
+            return refusal.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured;
         }
 
         RehearsalDocument result = RehearsalDocument.Of(account, KnownEngines.Shown(subject), load, change, state, DateTimeOffset.UtcNow.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture));
@@ -187,63 +187,11 @@ internal static class RehearseCommand
     private static bool Write(ParseResult parsed, RehearsalDocument result, RehearsalAccount account)
     {
         Console.Out.Write(parsed.GetValue(Out) is null ? RehearsalTable.Plain(result) : result.Headline + "\n");
-        foreach ((string? path, Func<string> text) in new (string?, Func<string>)[]
-        {
+        return CommandFiles.Write(
             (parsed.GetValue(Out), result.ToJson),
             (parsed.GetValue(JUnit), () => RehearsalTable.JUnit(result)),
             (parsed.GetValue(Markdown), () => RehearsalTable.Markdown(result)),
             (parsed.GetValue(Html), () => RehearsalTable.Html(result)),
-            (parsed.GetValue(Histograms), () => HistogramLog.Write(account.Stints, DateTime.UtcNow)),
-        })
-        {
-            try
-            {
-                if (path is not null)
-                {
-                    File.WriteAllText(path, text(), new UTF8Encoding(false));
-                }
-            }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-            {
-                Console.Error.WriteLine($"'{path}' cannot be written: {e.Message}");
-                return false;
-            }
-        }
-
-        return true;
-    }
-
-    private static string? ReadText(string path, string what)
-    {
-        try
-        {
-            return InputText.Read(path, TrialLimits.LongestText);
-        }
-        catch (InputTextException e)
-        {
-            Console.Error.WriteLine($"The {what} file '{path}' {e.Message}");
-            return null;
-        }
-    }
-
-    private static int Refuse(string message)
-    {
-        Console.Error.WriteLine(message);
-        return ExitCode.BadInput;
-    }
-
-    private static int Report(IReadOnlyList<InputProblem> problems, string load, string? change)
-    {
-        foreach (InputProblem problem in problems)
-        {
-            Console.Error.WriteLine(problem.Part switch
-            {
-                InputPart.Workload => problem.Describe(load),
-                InputPart.Change => problem.Describe(change ?? "change"),
-                _ => problem.Message,
-            });
-        }
-
-        return ExitCode.BadInput;
+            (parsed.GetValue(Histograms), () => HistogramLog.Write(account.Stints, DateTime.UtcNow)));
     }
 }

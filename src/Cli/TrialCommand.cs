@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Text;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Reports;
@@ -59,16 +58,16 @@ internal static class TrialCommand
         string? changePath = parsed.GetValue(ChangePath);
         if (Complaint(parsed) is { } complaint)
         {
-            return Refuse(complaint);
+            return CommandFiles.Refuse(complaint);
         }
 
         if (TrialLimits.ProblemsOf(OptionsOf(parsed, "")) is [var beyond, ..])
         {
-            return Refuse(OptionNames.Sentence(beyond));
+            return CommandFiles.Refuse(OptionNames.Sentence(beyond));
         }
 
-        if (ReadText(workloadPath, "workload") is not { } workload
-            || (changePath is null ? "" : ReadText(changePath, "change")) is not { } change)
+        if (CommandFiles.Read(workloadPath, "workload") is not { } workload
+            || (changePath is null ? "" : CommandFiles.Read(changePath, "change")) is not { } change)
         {
             return ExitCode.BadInput;
         }
@@ -77,7 +76,7 @@ internal static class TrialCommand
         Parsed<TrialBrief> brief = TrialBrief.Read(workload, change, options);
         if (!brief.IsGood)
         {
-            Report(brief.Problems, workloadPath, changePath);
+            CommandFiles.Report(brief.Problems, workloadPath, changePath);
             return ExitCode.BadInput;
         }
 
@@ -98,7 +97,7 @@ internal static class TrialCommand
             progress.Clear();
             if (account.Refusal is { } refusal)
             {
-                Report(refusal.Problems, workloadPath, changePath);
+                CommandFiles.Report(refusal.Problems, workloadPath, changePath);
                 return (int)Outcomes.Of(account);
             }
 
@@ -201,69 +200,15 @@ internal static class TrialCommand
             ? [g] : g.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)).ToList();
     }
 
-    private static string? ReadText(string path, string what)
-    {
-        try
-        {
-            return InputText.Read(path, TrialLimits.LongestText);
-        }
-        catch (InputTextException e)
-        {
-            Console.Error.WriteLine($"The {what} file '{path}' {e.Message}");
-            return null;
-        }
-    }
-
     private static bool Write(ParseResult parsed, ResultDocument result)
     {
-        var outputs = new (string? Path, Func<string> Text)[]
-        {
+        Console.Out.Write(parsed.GetValue(Out) is null ? TextTable.Plain(result) : result.Headline + "\n");
+        return CommandFiles.Write(
             (parsed.GetValue(Out), result.ToJson),
             (parsed.GetValue(JUnit), () => JUnitReport.Write(result)),
             (parsed.GetValue(Markdown), () => TextTable.Markdown(result)),
             (parsed.GetValue(Csv), () => TextTable.Csv(result)),
-            (parsed.GetValue(Html), () => TextTable.Html(result)),
-        };
-        Console.Out.Write(parsed.GetValue(Out) is null ? TextTable.Plain(result) : result.Headline + "\n");
-
-        foreach ((string? path, Func<string> text) in outputs)
-        {
-            try
-            {
-                if (path is not null)
-                {
-                    File.WriteAllText(path, text(), new UTF8Encoding(false));
-                }
-            }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-            {
-                Console.Error.WriteLine($"'{path}' cannot be written: {e.Message}");
-                return false;
-            }
-        }
-
-        return true;
-    }
-
-    private static int Refuse(string message)
-    {
-        Console.Error.WriteLine(message);
-        return ExitCode.BadInput;
-    }
-
-    private static void Report(IReadOnlyList<InputProblem> problems, string workload, string? change)
-    {
-        foreach (InputProblem problem in problems)
-        {
-            Console.Error.WriteLine(problem.Part switch
-            {
-                InputPart.Workload => problem.Describe(workload),
-                InputPart.Change => problem.Describe(change ?? "change"),
-                InputPart.Subject => problem.Message,
-                _ => problem.Message,
-            });
-        }
-
+            (parsed.GetValue(Html), () => TextTable.Html(result)));
     }
 
     /// <summary>What of a trial's events is told while it goes on.</summary>

@@ -192,8 +192,7 @@ internal static class RehearsalApi
     {
         RehearsalAccount? account = desk.AccountOf(r.Id);
         RehearsalOptions options = RehearsalStore.OptionsOf(r.Options);
-        RehearsalDocument? document = account is { } live && (live.Stints.Count > 0 || live.Capacity is not null) ? RehearsalDesk.DocumentOf(live, r, subject, "running")
-            : rehearsals.Result(r.Id) is { } kept ? JsonSerializer.Deserialize<RehearsalDocument>(kept, Json) : null;
+        RehearsalDocument? document = desk.ShownOf(r, subject) ?? (rehearsals.Result(r.Id) is { } kept ? JsonSerializer.Deserialize<RehearsalDocument>(kept, Json) : null);
         int most = options.OneSided ? RehearsalRule.Looks.Blocks[0] : 2 * RehearsalRule.Looks.Last;
         return new(r.Id, r.Title, r.Load, r.Change, SettingsOf(options), r.State, r.CreatedAt, r.StartedAt, r.FinishedAt, r.Message, desk.Ahead(r),
             account?.Stage?.Stage, account?.Stage?.Detail, account?.Now, account?.Stints.Count ?? document?.Stints.Count ?? 0,

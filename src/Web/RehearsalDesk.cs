@@ -19,6 +19,7 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
     private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
     private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
     private volatile Running? _running;
+    private volatile Shown? _shown;
 
     public void Enqueue(long rehearsal) => _waiting.Writer.TryWrite(rehearsal);
 
@@ -82,6 +83,24 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         }
     }
 
+    /// <summary>The result of one that runs, made once a stint however many look at it: it shares the processors with what is measured. Null while there is nothing, or it does not run.</summary>
+    public RehearsalDocument? ShownOf(RehearsalRecord rehearsal, string subject)
+    {
+        if (AccountOf(rehearsal.Id) is not { } account || (account.Stints.Count == 0 && account.Capacity is null))
+        {
+            return null;
+        }
+
+        if (_shown is { } shown && shown.Rehearsal == rehearsal.Id && ReferenceEquals(shown.Stints, account.Stints) && ReferenceEquals(shown.Capacity, account.Capacity))
+        {
+            return shown.Document;
+        }
+
+        RehearsalDocument document = DocumentOf(account, rehearsal, subject, "running");
+        _shown = new(rehearsal.Id, account.Stints, account.Capacity, document);
+        return document;
+    }
+
     /// <summary>The result of a rehearsal as it stands.</summary>
     public static RehearsalDocument DocumentOf(RehearsalAccount account, RehearsalRecord rehearsal, string subject, string state) =>
         RehearsalDocument.Of(account, KnownEngines.Shown(subject), rehearsal.Load, rehearsal.Change, state, rehearsal.StartedAt ?? rehearsal.CreatedAt);
@@ -138,6 +157,7 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         {
             _stops.TryRemove(rehearsal.Id, out _);
             _running = null;
+            _shown = null;
         }
     }
 
@@ -171,6 +191,8 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         return open is not null ? access with { Sides = open.Sides }
             : throw SubjectException.Because(string.Create(CultureInfo.InvariantCulture, $"A rehearsal writes to private copies, and none can be made. {look.Sides.FirstOrDefault(s => s.Sides == SubjectSides.Dumped)?.Lacks}").TrimEnd());
     }
+
+    private sealed record Shown(long Rehearsal, IReadOnlyList<Stint> Stints, CapacityAccount? Capacity, RehearsalDocument Document);
 
     private sealed record Running(long Rehearsal, RehearsalAccount Account);
 }

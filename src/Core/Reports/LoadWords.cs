@@ -24,9 +24,11 @@ public static class LoadWords
     };
 
     /// <summary>What happened, in one sentence.</summary>
-    public static string Headline(RehearsalAccount account)
+    /// <param name="account">Of the rehearsal.</param>
+    /// <param name="judged">What its pairs say.</param>
+    /// <param name="before">What the before side did over all of its stints.</param>
+    public static string Headline(RehearsalAccount account, IReadOnlyList<MeasureJudgement> judged, IReadOnlyList<StatementStint> before)
     {
-        IReadOnlyList<MeasureJudgement> judged = account.Judged;
         if (account.Capacity is { } capacity)
         {
             return Capacity(capacity);
@@ -40,7 +42,7 @@ public static class LoadWords
         string problem = account.Done?.Problem is { } said ? $" {said}" : "";
         if (account.Brief.Options.OneSided)
         {
-            StatementStint all = account.Whole(Side.Before)[0];
+            StatementStint all = before[0];
             return $"One side alone, which compares nothing: {Figures.Three(all.PerSecond)} a second, {Latency(all)}.{Drift(account.Stints)}{problem}";
         }
 
@@ -138,8 +140,8 @@ public static class LoadWords
         }
 
         string Side1(CapacityFound f) => f.Low == 0 ? $"not even {Figures.Three(f.High ?? 0)}" : f.High is { } high ? $"{Figures.Three(f.PerSecond)} ({Figures.Three(f.Low)} to {Figures.Three(high)})" : $"{Figures.Three(f.Low)} or more";
-        return c.Before is { } before
-            ? $"{Name(limit.Measure)} stays within {Figures.Duration(limit.Milliseconds * 1_000)} up to so many executions a second: {Side1(before)} before{(c.After is { } after ? $", {Side1(after)} after" : "")}."
+        return c.Before is { } found
+            ? $"{Name(limit.Measure)} stays within {Figures.Duration(limit.Milliseconds * 1_000)} up to so many executions a second: {Side1(found)} before{(c.After is { } after ? $", {Side1(after)} after" : "")}."
             : "Nothing was measured.";
     }
 

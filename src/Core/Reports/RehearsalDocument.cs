@@ -30,13 +30,17 @@ public sealed record RehearsalDocument(
     {
         RehearsalOptions o = account.Brief.Options;
         Load sent = account.Brief.Load;
-        return new(SchemaName, LoadWords.Headline(account), state, at,
+
+        // Each of these goes through all stints: once is enough.
+        IReadOnlyList<MeasureJudgement> judged = account.Judged;
+        IReadOnlyList<StatementStint> before = account.Whole(Side.Before), after = account.Whole(Side.After);
+        return new(SchemaName, LoadWords.Headline(account, judged, before), state, at,
             new(subject, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes, account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, null, account.Environment?.Notes ?? []),
             new(sent.Sessions, sent.IsClosed ? null : sent.RatePerSecond, sent.Parts.FirstOrDefault(p => p.Rate is null)?.Think.ToString(), [.. sent.Parts.Select(p => new RehearsalPart(p.Name, p.Sessions, p.Rate?.ToString(), p.Rate is null ? p.Think.ToString() : null, p.CommitEvery, [.. p.Tasks.SelectMany(t => t.Steps).Select(s => s.Statement.Name).Distinct()]))],
                 o.StintSeconds, o.Seed, o.Tolerance * 100, account.Done?.Durability, o.OneSided, o.MaxSeconds),
             account.Stints.Select(s => s.Pair).Distinct().Count(),
-            [.. account.Judged.Select(j => new RehearsalMeasure(j.Statement, j.Measure, j.Before, j.After, j.Ratio, j.Low, j.High, j.Confidence, j.Pairs, j.Verdict, LoadWords.Of(j) is { Length: > 0 } said ? said : null))],
-            SideOf(account, Side.Before), SideOf(account, Side.After), StatementsOf(account),
+            [.. judged.Select(j => new RehearsalMeasure(j.Statement, j.Measure, j.Before, j.After, j.Ratio, j.Low, j.High, j.Confidence, j.Pairs, j.Verdict, LoadWords.Of(j) is { Length: > 0 } said ? said : null))],
+            SideOf(account, Side.Before, before), SideOf(account, Side.After, after), StatementsOf(before, after),
             [.. account.Stints.Select(t => new RehearsalStint(t.Pair, t.Side, t.At, t.Seconds, t.All.Executions, t.All.Failed, t.All.PerSecond, t.All.Latency, t.SessionsInUse, t.ArrivalsWaiting, t.Abandoned, t.IsSteady, t.Sender.ScheduleErrorP99Ms, t.Sender.WasTheLimit(t.All.Latency), t.Waits, t.Bytes))],
             SenderOf(account),
             [.. account.Findings.Select(f => Found(f))],
@@ -48,9 +52,9 @@ public sealed record RehearsalDocument(
 
     private static RehearsalFinding Found(LoadFinding f) => LoadWords.Of(f) is var (title, evidence, meaning, remedy) ? new(f.Kind, f.Statement, title, evidence, meaning, remedy, f.Before, f.After) : null!;
 
-    private static RehearsalSide? SideOf(RehearsalAccount account, Side side)
+    private static RehearsalSide? SideOf(RehearsalAccount account, Side side, IReadOnlyList<StatementStint> whole)
     {
-        if (account.Whole(side) is not [var all, ..])
+        if (whole is not [var all, ..])
         {
             return null;
         }
@@ -61,9 +65,8 @@ public sealed record RehearsalDocument(
             stints.Sum(s => s.Abandoned), stints.Count(s => !s.IsSteady), waits);
     }
 
-    private static List<RehearsalStatement> StatementsOf(RehearsalAccount account)
+    private static List<RehearsalStatement> StatementsOf(IReadOnlyList<StatementStint> before, IReadOnlyList<StatementStint> after)
     {
-        IReadOnlyList<StatementStint> before = account.Whole(Side.Before), after = account.Whole(Side.After);
         return [.. before.Skip(1).Select((b, i) => new RehearsalStatement(b.Statement!, Of(b), after.Count > 0 ? Of(after[i + 1]) : null))];
 
         static RehearsalFigures Of(StatementStint s) => new(s.Executions, s.Failed, s.Retries, s.PerSecond, s.Latency, s.Service);

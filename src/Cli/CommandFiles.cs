@@ -1,0 +1,67 @@
+using System.Text;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Cli;
+
+/// <summary>The files that a command reads and writes, and what it says where one of them is at fault.</summary>
+internal static class CommandFiles
+{
+    /// <returns>The text; null where it cannot be read, which is told.</returns>
+    public static string? Read(string path, string what)
+    {
+        try
+        {
+            return InputText.Read(path, TrialLimits.LongestText);
+        }
+        catch (InputTextException e)
+        {
+            Console.Error.WriteLine($"The {what} file '{path}' {e.Message}");
+            return null;
+        }
+    }
+
+    /// <summary>Writes the reports that were asked for.</summary>
+    /// <param name="reports">Paths with what goes there; null for those that were not asked for.</param>
+    /// <returns>False where one cannot be written, which is told.</returns>
+    public static bool Write(params IEnumerable<(string? Path, Func<string> Text)> reports)
+    {
+        foreach ((string? path, Func<string> text) in reports)
+        {
+            try
+            {
+                if (path is not null)
+                {
+                    File.WriteAllText(path, text(), new UTF8Encoding(false));
+                }
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                Console.Error.WriteLine($"'{path}' cannot be written: {e.Message}");
+                return false;
+            }
+        }
+
+        return true;
+    }
+
+    /// <summary>Tells what is wrong with files that were handed in, by their names.</summary>
+    public static void Report(IReadOnlyList<InputProblem> problems, string workload, string? change)
+    {
+        foreach (InputProblem problem in problems)
+        {
+            Console.Error.WriteLine(problem.Part switch
+            {
+                InputPart.Workload => problem.Describe(workload),
+                InputPart.Change => problem.Describe(change ?? "change"),
+                _ => problem.Message,
+            });
+        }
+    }
+
+    public static int Refuse(string message)
+    {
+        Console.Error.WriteLine(message);
+        return ExitCode.BadInput;
+    }
+}
