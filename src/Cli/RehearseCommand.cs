@@ -6,6 +6,7 @@ using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Cli;
 
@@ -13,7 +14,14 @@ namespace SwiftLedger.Cli;
 internal static class RehearseCommand
 {
     private static readonly Option<string> Subject = new("--subject") { Description = $"The database to test: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
-    private static readonly Option<string> Parts = new("--parts") { Description = "The load: statements with parts, sessions, rates and values. A workload file is one.", Required = true };
+    private static readonly Option<string?> Parts = new("--parts") { Description = "The load: statements with parts, sessions, rates and values. A workload file is one." };
+    private static readonly Option<string?> AsCaptured = new("--as-captured") { Description = "Instead of --parts: a log or trace, whose executions are sent again at their own times, by their own sessions, with their own values." };
+    private static readonly Option<double> Pace = new("--pace") { Description = "How many times faster a capture is played.", DefaultValueFactory = _ => 1 };
+    private static readonly Option<string?> Form = new("--form") { Description = $"Of the capture: {string.Join(", ", CaptureForms.Names)}; found out when left out." };
+    private static readonly Option<string?> Prefix = new("--prefix") { Description = "The server's log_line_prefix; the usual ones are tried when left out." };
+    private static readonly Option<string?> From = new("--from") { Description = "Of the capture, UTC: what came earlier is left out." };
+    private static readonly Option<string?> To = new("--to") { Description = "Of the capture, UTC: what came later is left out." };
+    private static readonly Option<string?> WriteParts = new("--write-parts") { Description = "Write the load file that a capture gives, to be read, cut down and sent again." };
     private static readonly Option<string?> ChangePath = new("--change") { Description = "Migration statements and rewrites; without it both sides stay equal, which shows what this machine can tell." };
     private static readonly Option<bool> OneSide = new("--one-side") { Description = "Send to one copy only: compares nothing." };
     private static readonly Option<int> Sessions = new("--sessions") { Description = "Of a load without parts.", DefaultValueFactory = _ => 8 };
@@ -43,7 +51,7 @@ internal static class RehearseCommand
     {
         var command = new Command("rehearse", "Send a load to both sides of a change, on copies, with many sessions at once.")
         {
-            Subject, Parts, ChangePath, OneSide, Sessions, Rate, Think, Commit, For, Executions, StintSeconds, Limit, Capacity, Journal, Tolerance, Seed, StatementSeconds, Sides, MostMegabytes, RunAs, Trust, Out, JUnit, Markdown, Html, Histograms,
+            Subject, Parts, AsCaptured, Pace, From, To, Form, Prefix, WriteParts, ChangePath, OneSide, Sessions, Rate, Think, Commit, For, Executions, StintSeconds, Limit, Capacity, Journal, Tolerance, Seed, StatementSeconds, Sides, MostMegabytes, RunAs, Trust, Out, JUnit, Markdown, Html, Histograms,
         };
         command.SetAction(RunAsync);
         return command;
@@ -51,19 +59,26 @@ internal static class RehearseCommand
 
     private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
     {
-        string subject = parsed.GetValue(Subject)!, loadPath = parsed.GetValue(Parts)!;
+        string subject = parsed.GetValue(Subject)!;
+        string? captured = parsed.GetValue(AsCaptured);
+        if ((parsed.GetValue(Parts) is null) == (captured is null))
+        {
+            return CommandFiles.Refuse("--parts says what is sent, or --as-captured: give one of the two.");
+        }
+
+        string loadPath = captured ?? parsed.GetValue(Parts)!;
         string? changePath = parsed.GetValue(ChangePath);
         if (OptionsOf(parsed, out RehearsalOptions options) is { } complaint)
         {
             return CommandFiles.Refuse(complaint);
         }
 
-        if (CommandFiles.Read(loadPath, "load") is not { } load || (changePath is null ? "" : CommandFiles.Read(changePath, "change")) is not { } change)
+        Engine engine = KnownEngines.OfSubject(subject);
+        if ((captured is null ? CommandFiles.Read(loadPath, "load") : Played(parsed, captured, engine, stop)) is not { } load || (changePath is null ? "" : CommandFiles.Read(changePath, "change")) is not { } change)
         {
             return ExitCode.BadInput;
         }
 
-        Engine engine = KnownEngines.OfSubject(subject);
         Parsed<RehearsalBrief> brief = RehearsalBrief.Read(load, change, engine, options);
         if (!brief.IsGood)
         {
@@ -110,6 +125,46 @@ internal static class RehearseCommand
 
         RehearsalDocument result = RehearsalDocument.Of(account, KnownEngines.Shown(subject), load, change, state, DateTimeOffset.UtcNow.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture));
         return !Write(parsed, result, account) || state != "finished" ? ExitCode.NotMeasured : account.Capacity is null ? account.ExitCode : ExitCode.Good;
+    }
+
+    /// <summary>The load file that a capture gives; null where that was refused.</summary>
+    private static string? Played(ParseResult parsed, string path, Engine engine, CancellationToken stop)
+    {
+        double pace = parsed.GetValue(Pace);
+        if (!TryMoment(parsed.GetValue(From), out DateTime? from) || !TryMoment(parsed.GetValue(To), out DateTime? to) || pace is not (> 0 and <= 10_000))
+        {
+            CommandFiles.Refuse("--from and --to read 2026-07-18T19:00:00Z; --pace is a number above 0, up to 10000.");
+            return null;
+        }
+
+        try
+        {
+            CapturedLoad? load = null;
+            using var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1, FileOptions.SequentialScan);
+            string? problem = CapturePlay.Read(stream, new("server", parsed.GetValue(Form), parsed.GetValue(Prefix)), engine,
+                spoken => load = new(spoken.Dialect, name => KnownEngines.Named(name)?.Dialect, spoken.Housekeeping), () => load!.IsFull, stop);
+            string? text = problem is null ? load!.Text(Path.GetFileName(path), pace, from, to) : null;
+            if (text is null)
+            {
+                CommandFiles.Refuse($"{path}: {problem ?? $"nothing in it can be sent again{string.Concat(load!.LeftOut.Select(l => $"; {l.Value} {l.Key}"))}."}");
+                return null;
+            }
+
+            Console.Error.WriteLine(string.Join('\n', text.Split('\n').TakeWhile(l => l.Length > 0).Select(l => l[3..])));
+            return CommandFiles.Write((parsed.GetValue(WriteParts), () => text)) ? text : null;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            CommandFiles.Refuse($"'{path}' cannot be read: {e.Message}");
+            return null;
+        }
+    }
+
+    private static bool TryMoment(string? text, out DateTime? at)
+    {
+        bool good = DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset given);
+        at = good ? given.UtcDateTime : null;
+        return good || text is null;
     }
 
     /// <summary>Where it is, in a line.</summary>

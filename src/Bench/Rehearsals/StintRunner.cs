@@ -27,7 +27,7 @@ internal sealed class StintRunner(IReadOnlyList<string> names, CancellationToken
     public Stint Run(LoadedSide side, int pair, ulong seed, double seconds, Action<LoadNow>? reached)
     {
         long length = (long)(seconds * 1e9), warm = (long)(length * Stint.WarmShare);
-        PartTurn[] turns = [.. side.Load.Parts.Select((p, i) => new PartTurn(p, PartTurn.SeedOf(seed, i), length, side.Counters))];
+        PartTurn[] turns = [.. side.Load.Parts.Select((p, i) => new PartTurn(p, PartTurn.SeedOf(seed, i), length, side.Counters, pair))];
         LoadedSide.Sender[] senders = [.. side.Senders.Where(s => s.Number < side.Load.Parts[s.Part].Sessions)];
         Array.ForEach(senders, s => s.Log.Clear());
         using var ready = new CountdownEvent(senders.Length);

@@ -81,7 +81,7 @@ public static class CapturedWorkload
     }
 
     /// <summary>The statement without comments at its ends: tags of one execution belong to no case.</summary>
-    private static CaseSource Bare(CaseSource execution, SqlDialect dialect)
+    internal static CaseSource Bare(CaseSource execution, SqlDialect dialect)
     {
         List<Token> tokens = SqlLexer.Tokenize(execution.Sql, dialect);
         int first = tokens.FindIndex(t => !t.IsTrivia), last = tokens.FindLastIndex(t => !t.IsTrivia && t.Kind != TokenKind.Semicolon);

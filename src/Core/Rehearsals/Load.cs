@@ -11,21 +11,21 @@ public sealed record Load(Workload Workload, IReadOnlyList<LoadPart> Parts)
     public int Sessions => Parts.Sum(p => p.Sessions);
 
     /// <summary>Whether every part sends its next execution only when the one before has ended: then throughput is an answer, and not given.</summary>
-    public bool IsClosed => Parts.All(p => p.Rate is null);
+    public bool IsClosed => Parts.All(p => !p.IsOpen);
 
     /// <summary>What the open parts offer together, on average, executions per second; 0 without any.</summary>
-    public double RatePerSecond => Parts.Sum(p => p.Rate?.Mean ?? 0);
+    public double RatePerSecond => Parts.Sum(p => p.Rate?.Mean ?? p.Recorded?.Mean ?? 0);
 
     /// <summary>The same with all rates multiplied.</summary>
     /// <param name="factor">Above 0.</param>
-    public Load AtRate(double factor) => this with { Parts = [.. Parts.Select(p => p with { Rate = p.Rate?.Times(factor) })] };
+    public Load AtRate(double factor) => this with { Parts = [.. Parts.Select(p => p with { Rate = p.Rate?.Times(factor), Recorded = p.Recorded is { } r ? r with { Pace = r.Pace * factor } : null })] };
 
-    /// <summary>The same with so many sessions in all, shared as the parts share them; every part keeps one.</summary>
+    /// <summary>The same with so many sessions in all, shared as the parts share them; every part keeps one, and a record its own.</summary>
     /// <param name="sessions">At least one a part.</param>
     public Load WithSessions(int sessions)
     {
         int now = Sessions;
-        LoadPart[] parts = [.. Parts.Select(p => p with { Sessions = Math.Max(1, (int)Math.Round((double)p.Sessions * sessions / now, MidpointRounding.AwayFromZero)) })];
+        LoadPart[] parts = [.. Parts.Select(p => p.Recorded is not null ? p : p with { Sessions = Math.Max(1, (int)Math.Round((double)p.Sessions * sessions / now, MidpointRounding.AwayFromZero)) })];
         return this with { Parts = parts };
     }
 }
@@ -48,6 +48,12 @@ public sealed record LoadPart(
 
     /// <summary>Likewise.</summary>
     public int? SessionsAfter { get; init; }
+
+    /// <summary>Executions at their own times, by their own sessions: they take the place of the mix, the think time and the rate; null where they are drawn.</summary>
+    public RecordedCourse? Recorded { get; init; }
+
+    /// <summary>Whether executions arrive whether or not those before have ended.</summary>
+    public bool IsOpen => Rate is not null || Recorded is not null;
 
     private double[]? _upTo;
 

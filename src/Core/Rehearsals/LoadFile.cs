@@ -14,9 +14,11 @@ public static partial class LoadFile
 
     private const InputPart Part = InputPart.Workload;
 
+    private const int MostPace = 10_000;
+
     private const double MostRate = 1_000_000, LongestMilliseconds = 3_600_000;
 
-    private static readonly string[] PartKeys = ["part", "sessions after", "commit after", "sessions", "think", "rate", "from", "until", "executions", "commit"], StatementKeys = ["share", "unit", "draw"];
+    private static readonly string[] PartKeys = ["part", "sessions after", "commit after", "sessions", "think", "rate", "from", "until", "executions", "commit", "pace"], StatementKeys = ["share", "unit", "draw", ArrivedLine.Key];
 
     private static readonly string[] Keys = [.. PartKeys, .. StatementKeys];
 
@@ -118,11 +120,13 @@ public static partial class LoadFile
     /// <summary>Collects parts while the statements go by.</summary>
     private sealed class Reader(string text, LoadDefaults usual)
     {
+        private readonly List<(int Task, ArrivedLine Line)> _arrived = [];
         private readonly List<LoadPart> _parts = [];
         private readonly List<(string? Unit, double Weight, List<LoadStep> Steps, List<Directive> Draws)> _tasks = [];
         private readonly HashSet<string> _names = new(StringComparer.Ordinal);
         private LoadPart? _open;
         private TextSpan _openSpan;
+        private double? _pace;
         private int _sequences, _queries;
 
         public List<InputProblem> Problems { get; } = [];
@@ -163,6 +167,18 @@ public static partial class LoadFile
                 return;
             }
 
+            foreach (Directive arrived in directives.Where(d => d.Key == ArrivedLine.Key))
+            {
+                if (unit is not null)
+                {
+                    Say(arrived, "What arrived is a statement, and this one belongs to a unit: transactions of a record stand behind its sessions.");
+                }
+                else if (ArrivedLine.Read(text, arrived, Part, Problems) is { } line)
+                {
+                    _arrived.Add((_tasks.Count, line));
+                }
+            }
+
             _tasks.Add((unit, share ?? statement.CallsPerDay ?? 1, [new(statement, index)], draws));
         }
 
@@ -199,12 +215,38 @@ public static partial class LoadFile
                 Problems.Add(InputProblem.At(Part, text, _openSpan, $"Part '{_open.Name}' ends before it begins."));
             }
 
-            _parts.Add(_open with { Tasks = [.. _tasks.Select(TaskOf)] });
+            LoadPart part = _open with { Tasks = [.. _tasks.Select((t, i) => TaskOf(t, [.. _arrived.Where(a => a.Task == i).Select(a => a.Line)]))] };
+            _parts.Add(_arrived.Count > 0 ? WithRecord(part) : part);
+            if (_pace is not null && _arrived.Count == 0)
+            {
+                Problems.Add(InputProblem.At(Part, text, _openSpan, $"Part '{_open.Name}' has a pace, and nothing that arrived: only a record has one."));
+            }
+
             _tasks.Clear();
-            _open = null;
+            _arrived.Clear();
+            (_open, _pace) = (null, null);
         }
 
-        private LoadTask TaskOf((string? Unit, double Weight, List<LoadStep> Steps, List<Directive> Draws) read)
+        /// <summary>A part whose statements say when they came: nothing of it is drawn.</summary>
+        private LoadPart WithRecord(LoadPart part)
+        {
+            if (part is not { Rate: null, Think.Kind: ThinkKind.None, Executions: null, CommitEvery: 1, CommitEveryAfter: null, SessionsAfter: null, FromSeconds: 0, UntilSeconds: null } && _names.Contains(part.Name))
+            {
+                Problems.Add(InputProblem.At(Part, text, _openSpan, $"Part '{part.Name}' is a record, with its own times, sessions and transactions: rate, think, executions, commit, from, until and a number of sessions after have no place in it."));
+            }
+
+            if (part.Tasks.Index().FirstOrDefault(t => !_arrived.Exists(a => a.Task == t.Index)) is { Item: { } without })
+            {
+                Problems.Add(InputProblem.At(Part, text, without.Steps[0].Statement.Body, $"Others of part '{part.Name}' say when they arrived, and '{without.Steps[0].Statement.Name}' does not: it belongs to another part."));
+            }
+
+            RecordedArrival[] arrivals = [.. _arrived.OrderBy(a => a.Line.Seconds).Select(a => new RecordedArrival(
+                a.Line.Seconds, a.Line.Session - 1, a.Line.Transaction, a.Task, [.. part.Tasks[a.Task].Keys.Select(k => a.Line.Bindings.FirstOrDefault(b => b.Key == k)?.Value)]))];
+            var record = new RecordedCourse(arrivals, _pace ?? 1);
+            return part with { Recorded = record, Sessions = record.Sessions, Rate = null, Think = ThinkTime.None, CommitEvery = 1, Executions = null };
+        }
+
+        private LoadTask TaskOf((string? Unit, double Weight, List<LoadStep> Steps, List<Directive> Draws) read, IReadOnlyList<ArrivedLine> arrived)
         {
             string[] keys = [.. read.Steps.SelectMany(s => s.Statement.Parameters).Distinct()];
             var draws = new ValueDraw?[keys.Length];
@@ -234,7 +276,11 @@ public static partial class LoadFile
             for (int i = 0; i < keys.Length; i++)
             {
                 bool missing = draws[i] is null && !values.Cases.Any(lines => lines.Count > 0 && lines.All(l => l.Values[i] is not null));
-                if (missing)
+                if (missing && arrived.FirstOrDefault(a => a.Bindings.All(b => b.Key != keys[i])) is { } first)
+                {
+                    Problems.Add(InputProblem.At(Part, text, first.Span, $"It has no value for {keys[i]}."));
+                }
+                else if (missing && arrived.Count == 0)
                 {
                     Problems.Add(InputProblem.At(Part, text, read.Steps[0].Statement.Body,
                         $"'{read.Steps[0].Statement.Name}' has no value for {keys[i]}: a bind line gives one, or a draw, as in '-- draw: {keys[i]} = uniform 1 to 100'.", read.Steps[0].Statement.Number));
@@ -264,6 +310,9 @@ public static partial class LoadFile
                     return part with { UntilSeconds = until / 1_000 };
                 case "executions" when int.TryParse(d.Value, NumberStyles.None, CultureInfo.InvariantCulture, out int most) && most > 0:
                     return part with { Executions = most };
+                case "pace" when double.TryParse(d.Value, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out double pace) && pace is > 0 and <= MostPace:
+                    _pace = pace;
+                    return part;
                 case "commit" when ReadCommit(d.Value) is { } every:
                     return part with { CommitEvery = every };
                 default:
@@ -273,6 +322,7 @@ public static partial class LoadFile
                         "think" => $"'{d.Value}' is not a think time: write none, 50 ms, uniform 20 ms to 80 ms, or exponential 50 ms.",
                         "rate" => $"'{d.Value}' is not a rate: write 50/second, 10 to 100/second for a ramp, or 10, 50, 10/second for steps, with poisson (the usual) or even behind it.",
                         "executions" => $"'{d.Value}' is not a number of executions above 0.",
+                        "pace" => $"'{d.Value}' is not how many times faster a record is played: write a number above 0, up to {MostPace}.",
                         "commit" or "commit after" => $"'{d.Value}' does not say when to commit: write each, or every 100.",
                         _ => $"'{d.Value}' is not a time from the start of a stint: write 2 s.",
                     });

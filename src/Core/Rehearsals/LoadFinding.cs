@@ -87,7 +87,7 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
         Add(LoadFindingKind.Deadlocks, LeastPerThousand, s => PerThousand(s, s.All.Deadlocks + s.All.Failures.GetValueOrDefault(LoadOutcome.Deadlock)), null);
         Add(LoadFindingKind.Conflicts, LeastPerThousand, s => PerThousand(s, s.All.Retries - s.All.Deadlocks + s.All.Failures.GetValueOrDefault(LoadOutcome.Conflict)), null);
         Add(LoadFindingKind.CpuAllUsed, AllUsed, s => s.Sender.MachineShare ?? 0, null);
-        int open = load.Parts.Where(p => p.Rate is not null).Sum(p => p.Sessions);
+        int open = load.Parts.Where(p => p.IsOpen).Sum(p => p.Sessions);
         if (open > 0)
         {
             Add(LoadFindingKind.PoolTooSmall, InUse, s => s.ArrivalsWaiting > 1 && (s.Sender.MachineShare ?? 0) < AllUsed ? Math.Min(1, s.SessionsInUse / open) : 0, null);

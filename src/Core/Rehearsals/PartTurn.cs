@@ -11,11 +11,13 @@ public sealed class PartTurn
     /// <param name="seed">Of the pair and the part: equal seeds give equal arrivals, statements and values.</param>
     /// <param name="stintNanoseconds">How long the stint lasts.</param>
     /// <param name="counters">Of the side.</param>
-    public PartTurn(LoadPart part, ulong seed, long stintNanoseconds, SideCounters counters)
+    /// <param name="pair">From 0: which stretch of a record is played.</param>
+    public PartTurn(LoadPart part, ulong seed, long stintNanoseconds, SideCounters counters, int pair = 0)
     {
         (Part, Seed, Counters) = (part, seed, counters);
         From = Math.Min((long)(part.FromSeconds * 1e9), stintNanoseconds);
         Until = part.UntilSeconds is { } until ? Math.Min((long)(until * 1e9), stintNanoseconds) : stintNanoseconds;
+        Recorded = part.Recorded?.Turn(pair, stintNanoseconds);
         if (part.Rate is { } rate)
         {
             var random = new SplitMix(seed);
@@ -43,6 +45,9 @@ public sealed class PartTurn
 
     /// <summary>When executions are due, of open load; null for closed load.</summary>
     public long[]? Due { get; }
+
+    /// <summary>What each session executes, and when it is due, of a record; null where executions are drawn.</summary>
+    public IReadOnlyList<IReadOnlyList<(long Due, RecordedArrival Arrival)>>? Recorded { get; }
 
     /// <summary>Claims the next arrival, or the next of a bounded number of executions.</summary>
     /// <returns>Its number from 0.</returns>

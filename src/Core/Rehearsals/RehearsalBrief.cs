@@ -60,6 +60,7 @@ public sealed record RehearsalBrief(Load Load, Load AfterLoad, Change Change, Re
         where change.RewriteOf(step.Statement.Name) is not null
         from key in step.Statement.Parameters
         let at = task.Keys.ToList().IndexOf(key)
+        where !(part.Recorded?.Arrivals.FirstOrDefault(a => ReferenceEquals(part.Tasks[a.Task], task)) is { } one && at < one.Values.Length)
         where task.Values.Draws[at] is null && !task.Values.Cases.Any(lines => lines.Count > 0 && lines.All(l => l.Values[at] is not null))
         select new InputProblem(InputPart.Change, change.RewriteOf(step.Statement.Name)!.Place, $"The load gives this rewrite of '{step.Statement.Name}' no value for {key}: bind lines above it, or draws in the load, may give one.");
 }

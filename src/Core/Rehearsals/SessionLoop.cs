@@ -25,7 +25,11 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
     /// <param name="lastStart">Arrivals that could not begin by then, in nanoseconds of the stint, are given up.</param>
     public void Run(PartTurn turn, int number, long lastStart)
     {
-        if (turn.Due is { } due)
+        if (turn.Recorded is { } recorded)
+        {
+            RunRecorded(turn, recorded[number], lastStart);
+        }
+        else if (turn.Due is { } due)
         {
             RunOpen(turn, due, lastStart);
         }
@@ -69,6 +73,89 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
         }
     }
 
+    /// <summary>One session's executions in their order: each waits for those before it, as it did, and its latency counts from when it came.</summary>
+    private void RunRecorded(PartTurn turn, IReadOnlyList<(long Due, RecordedArrival Arrival)> mine, long lastStart)
+    {
+        for (int i = 0; i < mine.Count && !_lost && !clock.IsBrokenOff; i++)
+        {
+            (long due, RecordedArrival arrival) = mine[i];
+            LoadTask task = turn.Part.Tasks[arrival.Task];
+            var random = new SplitMix(PartTurn.SeedOf(turn.Seed, i));
+            Fill(task, ref random, turn.Counters);
+            for (int v = 0; v < arrival.Values.Length; v++)
+            {
+                _values[v] = arrival.Values[v] ?? _values[v];
+            }
+
+            bool free = clock.Now <= due;
+            if (free)
+            {
+                clock.SleepUntil(due);
+            }
+
+            if (clock.Now > lastStart || clock.IsBrokenOff)
+            {
+                log.Abandon();
+            }
+            else if (arrival.Transaction == 0)
+            {
+                Execute(turn.Part, task, due, free);
+            }
+            else if (!ExecuteOfTransaction(turn.Part, mine, i, free))
+            {
+                // What the transaction still held is lost with it.
+                while (i + 1 < mine.Count && mine[i + 1].Arrival.Transaction == arrival.Transaction)
+                {
+                    i++;
+                }
+            }
+        }
+    }
+
+    /// <summary>Opens the transaction where this is its first execution here, and commits it behind its last.</summary>
+    /// <returns>Whether it goes on, or is committed.</returns>
+    private bool ExecuteOfTransaction(LoadPart part, IReadOnlyList<(long Due, RecordedArrival Arrival)> mine, int at, bool free)
+    {
+        (long due, RecordedArrival arrival) = mine[at];
+        int last = at;
+        while (last + 1 < mine.Count && mine[last + 1].Arrival.Transaction == arrival.Transaction)
+        {
+            last++;
+        }
+
+        LoadTask task = part.Tasks[arrival.Task];
+        long start = clock.Now;
+        LoadOutcome outcome = _inTransaction > 0 ? LoadOutcome.Done
+            : session.Begin(task with { Steps = [.. Enumerable.Range(at, last - at + 1).SelectMany(i => part.Tasks[mine[i].Arrival.Task].Steps)] });
+        if (outcome == LoadOutcome.Done)
+        {
+            _inTransaction++;
+            outcome = session.Execute(task.Steps[0].Index, _values);
+        }
+
+        if (outcome == LoadOutcome.Done && at == last)
+        {
+            _inTransaction = 0;
+            outcome = session.Commit();
+        }
+
+        long end = clock.Now;
+        if (outcome != LoadOutcome.Done)
+        {
+            log.Messages.TryAdd(task.Steps[0].Index, session.Message);
+            _lost = outcome == LoadOutcome.Lost;
+            if (!_lost)
+            {
+                session.Rollback();
+            }
+
+            _inTransaction = 0;
+        }
+
+        log.Note(new(task.Steps[0].Index, IsTask: true, free, outcome, 0, due, start, end, 0));
+        return outcome == LoadOutcome.Done;
+    }
+
     private void RunClosed(PartTurn turn, int number)
     {
         var random = new SplitMix(PartTurn.SeedOf(turn.Seed, -2 - number));
@@ -106,13 +193,18 @@ public sealed class SessionLoop(ILoadSession session, ILoadClock clock, Executio
     private LoadTask Drawn(PartTurn turn, ref SplitMix random)
     {
         LoadTask task = turn.Part.TaskAt(random.Unit());
+        Fill(task, ref random, turn.Counters);
+        return task;
+    }
+
+    private void Fill(LoadTask task, ref SplitMix random, SideCounters counters)
+    {
         if (_values.Length < task.Keys.Count)
         {
             _values = new SqlValue[task.Keys.Count];
         }
 
-        task.Values.Draw(_values, ref random, turn.Counters);
-        return task;
+        task.Values.Draw(_values, ref random, counters);
     }
 
     /// <returns>When it ended.</returns>

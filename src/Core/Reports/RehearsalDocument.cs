@@ -36,7 +36,7 @@ public sealed record RehearsalDocument(
         IReadOnlyList<StatementStint> before = account.Whole(Side.Before), after = account.Whole(Side.After);
         return new(SchemaName, LoadWords.Headline(account, judged, before), state, at,
             new(subject, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes, account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, null, account.Environment?.Notes ?? []),
-            new(sent.Sessions, sent.IsClosed ? null : sent.RatePerSecond, sent.Parts.FirstOrDefault(p => p.Rate is null)?.Think.ToString(), [.. sent.Parts.Select(p => new RehearsalPart(p.Name, p.Sessions, p.Rate?.ToString(), p.Rate is null ? p.Think.ToString() : null, p.CommitEvery, [.. p.Tasks.SelectMany(t => t.Steps).Select(s => s.Statement.Name).Distinct()]))],
+            new(sent.Sessions, sent.IsClosed ? null : sent.RatePerSecond, sent.Parts.FirstOrDefault(p => !p.IsOpen)?.Think.ToString(), [.. sent.Parts.Select(p => new RehearsalPart(p.Name, p.Sessions, p.Rate?.ToString() ?? p.Recorded?.ToString(), p.IsOpen ? null : p.Think.ToString(), p.CommitEvery, [.. p.Tasks.SelectMany(t => t.Steps).Select(s => s.Statement.Name).Distinct()]))],
                 o.StintSeconds, o.Seed, o.Tolerance * 100, account.Done?.Durability, o.OneSided, o.MaxSeconds),
             account.Stints.Select(s => s.Pair).Distinct().Count(),
             [.. judged.Select(j => new RehearsalMeasure(j.Statement, j.Measure, j.Before, j.After, j.Ratio, j.Low, j.High, j.Confidence, j.Pairs, j.Verdict, LoadWords.Of(j) is { Length: > 0 } said ? said : null))],

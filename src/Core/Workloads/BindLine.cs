@@ -45,7 +45,7 @@ public sealed record BindLine(double? Share, IReadOnlyList<Binding> Bindings, Te
         return pairs;
     }
 
-    private static List<Binding> ReadPairs(string file, Directive directive, InputPart part, List<InputProblem> problems)
+    internal static List<Binding> ReadPairs(string file, Directive directive, InputPart part, List<InputProblem> problems)
     {
         var bindings = new List<Binding>();
         var reader = new Reader(directive.Value);

@@ -4,12 +4,15 @@ namespace SwiftLedger.Core.Workloads;
 
 /// <summary>A comment that says something about the statement below it: <c>-- key qualifier: value</c>.</summary>
 /// <param name="Key">One of the known keys, in lower case.</param>
-/// <param name="Qualifier">What stands between key and colon, trimmed: the share of a bind line.</param>
+/// <param name="Qualifier">What stands between key and colon, trimmed: the share of a bind line, the moment of an arrival.</param>
 /// <param name="Value">What stands behind the colon, trimmed; its place in the file is <see cref="ValueSpan"/>.</param>
 /// <param name="Span">Where it stands.</param>
 /// <param name="ValueSpan">Where its value stands.</param>
 internal sealed record Directive(string Key, string Qualifier, string Value, TextSpan Span, TextSpan ValueSpan)
 {
+    /// <summary>What may have a qualifier between key and colon.</summary>
+    private static readonly string[] Qualified = ["bind", "arrived"];
+
     private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite"];
 
     /// <summary>The directives among the comments of a piece of a file.</summary>
@@ -44,7 +47,7 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
         string head = text[2..colon].Trim();
         string? key = keys.FirstOrDefault(k => head.StartsWith(k, StringComparison.OrdinalIgnoreCase)
             && (head.Length == k.Length || char.IsWhiteSpace(head[k.Length])));
-        if (key is null || (head.Length > key.Length && key != "bind"))
+        if (key is null || (head.Length > key.Length && !Qualified.Contains(key)))
         {
             return null;
         }

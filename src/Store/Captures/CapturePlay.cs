@@ -1,0 +1,68 @@
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
+
+namespace SwiftLedger.Store.Captures;
+
+/// <summary>Hands what a capture holds to anyone, without keeping it in a book.</summary>
+public static class CapturePlay
+{
+    private const int FirstBuffer = 1 << 20;
+
+    /// <param name="stream">Plain or gzip, UTF-8 or UTF-16.</param>
+    /// <param name="request">In which form it is, where that is known.</param>
+    /// <param name="engine">Of statements whose engine is not said.</param>
+    /// <param name="sinkFor">Makes what is told, once the engine is known.</param>
+    /// <param name="enough">Asked now and then; reading ends where it says so.</param>
+    /// <param name="stop">Ends reading.</param>
+    /// <returns>Why it could not be read; null where it could.</returns>
+    public static string? Read(Stream stream, CaptureRequest request, Engine engine, Func<Engine, ICaptureSink> sinkFor, Func<bool> enough, CancellationToken stop)
+    {
+        using var bytes = new CaptureBytes(stream);
+        Stream input = bytes.Open();
+        byte[] buffer = new byte[FirstBuffer];
+        int held = input.ReadAtLeast(buffer.AsSpan(0, CaptureForms.HeadBytes), CaptureForms.HeadBytes, throwOnEndOfStream: false), start = buffer.AsSpan(0, held).StartsWith("\uFEFF"u8) ? 3 : 0;
+        FormChoice choice = CaptureForms.Choose(buffer.AsSpan(start, held - start), request.Form, request.Prefix, request.Columns, engine: request.Engine ?? engine);
+        if (choice.Form is not { } form)
+        {
+            return choice.Problem;
+        }
+
+        ICaptureSink sink = sinkFor(choice.Engine);
+        for (bool ended = false; ; )
+        {
+            stop.ThrowIfCancellationRequested();
+            int taken = form.Consume(buffer.AsSpan(start, held - start), ended, sink);
+            start += taken;
+            if (ended || enough())
+            {
+                form.Finish(sink);
+                return null;
+            }
+
+            buffer.AsSpan(start, held - start).CopyTo(buffer);
+            (held, start) = (held - start, 0);
+            if (taken == 0 && held >= form.LongestEntry)
+            {
+                return $"An entry is longer than {form.LongestEntry >> 20} MiB.";
+            }
+
+            if (held > buffer.Length / 2)
+            {
+                Array.Resize(ref buffer, buffer.Length * 2);
+            }
+
+            int read;
+            try
+            {
+                read = input.Read(buffer.AsSpan(held));
+            }
+            catch (InvalidDataException)
+            {
+                read = 0;
+            }
+
+            ended = read == 0;
+            held += read;
+        }
+    }
+}
