@@ -7,6 +7,7 @@ using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Web;
 
@@ -59,8 +60,10 @@ internal static class RehearsalApi
 
     public static void Map(RouteGroupBuilder api)
     {
+        api.MapGet("/load-glossary", () => LoadWords.Glossary);
         api.MapGet("/books/{id:long}/rehearsals", List);
         api.MapPost("/books/{id:long}/rehearsals", Start);
+        api.MapGet("/books/{id:long}/rehearsals/draft", Draft);
         api.MapGet("/books/{id:long}/rehearsals/{rehearsal:long}", Page);
         api.MapPost("/books/{id:long}/rehearsals/{rehearsal:long}/cancel", Cancel);
         api.MapDelete("/books/{id:long}/rehearsals/{rehearsal:long}", Delete);
@@ -72,6 +75,13 @@ internal static class RehearsalApi
             : TypedResults.Ok(new RehearsalsOfBook(
                 [.. rehearsals.Loads(id).Select(l => new KeptLoadView(l.Id, l.Title, l.Note, l.Load, l.Change, SettingsOf(RehearsalStore.OptionsOf(l.Options))))],
                 [.. rehearsals.OfBook(id).Select(RehearsalListItem.Of)]));
+
+    /// <summary>A load made of a trial, or of what the daybook saw in a span.</summary>
+    private static Results<Ok<RehearsalDraft>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Draft(
+        long id, long? trial, string? only, string? hashes, string? from, string? to, [AsParameters] Whose whose, BookStore books, TrialStore trials, DaybookStore daybook, SampleStore samples) =>
+        books.Find(id) is not { } book ? DaybookApi.Nothing("book")
+        : trial is null ? RehearsalDrafts.OfDaybook(id, from, to, whose, hashes, book.Subject, daybook, samples)
+        : trials.Find(trial.Value) is { } found && found.BookId == id ? TypedResults.Ok(RehearsalDrafts.OfTrial(found, book.Subject, only)) : DaybookApi.Nothing("trial");
 
     private static Results<Ok<RehearsalPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Start(
         long id, RehearsalRequest request, BookStore books, RehearsalStore rehearsals, RehearsalDesk desk)

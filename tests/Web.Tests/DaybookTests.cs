@@ -4,6 +4,9 @@ using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
 using Shouldly;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Core.Rehearsals;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Captures;
 using Xunit;
 
@@ -37,6 +40,39 @@ public sealed class DaybookTests : RunningServer
         JsonElement span = await Get($"/api/books/{book}/patterns?from=2026-03-03T00:00:00Z&to=2026-03-04T00:00:00Z");
         span.GetProperty("calls").GetInt64().ShouldBe(24 * 60);
         (await Client.GetStringAsync(new Uri($"/api/books/{book}/patterns.csv", UriKind.Relative))).ShouldContain("\"select * from parcel where id = ?\"");
+    }
+
+    /// <summary>What a span saw becomes a load: its mix, its rates by the hour, its values; a load file without problems.</summary>
+    [Fact]
+    public async Task A_span_of_the_daybook_becomes_a_load()
+    {
+        long book = (await Capture(Log())).GetProperty("bookId").GetInt64();
+        async Task<(string Text, Load Load)> Draft(string query)
+        {
+            string text = (await Get($"/api/books/{book}/rehearsals/draft?{query}")).GetProperty("load").GetString()!;
+            Parsed<Load> read = LoadFile.Parse(text, PostgresEngine.Engine.Dialect);
+            read.Problems.ShouldBeEmpty(text);
+            return (text, read.Value);
+        }
+
+        (string whole, Load all) = await Draft("");
+        whole.ShouldContain($"{96 * 60} calls, 0.016 a second");
+        LoadPart part = all.Parts.ShouldHaveSingleItem();
+        (part.Sessions, part.Rate!.Poisson, part.Rate.PerSecond.Count).ShouldBe((16, true, 24));
+        part.Rate.Mean.ShouldBe(96 * 60 / (97 * 3600.0), 0.001, "of whole hours");
+
+        // The mix is that of the calls, and the values are those that were seen.
+        JsonElement patterns = (await Get($"/api/books/{book}/patterns?rank=calls")).GetProperty("patterns");
+        double sum = part.Tasks.Sum(t => t.Weight);
+        part.Tasks.Select(t => Math.Round(t.Weight / sum, 2)).ShouldBe(patterns.EnumerateArray().Select(p => Math.Round(p.GetProperty("calls").GetInt64() / (96.0 * 60), 2)));
+        part.Tasks.Where(t => t.Keys.Count > 0).ShouldAllBe(t => t.Values.Cases[0].Count > 4);
+
+        (_, Load one) = await Draft($"hashes={patterns[0].GetProperty("hash").GetString()}&from=2026-03-03T00:00:00Z&to=2026-03-03T02:00:00Z");
+        one.Parts[0].Tasks.ShouldHaveSingleItem().Steps[0].Statement.Sql.ShouldContain("parcel");
+        one.Parts[0].Rate!.PerSecond.Count.ShouldBeLessThanOrEqualTo(24);
+        (await Send(HttpMethod.Get, $"/api/books/{book}/rehearsals/draft?hashes=00", null)).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await Send(HttpMethod.Get, $"/api/books/{book}/rehearsals/draft?trial=77", null)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        (await Send(HttpMethod.Get, "/api/books/999/rehearsals/draft", null)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
     }
 
     [Fact]

@@ -102,6 +102,27 @@ public sealed class RehearsalTests : RunningServer
         (await Get(Path(book, second))).GetProperty("state").GetString().ShouldBe("cancelled");
     }
 
+    [Fact]
+    public async Task A_trial_becomes_a_load_with_its_change()
+    {
+        JsonElement trial = await Finished(await Post("/api/trials", new
+        {
+            subject = MakeDepot(),
+            workload = "-- name: first\nSELECT 1;\n-- name: of a depot\n-- bind: d=3\nSELECT count(*) FROM parcel WHERE depot = :d;\n",
+            change = "CREATE INDEX parcel_depot ON parcel(depot);",
+            settings = new { quick = true, maxSeconds = 3 },
+        }));
+        (long book, long id) = (trial.GetProperty("bookId").GetInt64(), trial.GetProperty("id").GetInt64());
+        JsonElement draft = await Get(Path(book) + $"/draft?trial={id}");
+        draft.GetProperty("change").GetString().ShouldBe("CREATE INDEX parcel_depot ON parcel(depot);");
+        draft.GetProperty("load").GetString()!.ShouldContain("-- name: first");
+        string load = (await Get(Path(book) + $"/draft?trial={id}&only=of+a+depot")).GetProperty("load").GetString()!;
+        load.ShouldNotContain("SELECT 1");
+        JsonElement page = await Ended(book, (await Post(Path(book), Request(load, new { stintSeconds = 0.5, oneSided = true, maxSeconds = 0.5 }))).GetProperty("id").GetInt64());
+        page.GetProperty("result").GetProperty("statements")[0].GetProperty("statement").GetString().ShouldBe("of a depot");
+        (await Get("/api/load-glossary")).EnumerateArray().ShouldAllBe(e => e.GetProperty("told").GetString()!.Length > 20);
+    }
+
     private static string Path(long book, long? rehearsal = null) => $"/api/books/{book}/rehearsals{(rehearsal is null ? "" : $"/{rehearsal}")}";
 
     private static object Request(string load, object settings) => new { load, change = "", title = "", settings };

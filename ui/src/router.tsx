@@ -8,6 +8,7 @@ import {
   useRouterState,
 } from "@tanstack/react-router";
 import type { Narrowing, RankBy, View } from "./api/daybook";
+import type { RehearsalSearch } from "./api/rehearsals";
 import type { WatchNarrowing } from "./api/watch";
 import { columns, otherRanks } from "./daybook/measures";
 import { Away } from "./parts/Away";
@@ -134,9 +135,20 @@ const statementRoute = createRoute({
 const rehearsalsRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/rehearsals",
-  validateSearch: (s: Record<string, unknown>): { run?: number; load?: number } => ({
+  validateSearch: (s: Record<string, unknown>): RehearsalSearch => ({
     run: whole(s.run),
     load: whole(s.load),
+    beside: whole(s.beside),
+    trial: whole(s.trial),
+    only: text(s.only),
+    hashes: text(s.hashes),
+    from: text(s.from),
+    to: text(s.to),
+    sources: text(s.sources),
+    database: text(s.database),
+    user: text(s.user),
+    application: text(s.application),
+    seen: s.seen === true || undefined,
   }),
   component: lazyRouteComponent(() => import("./rehearsal/RehearsalView"), "RehearsalView"),
 });

@@ -62,7 +62,8 @@ internal sealed class CapacityRun(RehearsalOptions options, StintRunner runner, 
         int least = sides[0].Load.Parts.Count;
         foreach (int sessions in SessionSteps.Where(n => n >= least))
         {
-            if (spent())
+            // What the server lets in is the end of the curve, and no failure.
+            if (spent() || sides[0].Loaded.Protest(sides.Sum(s => Math.Max(0, loads[s].WithSessions(sessions).Sessions - s.Senders.Count))) is not null)
             {
                 return;
             }

@@ -23,8 +23,7 @@ public static class CapturedWorkload
     /// <param name="dialect">Of the executions.</param>
     public static string? Statement(string name, double callsPerDay, long medianTicks, IReadOnlyList<CaseSource> executions, SqlDialect dialect)
     {
-        // What was too long to be kept whole is no statement any more.
-        List<CaseSource> usable = executions.Where(e => e.Sql.Length <= CapturedSample.LongestSql && e.Binds.Length <= CapturedSample.LongestBinds).Select(e => WithParameters(Bare(e, dialect), dialect)).ToList();
+        List<CaseSource> usable = Usable(executions, dialect);
         if (usable.Count == 0)
         {
             return null;
@@ -34,14 +33,42 @@ public static class CapturedWorkload
 
         // Lists of other lengths are other texts: cases must fit the one statement.
         List<CaseSource> same = usable.Where(e => e.Sql == typical.Sql).ToList();
+        return Written(name, callsPerDay, Cases(typical, same), typical.Sql);
+    }
+
+    /// <summary>What can be executed again: what was too long to be kept whole is no statement any more, and a comment has one line.</summary>
+    private static List<CaseSource> Usable(IReadOnlyList<CaseSource> executions, SqlDialect dialect) =>
+        [.. executions.Where(e => e.Sql.Length <= CapturedSample.LongestSql && e.Binds.Length <= CapturedSample.LongestBinds).Select(e => WithParameters(Bare(e, dialect), dialect)).Where(e => !e.Binds.AsSpan().ContainsAny('\n', '\r'))];
+
+    private static string Written(string name, double callsPerDay, IEnumerable<string> cases, string sql)
+    {
         var text = new StringBuilder();
         text.Append(CultureInfo.InvariantCulture, $"-- name: {name}\n-- calls: {Rounded(callsPerDay)}/day\n");
-        foreach (string binds in Cases(typical, same))
+        foreach (string binds in cases)
         {
             text.Append(CultureInfo.InvariantCulture, $"-- bind: {binds}\n");
         }
 
-        return text.Append(typical.Sql.Trim().TrimEnd(';')).Append(";\n").ToString();
+        return text.Append(sql.Trim().TrimEnd(';')).Append(";\n").ToString();
+    }
+
+    /// <summary>The same for a load: as many of its values as were kept, each as often as the others.</summary>
+    /// <param name="name">Its name.</param>
+    /// <param name="callsPerDay">From the capture.</param>
+    /// <param name="executions">Kept executions of one pattern, drawn at random.</param>
+    /// <param name="mostCases">Bind lines.</param>
+    /// <param name="dialect">Of the executions.</param>
+    public static string? Load(string name, double callsPerDay, IReadOnlyList<CaseSource> executions, int mostCases, SqlDialect dialect)
+    {
+        List<CaseSource> usable = Usable(executions, dialect);
+        if (usable.Count == 0)
+        {
+            return null;
+        }
+
+        // Of lists with other lengths, the text that was executed most often.
+        IGrouping<string, CaseSource> same = usable.GroupBy(e => e.Sql, StringComparer.Ordinal).MaxBy(g => g.Count())!;
+        return Written(name, callsPerDay, same.Select(e => e.Binds).Where(b => b.Length > 0).Take(mostCases), same.Key);
     }
 
     /// <summary>A name for a pattern that has none: its kind and its first table.</summary>

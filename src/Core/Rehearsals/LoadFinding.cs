@@ -50,7 +50,7 @@ public enum LoadFindingKind
 /// <param name="Wait">The engine's word for what is waited for; null where it is no wait.</param>
 public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double? Before, double? After, string? Wait)
 {
-    private const double QueueShare = 0.2, HarmShare = 0.1, LeastShare = 0.02, PageShare = 0.15, CommitShare = 0.25, DiskShare = 0.25, AllUsed = 0.95, InUse = 0.9, LeastPerThousand = 1;
+    internal const double QueueShare = 0.2, HarmShare = 0.1, LeastShare = 0.02, PageShare = 0.15, CommitShare = 0.25, DiskShare = 0.25, AllUsed = 0.95, InUse = 0.9, LeastPerThousand = 1;
 
     /// <summary>Whether its figure counts executions in a thousand, and not a share of time.</summary>
     public bool IsPerThousand => Kind is LoadFindingKind.Deadlocks or LoadFindingKind.Conflicts;

@@ -4,6 +4,14 @@ using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Reports;
 
+/// <summary>A finding of a load at length.</summary>
+/// <param name="Kind">Of the finding.</param>
+/// <param name="Title">In a few words.</param>
+/// <param name="Told">What shows it, and from which share on.</param>
+/// <param name="Meaning">Why it costs.</param>
+/// <param name="Remedy">What people do.</param>
+public sealed record LoadGlossaryEntry(LoadFindingKind Kind, string Title, string Told, string Meaning, string Remedy);
+
 /// <summary>What a rehearsal found, in sentences: the one place for screens, command and reports.</summary>
 public static class LoadWords
 {
@@ -111,6 +119,25 @@ public static class LoadWords
         LoadFindingKind.Checkpoints => ("Sessions write back what was committed", "The log is written back into the database by whoever commits when it has grown.", "Write it back from a session of its own, or less often."),
         LoadFindingKind.Disk => ("Sessions wait for files", "What is read does not fit into memory, or is written out at once.", "An index that reads less, or more memory for the cache."),
         _ => ("The sender is too slow", "Executions began late although their session was free.", "Send less from this machine; nothing is decided from such stints."),
+    };
+
+    /// <summary>All findings at length: common practice of the trade, no source.</summary>
+    public static IReadOnlyList<LoadGlossaryEntry> Glossary { get; } = [.. Enum.GetValues<LoadFindingKind>().Select(k => Meaning(k) is var (title, meaning, remedy) ? new LoadGlossaryEntry(k, title, Told(k), meaning, remedy) : null!)];
+
+    private static string Told(LoadFindingKind kind) => kind switch
+    {
+        LoadFindingKind.CommitsWaitForDisk => $"Waits for commits were sampled, or timed by the engine: they have {Figures.Percent(LoadFinding.CommitShare)} or more of the time in which sessions did not queue for each other.",
+        LoadFindingKind.RowQueue => $"Waits for a row that another transaction changed have {Figures.Percent(LoadFinding.QueueShare)} or more of the sessions' time. The statement is the one that was seen waiting most.",
+        LoadFindingKind.LongTransaction => $"Sessions sit in an open transaction and execute nothing for {Figures.Percent(LoadFinding.QueueShare)} or more of their time, while others wait for rows for {Figures.Percent(LoadFinding.HarmShare)} or more: where nobody waits, it does no harm.",
+        LoadFindingKind.SingleWriter => $"Waits for the write lock have {Figures.Percent(LoadFinding.QueueShare)} or more of the sessions' time.",
+        LoadFindingKind.Deadlocks => "The engine ended a transaction because of a deadlock, once in 1,000 executions or more.",
+        LoadFindingKind.Conflicts => "A transaction was refused because what it read had changed, and began anew, once in 1,000 executions or more. Deadlocks are counted apart.",
+        LoadFindingKind.PoolTooSmall => $"More than one arrival waits on average, {Figures.Percent(LoadFinding.InUse)} or more of the sessions are in use, and processors are free.",
+        LoadFindingKind.CpuAllUsed => $"All processors of this machine together were busy for {Figures.Percent(LoadFinding.AllUsed)} or more of the stints. Of a server elsewhere this says nothing.",
+        LoadFindingKind.SharedPages => $"Waits for a page in memory have {Figures.Percent(LoadFinding.PageShare)} or more of the sessions' time.",
+        LoadFindingKind.Checkpoints => $"Writing the log back has {Figures.Percent(LoadFinding.QueueShare)} or more of the sessions' time.",
+        LoadFindingKind.Disk => $"Reading and writing files has {Figures.Percent(LoadFinding.DiskShare)} or more of the sessions' time.",
+        _ => "In half of the stints or more, the 99th percentile of how late executions began although a session was free is no longer small against their latency.",
     };
 
     private static string Sides(LoadFinding f, Func<double, string> text) => (f.Before, f.After) switch

@@ -162,6 +162,13 @@ public static class RehearsalTable
             }
         }
 
+        string[] bill = [.. new[] { ("before", r.Before), ("after", r.After) }.Where(s => s.Item2?.ServiceMs is not null).Select(s => $"{Figures.Three(s.Item2!.ServiceMs!.Mean)} {s.Item1}")];
+        if (bill.Length > 0)
+        {
+            // A mean of so many milliseconds is as many seconds in a thousand.
+            yield return $"The bill: 1,000 executions cost so many database-seconds: {string.Join(", ", bill)}";
+        }
+
         static string D(double ms) => Figures.Duration(ms * 1_000);
         static string Plural(long n, string one, string? many = null) => n == 0 ? "" : $", {Figures.Count(n)} {(n == 1 ? one : many ?? one + "s")}";
     }

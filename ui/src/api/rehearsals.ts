@@ -7,7 +7,44 @@ export type RehearsalResult = Schemas["RehearsalDocument"];
 export type Measure = Schemas["RehearsalMeasure"];
 export type LoadSettings = Schemas["RehearsalSettings"];
 
+/** What a new rehearsal begins with: a trial's texts, or what the daybook saw in a span. */
+export type DraftOf = {
+  trial?: number;
+  only?: string;
+  hashes?: string;
+  from?: string;
+  to?: string;
+  sources?: string;
+  database?: string;
+  user?: string;
+  application?: string;
+};
+
+/** Which rehearsal is shown, or what a new one begins with. */
+export type RehearsalSearch = DraftOf & { run?: number; load?: number; beside?: number; seen?: boolean };
+
 const pace = 1000;
+
+/** What findings of loads mean, at length. */
+export const useLoadGlossary = () =>
+  useQuery({
+    queryKey: ["load glossary"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => dataOf(await api.GET("/api/load-glossary")),
+  });
+
+export const useRehearsalDraft = (id: number, of: DraftOf | undefined) =>
+  useQuery({
+    queryKey: ["rehearsal draft", id, of],
+    enabled: of !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () =>
+      dataOf(
+        await api.GET("/api/books/{id}/rehearsals/draft", {
+          params: { path: { id }, query: of ?? {} },
+        }),
+      ),
+  });
 
 /** Loads that are ready, and the rehearsals of a book, the latest first. */
 export const useRehearsals = (id: number) =>

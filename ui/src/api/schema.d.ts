@@ -1659,6 +1659,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/load-glossary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LoadGlossaryEntry"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/rehearsals": {
         parameters: {
             query?: never;
@@ -1742,6 +1777,72 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/rehearsals/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    trial?: number;
+                    only?: string;
+                    hashes?: string;
+                    from?: string;
+                    to?: string;
+                    Sources?: string;
+                    Database?: string;
+                    User?: string;
+                    Application?: string;
+                    Load?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RehearsalDraft"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4014,6 +4115,19 @@ export interface components {
          * @enum {unknown}
          */
         LoadFindingKind: "commitsWaitForDisk" | "rowQueue" | "longTransaction" | "singleWriter" | "deadlocks" | "conflicts" | "poolTooSmall" | "cpuAllUsed" | "sharedPages" | "checkpoints" | "disk" | "senderTooSlow";
+        /** @description A finding of a load at length. */
+        LoadGlossaryEntry: {
+            /** @description Of the finding. */
+            kind: components["schemas"]["LoadFindingKind"];
+            /** @description In a few words. */
+            title: string;
+            /** @description What shows it, and from which share on. */
+            told: string;
+            /** @description Why it costs. */
+            meaning: string;
+            /** @description What people do. */
+            remedy: string;
+        };
         /**
          * @description What sends statements, and for whom.
          * @enum {unknown}
@@ -4694,6 +4808,12 @@ export interface components {
             /** Format: int32 */
             rules: number;
             problem: null | string;
+        };
+        RehearsalDraft: {
+            title: string;
+            load: string;
+            change: string;
+            left: string;
         };
         RehearsalFigures: {
             /** Format: int64 */

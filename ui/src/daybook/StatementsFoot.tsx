@@ -16,6 +16,13 @@ type Props = {
 /** What is listed in sum, and what can be done with it. */
 export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }: Props) {
   const navigate = useNavigate();
+  const { from, to, sources, database, user, application } = narrowing;
+  const rehearse = (hashes: string | undefined) =>
+    navigate({
+      to: "/books/$bookId/rehearsals",
+      params: { bookId: String(book) },
+      search: { hashes, from, to, sources, database, user, application, seen: true },
+    });
   return (
     <div className="shrink-0 px-5 pb-2">
       <div className="total flex flex-wrap items-baseline gap-x-4 py-0.5">
@@ -36,6 +43,14 @@ export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }
           )}
         </span>
         <span className="ml-auto text-sm">
+          <button
+            type="button"
+            className="link mr-4"
+            onClick={() => rehearse(undefined)}
+            title="The most frequent statements of this span, at its rates, with its values"
+          >
+            Rehearse this span
+          </button>
           <Exports of="Statements" path={`/api/books/${book}/patterns`} query={narrowing} />
         </span>
       </div>
@@ -47,6 +62,9 @@ export function StatementsFoot({ book, narrowing, patterns, picked, clear, set }
             onClick={() => navigate({ to: "/new", search: { book, take: [...picked].join(",") } })}
           >
             Take {count(picked.size)} to a trial
+          </button>
+          <button type="button" className="press" onClick={() => rehearse([...picked].join(","))}>
+            Rehearse {picked.size === 1 ? "it" : "them"}
           </button>
           <button type="button" className="link" onClick={clear}>
             none

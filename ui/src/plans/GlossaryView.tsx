@@ -1,6 +1,7 @@
 import { useLocation } from "@tanstack/react-router";
 import { useEffect } from "react";
 import { useGlossary } from "../api/plans";
+import { useLoadGlossary } from "../api/rehearsals";
 import { Frame } from "../parts/Frame";
 import { IntervalBar } from "../parts/IntervalBar";
 import { VerdictMark } from "../parts/Mark";
@@ -12,12 +13,14 @@ import { ownWords } from "./words";
 export function GlossaryView() {
   const glossary = useGlossary();
   const { hash } = useLocation();
+  const ofLoads = useLoadGlossary();
   const entries = glossary.data;
+  const loads = ofLoads.data ?? [];
   useEffect(() => {
-    if (entries && hash) {
+    if (entries && ofLoads.data && hash) {
       document.getElementById(hash)?.scrollIntoView();
     }
-  }, [entries, hash]);
+  }, [entries, ofLoads.data, hash]);
   return (
     <Frame at={"glossary"} title="Glossary" of={glossary}>
       {entries && (
@@ -31,6 +34,19 @@ export function GlossaryView() {
             >
               <ol aria-label="Findings">
                 {entries.map((e) => (
+                  <li
+                    key={e.kind}
+                    className={`border-t border-rule first:border-0 ${e.kind === hash ? "bg-chosen" : ""}`}
+                  >
+                    <a className="block py-0.5 hover:underline" href={`#${e.kind}`}>
+                      {e.title}
+                    </a>
+                  </li>
+                ))}
+              </ol>
+              <h2 className="section">What a load runs into</h2>
+              <ol aria-label="Findings of loads">
+                {loads.map((e) => (
                   <li
                     key={e.kind}
                     className={`border-t border-rule first:border-0 ${e.kind === hash ? "bg-chosen" : ""}`}
@@ -74,6 +90,19 @@ export function GlossaryView() {
                       <Sql text={e.example} label={`Example: ${e.title}`} />
                     </div>
                   )}
+                </article>
+              ))}
+              <h2 className="head pt-6">What a load runs into</h2>
+              {loads.map((e) => (
+                <article
+                  key={e.kind}
+                  id={e.kind}
+                  className={`max-w-[68ch] pt-2 ${e.kind === hash ? "bg-chosen" : ""}`}
+                >
+                  <h3 className="font-semibold">{e.title}</h3>
+                  <p>{e.meaning}</p>
+                  <p className="text-quiet">{e.told}</p>
+                  <p>{e.remedy}</p>
                 </article>
               ))}
               <h2 className="head pt-6">Words and marks</h2>

@@ -10,8 +10,10 @@ import { useWidth } from "../parts/useWidth";
 
 const left = 58;
 const strip = 74;
+const mostKinds = 4;
+const leastSessions = 0.05;
 
-/** Throughput and the 99th percentile stint by stint, in the order they ran. */
+/** Throughput, the 99th percentile, and how many sessions were in each kind of wait, stint by stint, in the order they ran. */
 export function Course({ result }: { result: RehearsalResult }) {
   const frame = useRef<HTMLDivElement>(null);
   const width = useWidth(frame, 480, 260);
@@ -22,10 +24,26 @@ export function Course({ result }: { result: RehearsalResult }) {
   const told = here
     ? `stint ${(read.at ?? 0) + 1}, ${here.side}: ${three(here.throughputPerSecond)}/s, p99 ${duration(here.latencyMs?.p99 ?? 0)}${here.steady ? "" : ", no steady state"}${here.senderWasTheLimit ? ", left out: the sender was the limit" : ""}`
     : "";
+  type One = (typeof stints)[number];
+  const sessionsIn = (s: One, kind: string) =>
+    (s.waits.find((w) => w.kind === kind)?.share ?? 0) * s.sessionsInUse;
+  const kinds = [...new Set(stints.flatMap((s) => s.waits.map((w) => w.kind)))]
+    .map((kind) => ({ kind, most: Math.max(...stints.map((s) => sessionsIn(s, kind))) }))
+    .filter((k) => k.most >= leastSessions)
+    .sort((a, b) => b.most - a.most)
+    .slice(0, mostKinds)
+    .map((k) => k.kind);
   const rows = [
-    { name: "a second", of: (s: (typeof stints)[number]) => s.throughputPerSecond, text: three },
-    { name: "p99", of: (s: (typeof stints)[number]) => s.latencyMs?.p99 ?? 0, text: duration },
+    { name: "a second", over: "", of: (s: One) => s.throughputPerSecond, text: three },
+    { name: "p99", over: "", of: (s: One) => s.latencyMs?.p99 ?? 0, text: duration },
+    ...kinds.map((kind, i) => ({
+      name: i === 0 ? "sessions" : "",
+      over: kind,
+      of: (s: One) => sessionsIn(s, kind),
+      text: three,
+    })),
   ];
+  const ofKinds = Math.max(1e-9, ...stints.flatMap((s) => kinds.map((k) => sessionsIn(s, k))));
   return (
     <figure className="mt-4" ref={frame}>
       <figcaption className="section flex flex-wrap justify-between gap-x-3">
@@ -43,10 +61,15 @@ export function Course({ result }: { result: RehearsalResult }) {
       <ReadAlong label="Stints in the order they ran" count={stints.length} read={read} told={told}>
         <svg width={width} height={strip * rows.length} role="presentation" className="block">
           {rows.map((row, r) => {
-            const most = Math.max(...stints.map(row.of), 1e-9);
-            const y = scaleLinear({ domain: [0, most * 1.08], range: [strip - 10, 6] });
+            const most = row.over ? ofKinds : Math.max(...stints.map(row.of), 1e-9);
+            const y = scaleLinear({ domain: [0, most * 1.08], range: [strip - 10, row.over ? 22 : 6] });
             return (
               <g key={row.name} transform={`translate(0 ${r * strip})`}>
+                {row.over && (
+                  <text x={left + 6} y={16} className="fill-quiet text-xs">
+                    {row.over}
+                  </text>
+                )}
                 {roundTicks(most, 3).map((t) => (
                   <g key={t}>
                     <line x1={left} x2={width - 8} y1={y(t)} y2={y(t)} className="stroke-rule" />

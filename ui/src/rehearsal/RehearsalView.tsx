@@ -8,6 +8,7 @@ import {
   type Rehearsal,
   useRehearsal,
   useRehearsalAction,
+  useRehearsalDraft,
   useRehearsals,
   useStartRehearsal,
 } from "../api/rehearsals";
@@ -18,6 +19,7 @@ import { EmptyState, Wrong } from "../parts/Notice";
 import { Rows } from "../parts/Rows";
 import { Page, Spread } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
+import { Beside } from "./Beside";
 import { Result } from "./Result";
 import { Under } from "./Under";
 
@@ -40,12 +42,15 @@ type Draft = { title: string; load: string; change: string; settings: LoadSettin
 /** A load on both sides of a change: what is sent on the left page, what came of it on the right. */
 export function RehearsalView() {
   const id = Number(route.useParams().bookId);
-  const { run, load } = route.useSearch();
+  const { run, load, beside, seen, ...of } = route.useSearch();
   const book = useBook(id);
   const page = useRehearsal(id, run);
   const list = useRehearsals(id);
   const opened = page.data;
   const kept = list.data?.ready.find((r) => r.id === load);
+  const wanted = !run && !load && (of.trial !== undefined || of.hashes !== undefined || seen);
+  const draft = useRehearsalDraft(id, wanted ? of : undefined);
+  const drafted = draft.data && { ...draft.data, settings: { ...usual, stintSeconds: of.trial ? 2 : 5 } };
   return (
     <Frame
       title={book.data ? `${opened?.title ?? "Rehearsals"}, ${book.data.book.name}` : undefined}
@@ -56,35 +61,49 @@ export function RehearsalView() {
           {run && ` / ${run}`}
         </>
       }
-      of={run && !opened ? page : load && !list.data ? list : book}
+      of={run && !opened ? page : load && !list.data ? list : wanted && !drafted ? draft : book}
       reading={run ? "Reading the rehearsal." : undefined}
     >
       {/* Another one brings its own texts along. */}
-      {(!run || opened) && (!load || list.data) && (
+      {(!run || opened) && (!load || list.data) && (!wanted || drafted) && (
         <Desk
-          key={run ?? `load ${load ?? ""}`}
+          key={run ?? `load ${load ?? JSON.stringify(of)}`}
           book={id}
           page={run ? opened : undefined}
-          begun={opened ?? kept}
+          begun={opened ?? kept ?? drafted}
+          left={draft.data?.left}
+          beside={beside}
         />
       )}
     </Frame>
   );
 }
 
-function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: Draft }) {
+function Desk({
+  book,
+  page,
+  begun,
+  left,
+  beside,
+}: {
+  book: number;
+  page?: Rehearsal;
+  begun?: Draft;
+  left?: string;
+  beside?: number;
+}) {
   const navigate = useNavigate();
   const start = useStartRehearsal(book);
   const act = useRehearsalAction(book);
   const [draft, setDraft] = useState<Draft>(begun ?? { title: "", load: "", change: "", settings: usual });
   const set = (to: Partial<Draft>) => setDraft({ ...draft, ...to });
-  const open = (search: { run?: number; load?: number }) =>
+  const open = (search: { run?: number; load?: number; beside?: number }) =>
     navigate({ to: "/books/$bookId/rehearsals", params: { bookId: String(book) }, search });
   const going = goesOn(page?.state);
   const problems = start.error instanceof Refused ? start.error.problems : [];
   const of = (part: string): Problem[] => problems.filter((p) => p.part === part && p.line !== null);
-  const begin = (d: Draft) =>
-    start.mutate({ ...d, trustSql: false }, { onSuccess: (made) => open({ run: made.id }) });
+  const begin = (d: Draft, cause?: number) =>
+    start.mutate({ ...d, trustSql: false }, { onSuccess: (made) => open({ run: made.id, beside: cause }) });
   return (
     <Spread
       name="rehearsal"
@@ -118,6 +137,7 @@ function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: D
           }
         >
           <Wrong error={start.error ?? act.error} />
+          {left && <p className="mb-2 text-quiet">{left}</p>}
           <h2 className="section">Load: who sends what, how often</h2>
           <div className="roomed flex h-72 flex-col">
             <SqlEditor
@@ -152,7 +172,16 @@ function Desk({ book, page, begun }: { book: number; page?: Rehearsal; begun?: D
           }
         >
           {page ? (
-            <Result book={book} page={page} remedy={(load, title) => begin({ ...draft, load, title })} />
+            <>
+              {beside !== undefined && (
+                <Beside book={book} page={page} other={beside} close={() => open({ run: page.id })} />
+              )}
+              <Result
+                book={book}
+                page={page}
+                remedy={(load, title) => begin({ ...draft, load, title }, page.id)}
+              />
+            </>
           ) : (
             <>
               <EmptyState title="Take a load, or write one">
@@ -195,7 +224,7 @@ function Kept({
 }: {
   book: number;
   shown?: number;
-  open: (search: { run?: number; load?: number }) => void;
+  open: (search: { run?: number; load?: number; beside?: number }) => void;
 }) {
   const list = useRehearsals(book);
   const act = useRehearsalAction(book);
@@ -235,7 +264,7 @@ function Kept({
                 <th scope="col">when</th>
                 <th scope="col">rehearsal</th>
                 <th scope="col">
-                  <span className="sr-only">delete</span>
+                  <span className="sr-only">beside this one, delete</span>
                 </th>
               </tr>
             </thead>
@@ -258,7 +287,16 @@ function Kept({
                     </Link>
                     <div className="text-sm text-quiet">{r.headline ?? r.message ?? r.state}</div>
                   </td>
-                  <td>
+                  <td className="whitespace-nowrap">
+                    {shown !== undefined && r.id !== shown && r.headline && (
+                      <button
+                        type="button"
+                        className="link mr-3"
+                        onClick={() => open({ run: shown, beside: r.id })}
+                      >
+                        beside<span className="sr-only"> this one: {r.title}</span>
+                      </button>
+                    )}
                     {!goesOn(r.state) && r.id !== shown && (
                       <Ask
                         press="delete"

@@ -1,3 +1,4 @@
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { goesOn } from "../api/batch";
 import type { Measure, Rehearsal, RehearsalResult } from "../api/rehearsals";
@@ -50,7 +51,11 @@ export function Result({
           )}
           {result.findings.map((f) => (
             <section key={f.kind} aria-label={f.title} className="mt-4">
-              <h3 className="section">{f.title}</h3>
+              <h3 className="section">
+                <Link className="hover:underline" to="/glossary" hash={f.kind}>
+                  {f.title}
+                </Link>
+              </h3>
               <p>{f.evidence}</p>
               <p className="text-quiet">
                 {f.meaning} {f.remedy}
@@ -258,6 +263,23 @@ function Facts({ result }: { result: RehearsalResult }) {
               .
             </p>
           ),
+      )}
+      {result.before?.serviceMs && (
+        <p>
+          The bill: 1,000 executions cost{" "}
+          {sides.flatMap(([name, s]) =>
+            s?.serviceMs
+              ? [
+                  <span key={name}>
+                    {name === "after" ? ", " : ""}
+                    <b>{three(s.serviceMs.mean)}</b> database-seconds {name}, or{" "}
+                    {elapsed(s.serviceMs.mean * s.throughputPerSecond * 3.6)} in an hour of this load
+                  </span>,
+                ]
+              : [],
+          )}
+          .
+        </p>
       )}
       <p className="text-quiet">
         The sender began executions whose session was free {duration(result.sender.scheduleErrorP99Ms)} late

@@ -2,7 +2,9 @@
 import { fireEvent, screen, within } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 import type { Measure, Rehearsal, RehearsalResult } from "../api/rehearsals";
-import { show } from "../testing/show";
+import { serve, show } from "../testing/show";
+import { against } from "./against";
+import { Beside } from "./Beside";
 import { Result } from "./Result";
 import { inHundreds } from "./remedy";
 
@@ -277,4 +279,28 @@ test.each([
   ["-- part: a\n-- commit after: every 9\nSELECT 1;", undefined],
 ])("the remedy of %j", (load, expected) => {
   expect(inHundreds(load)).toBe(expected);
+});
+
+test("two rehearsals stand side by side, each against its own before side", async () => {
+  const other = {
+    ...result,
+    measures: [measure({ ratio: 4, low: 3.6, high: 4.4, before: 3, after: 12 })],
+    options: {
+      ...result.options,
+      parts: result.options.parts.map((p) => ({ ...p, sessions: p.sessions + 1 })),
+    },
+  };
+  serve({ "GET /api/books/1/rehearsals/8": { ...page({ id: 8, title: "Another" }), result: other } });
+  await show(<Beside book={1} page={page({ result })} other={8} close={() => {}} />);
+  const row = (await screen.findByRole("rowheader", { name: "p50" })).closest("tr");
+  expect(row?.textContent).toContain("12.0 ms");
+  expect(row?.textContent).toContain("0.500");
+  expect(screen.getByText(/They do not send the same/)).toBeTruthy();
+});
+
+test("a factor of factors is as wide as both intervals allow, and none without them", () => {
+  const by = against(measure({}), measure({ ratio: 4, low: 2, high: 8 }));
+  expect(by).toEqual({ ratio: 0.5, low: 1.8 / 8, high: 2.2 / 2 });
+  expect(against(measure({ low: null }), measure({}))).toBeUndefined();
+  expect(against(measure({}), measure({ ratio: 0, low: 0, high: 0 }))).toBeUndefined();
 });

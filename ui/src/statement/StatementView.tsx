@@ -1,4 +1,4 @@
-import { getRouteApi, useNavigate } from "@tanstack/react-router";
+import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { useDeleteNote } from "../api/book";
 import type { Schemas } from "../api/client";
@@ -141,6 +141,14 @@ function Head({ book, page }: { book: number; page: Statement }) {
         >
           {page.keptAtTop ? "Kept at the top" : "Keep at the top"}
         </button>
+        <Link
+          className="press"
+          to="/books/$bookId/rehearsals"
+          params={{ bookId: String(book) }}
+          search={{ hashes: page.hash }}
+        >
+          Rehearse
+        </Link>
         <span className="text-sm text-quiet">{page.hash}</span>
       </div>
       <Wrong error={take.error ?? keep.error} />

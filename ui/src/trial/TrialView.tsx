@@ -153,6 +153,14 @@ function Head({ page }: { page: TrialPageView }) {
             <Link className="press" to="/trials/$trialId/beside" params={{ trialId: String(trial.id) }}>
               Beside another
             </Link>
+            <Link
+              className="press"
+              to="/books/$bookId/rehearsals"
+              params={{ bookId: String(trial.bookId) }}
+              search={{ trial: trial.id }}
+            >
+              Under load
+            </Link>
             <DeleteTrial page={page} />
           </span>
         )}
