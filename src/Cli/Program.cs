@@ -30,6 +30,8 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     WatchCommand.Build(),
     CaptureCommand.Build(),
     DeploymentCommand.Build(),
+    LedgerCommand.Build(),
+    LedgerCommand.BuildVerify(),
     DemoDataCommand.Build(),
     OpenApiCommand.Build(),
 };

@@ -49,6 +49,7 @@ internal static class Api
         PlansApi.Map(api);
         BatchApi.Map(api);
         RehearsalApi.Map(api);
+        EntryApi.Map(api);
         WatchApi.Map(api);
         DaybookApi.Map(api);
         CostsApi.Map(api);

@@ -24,11 +24,16 @@ internal static class BookApi
     private static Results<Ok<BookContents>, NotFound<ProblemReport>> Contents(long id, BookStore books) =>
         books.Contents(id) is { } contents ? TypedResults.Ok(contents) : DaybookApi.Nothing("book");
 
-    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, WatchDesk watches)
+    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, EntryStore entries, WatchDesk watches)
     {
         if (books.Find(id) is null)
         {
             return DaybookApi.Nothing("book");
+        }
+
+        if (entries.Lines(id).Count > 0)
+        {
+            return TypedResults.Conflict(ProblemReport.Because("request", "This book has entries, and entries are never deleted."));
         }
 
         if (trials.OfBook(id).Any(IsUnderWay))

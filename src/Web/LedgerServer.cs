@@ -80,6 +80,9 @@ public static class LedgerServer
         builder.Services.AddSingleton<TrialFeed>();
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
+        builder.Services.AddSingleton<EntryStore>();
+        builder.Services.AddSingleton<EntryDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<EntryDesk>());
         builder.Services.AddSingleton<RehearsalStore>();
         builder.Services.AddSingleton<RehearsalDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<RehearsalDesk>());

@@ -1979,6 +1979,253 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EntriesPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EntryRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EntryPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Conflict */
+                409: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/entries/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    trial?: number;
+                    rehearsal?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PromisePreview"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/entries/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EntryPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EntryActRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EntryPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Conflict */
+                409: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/watches": {
         parameters: {
             query?: never;
@@ -3860,6 +4107,88 @@ export interface components {
             /** Format: double */
             ofDearerCalls: number;
         };
+        EntriesPage: {
+            entries: components["schemas"]["EntryListItem"][];
+            /** Format: int32 */
+            count: number;
+            fault: null | string;
+            digest: null | string;
+            unannounced: components["schemas"]["DeploymentView"][];
+        };
+        EntryActRequest: {
+            state: components["schemas"]["EntryState"];
+            author: string;
+            reason: string;
+            at?: null | string;
+            version?: null | string;
+        };
+        /** @description Which deployment brought it. */
+        EntryDeployment: {
+            /** @description When, ISO 8601, UTC. */
+            at: string;
+            /** @description What was live then; may be empty. */
+            version: string;
+            /** @description How it was found to be this one: by hand, or by what. */
+            matched: string;
+        };
+        EntryListItem: {
+            /** Format: int32 */
+            number: number;
+            title: string;
+            author: string;
+            at: string;
+            state: components["schemas"]["EntryState"];
+            word: null | components["schemas"]["PromiseWord"];
+            headline: string;
+            /** Format: double */
+            promisedPerDay: null | number;
+            /** Format: double */
+            observedPerDay: null | number;
+        };
+        EntryPage: {
+            /** Format: int32 */
+            number: number;
+            title: string;
+            author: string;
+            at: string;
+            state: components["schemas"]["EntryState"];
+            reason: string;
+            links: string[];
+            change: string;
+            /** Format: int64 */
+            trial: null | number;
+            /** Format: int64 */
+            rehearsal: null | number;
+            headline: string;
+            promises: components["schemas"]["Promise"][];
+            bill: null | components["schemas"]["PromisedBill"];
+            deployment: null | components["schemas"]["EntryDeployment"];
+            outcome: null | components["schemas"]["Reconciliation"];
+            outcomeHeadline: null | string;
+            isPosted: boolean;
+            candidate: null | components["schemas"]["EntryDeployment"];
+            later: components["schemas"]["LaterEntry"][];
+            digest: string;
+            previous: null | string;
+        };
+        EntryRequest: {
+            /** Format: int64 */
+            trial: null | number;
+            /** Format: int64 */
+            rehearsal: null | number;
+            title: string;
+            author: string;
+            reason: string;
+            links?: null | string[];
+            accepted?: null | {
+                [key: string]: string;
+            };
+        };
+        /**
+         * @description What an entry says of a change.
+         * @enum {unknown}
+         */
+        EntryState: "proposed" | "deployed" | "reconciled" | "withdrawn" | "corrected";
         /** @description What calls take on average after, over before, and what they would if each value kept its share of before (direct standardization). */
         EqualMix: {
             /**
@@ -4071,6 +4400,17 @@ export interface components {
              * @description The longest.
              */
             max: number;
+        };
+        LaterEntry: {
+            /** Format: int32 */
+            number: number;
+            at: string;
+            author: string;
+            state: components["schemas"]["EntryState"];
+            reason: string;
+            headline: string;
+            deployment: null | components["schemas"]["EntryDeployment"];
+            digest: string;
         };
         LineFindingView: {
             /** Format: int32 */
@@ -4512,6 +4852,130 @@ export interface components {
             length: number;
             message: string;
         };
+        /** @description What will change for one pattern. */
+        Promise: {
+            /** @description Its name in the workload. */
+            statement: string;
+            /** @description The pattern's hash, 16 hexadecimal digits. */
+            pattern: string;
+            /** @description Of the statement that takes its place; null where it stays. */
+            patternAfter: null | string;
+            /** @description Whether it gets cheaper, dearer, or stays level. */
+            direction: components["schemas"]["PromisedDirection"];
+            /**
+             * Format: double
+             * @description After / before.
+             */
+            ratio: number;
+            /**
+             * Format: double
+             * @description Lower end of its interval.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description Upper end.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Null where nobody said how often it is called.
+             */
+            callsPerDay: null | number;
+            /**
+             * Format: double
+             * @description Database-seconds of one call before.
+             */
+            secondsBefore: number;
+            /** @description Why a dearer one is accepted; null where it is none. */
+            accepted?: null | string;
+        };
+        /** @description A promise beside what was observed. */
+        PromiseOutcome: {
+            /** @description As the entry has it. */
+            promise: components["schemas"]["Promise"];
+            /** @description What became of it. */
+            word: components["schemas"]["PromiseWord"];
+            /**
+             * Format: double
+             * @description Of the promised saving, what came; null where that is no saving, or not known.
+             */
+            share: null | number;
+            /**
+             * Format: double
+             * @description Observed, after / before; null where it cannot be told.
+             */
+            ratio: null | number;
+            /**
+             * Format: double
+             * @description Of its interval.
+             */
+            low: null | number;
+            /**
+             * Format: double
+             * @description Of its interval.
+             */
+            high: null | number;
+            /**
+             * Format: double
+             * @description A day.
+             */
+            callsBefore: number;
+            /**
+             * Format: double
+             * @description A day.
+             */
+            callsAfter: number;
+            /**
+             * Format: double
+             * @description What was promised at the observed calls, database-seconds a day; less is negative.
+             */
+            promisedPerDay: number;
+            /**
+             * Format: double
+             * @description What came, likewise.
+             */
+            observedPerDay: number;
+            /** @description What is missing, or was seen besides. */
+            message: string;
+        };
+        PromisePreview: {
+            title: string;
+            headline: string;
+            promises: components["schemas"]["Promise"][];
+            bill: null | components["schemas"]["PromisedBill"];
+            refusal: null | string;
+        };
+        /** @enum {unknown} */
+        PromiseWord: "cannotTellYet" | "kept" | "keptInPart" | "notKept" | "notForeseen" | null;
+        /** @description What the bill will be, database-seconds a day. */
+        PromisedBill: {
+            /**
+             * Format: double
+             * @description Of the workload before.
+             */
+            before: number;
+            /**
+             * Format: double
+             * @description Of the workload after.
+             */
+            after: number;
+            /**
+             * Format: double
+             * @description Lower end of the interval of after - before.
+             */
+            changeLow: number;
+            /**
+             * Format: double
+             * @description Upper end.
+             */
+            changeHigh: number;
+        };
+        /**
+         * @description Which way a pattern's cost will go.
+         * @enum {unknown}
+         */
+        PromisedDirection: "cheaper" | "level" | "dearer";
         /**
          * @description What patterns are ranked by.
          * @enum {unknown}
@@ -4775,6 +5239,35 @@ export interface components {
         ReasonWithoutCause: {
             /** @enum {string} */
             code?: "timeOnly";
+        };
+        /** @description An entry's promises held against a deployment. */
+        Reconciliation: {
+            /** @description Beginning of what was observed, ISO 8601, UTC. */
+            from: string;
+            /** @description Its end. */
+            to: string;
+            /** @description Each promise, the dearest first. */
+            outcomes: components["schemas"]["PromiseOutcome"][];
+            /** @description Patterns that moved and were not promised, the most first. */
+            others: components["schemas"]["Unpromised"][];
+            /** @description Other deployments that bound what was observed. */
+            beside: string[];
+            /**
+             * Format: double
+             * @description Promised change of the bill at the observed calls, database-seconds a day: the outcomes' parts add up to it.
+             */
+            promisedPerDay?: number;
+            /**
+             * Format: double
+             * @description Observed change, likewise.
+             */
+            observedPerDay?: number;
+            /** @description The word of the whole: the worst that is known, weighed by nothing. */
+            word?: components["schemas"]["PromiseWord"];
+            /** @description Whether every promise has its word. */
+            isSettled?: boolean;
+            /** @description What came, in one sentence. */
+            headline?: null | string;
         };
         RehearsalCapacity: {
             limit: null | string;
@@ -5838,6 +6331,25 @@ export interface components {
              * @description How many there were.
              */
             stints: number;
+        };
+        /** @description A pattern that moved, of which the entry says nothing. */
+        Unpromised: {
+            /** @description Its hash. */
+            pattern: string;
+            /** @description The pattern. */
+            text: string;
+            /** @description Whether it got dearer; else cheaper. */
+            dearer: boolean;
+            /**
+             * Format: double
+             * @description After / before.
+             */
+            ratio: number;
+            /**
+             * Format: double
+             * @description Database-seconds a day by call, at the calls of both sides' average.
+             */
+            changePerDay: number;
         };
         UploadView: {
             path: string;

@@ -1,0 +1,100 @@
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+
+namespace SwiftLedger.Core.Ledger;
+
+/// <summary>Where a chain breaks.</summary>
+/// <param name="Number">Of the first entry that does not fit, counted from 1 by its place.</param>
+/// <param name="Kind">What does not fit.</param>
+public sealed record ChainFault(int Number, ChainFaultKind Kind)
+{
+    /// <summary>In words.</summary>
+    public string Sentence => Kind switch
+    {
+        ChainFaultKind.NotAnEntry => $"What stands at place {Number} is no entry.",
+        ChainFaultKind.OutOfTurn => $"At place {Number} stands an entry with another number: one was taken out, put in, or moved.",
+        ChainFaultKind.AnotherBefore => $"Entry {Number} was written behind another entry than the one that stands before it.",
+        _ => $"Entry {Number} is not what it was when it was posted: its text and its digest disagree.",
+    };
+}
+
+/// <summary>What does not fit.</summary>
+public enum ChainFaultKind
+{
+    /// <summary>It is no JSON of the kind, or says a thing twice.</summary>
+    NotAnEntry,
+    OutOfTurn,
+
+    /// <summary>The digest that it gives for the entry before is another.</summary>
+    AnotherBefore,
+
+    /// <summary>Its own digest is another.</summary>
+    Altered,
+}
+
+/// <summary>
+/// Entries that each hold the digest of the one before: whoever alters one has to alter all that follow. What is cut off at the end leaves a
+/// chain that holds: only its last digest, kept elsewhere, tells.
+/// </summary>
+public static class EntryChain
+{
+    private const string DigestName = "digest";
+
+    /// <summary>Puts an entry behind another.</summary>
+    /// <param name="entry">Its number, previous and digest are set here.</param>
+    /// <param name="last">The line of the latest entry; null for the first.</param>
+    /// <returns>The line to be kept, in canonical form.</returns>
+    public static string Append(Entry entry, string? last)
+    {
+        Entry? before = last is null ? null : Entry.Read(last);
+        JsonElement json = (entry with { Number = (before?.Number ?? 0) + 1, Previous = before?.Digest }).ToJson();
+        string digest = DigestOf(json);
+        using var whole = JsonDocument.Parse($"{CanonicalJson.Write(json, DigestName)[..^1]},\"{DigestName}\":\"{digest}\"}}");
+        return CanonicalJson.Write(whole.RootElement);
+    }
+
+    /// <summary>SHA-256 (FIPS 180-4) of the UTF-8 bytes of the canonical form without the digest.</summary>
+    /// <param name="entry">An object.</param>
+    /// <returns>64 hexadecimal digits.</returns>
+    /// <exception cref="FormatException">It has no canonical form.</exception>
+    public static string DigestOf(JsonElement entry) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(CanonicalJson.Write(entry, DigestName))));
+
+    /// <summary>Finds the first entry that does not fit; null where all do.</summary>
+    /// <param name="lines">From the first entry on.</param>
+    public static ChainFault? FaultOf(IEnumerable<string> lines)
+    {
+        string? previous = null;
+        int place = 0;
+        foreach (string line in lines)
+        {
+            place++;
+            if (FaultOf(line, place, ref previous) is { } kind)
+            {
+                return new(place, kind);
+            }
+        }
+
+        return null;
+    }
+
+    private static ChainFaultKind? FaultOf(string line, int place, ref string? previous)
+    {
+        try
+        {
+            using var document = JsonDocument.Parse(line);
+            JsonElement root = document.RootElement;
+            string digest = DigestOf(root);
+            ChainFaultKind? fault = !root.GetProperty("number").TryGetInt32(out int number) || number != place ? ChainFaultKind.OutOfTurn
+                : root.GetProperty("previous").GetString() != previous ? ChainFaultKind.AnotherBefore
+                : root.GetProperty(DigestName).GetString() != digest ? ChainFaultKind.Altered
+                : null;
+            previous = digest;
+            return fault;
+        }
+        catch (Exception e) when (e is JsonException or FormatException or KeyNotFoundException or InvalidOperationException)
+        {
+            return ChainFaultKind.NotAnEntry;
+        }
+    }
+}

@@ -1,0 +1,109 @@
+using System.Globalization;
+using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Ledger;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Store;
+using SwiftLedger.Store.Captures;
+
+namespace SwiftLedger.Web;
+
+/// <summary>Carries entries on as captures and deployments come in: finds the deployment of what was proposed, and posts what came of it once that is known.</summary>
+internal sealed class EntryDesk(
+    LedgerDatabase ledger, EntryStore entries, BookStore books, DaybookStore daybook, DeploymentStore deployments, ValueStore values, PageStore pages, ILogger<EntryDesk> log) : BackgroundService
+{
+    /// <summary>The author of what nobody posted by hand.</summary>
+    public const string Itself = "Swift Ledger";
+
+    private static readonly TimeSpan BetweenLooks = TimeSpan.FromSeconds(3);
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await Task.Yield();
+        using var timer = new PeriodicTimer(BetweenLooks);
+        try
+        {
+            // A connection that writes nothing sees by its number whether anybody else did.
+            using SqliteConnection watching = ledger.Open();
+            for (long seen = -1; ; await timer.WaitForNextTickAsync(stoppingToken))
+            {
+                using SqliteCommand command = watching.CreateCommand();
+                command.CommandText = "PRAGMA data_version";
+                if ((long)command.ExecuteScalar()! is var now && now != seen)
+                {
+                    seen = now;
+                    foreach (long book in entries.Books())
+                    {
+                        CarryOn(book);
+                    }
+                }
+            }
+        }
+        catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+        {
+        }
+    }
+
+    /// <summary>Looks at each entry of a book that waits for something.</summary>
+    public void CarryOn(long book)
+    {
+        try
+        {
+            foreach (EntryAccount entry in EntryAccount.Of(entries.Entries(book)))
+            {
+                if (entry.State == EntryState.Proposed && DeploymentOf(book, entry) is { } found)
+                {
+                    Post(book, entry, EntryState.Deployed, e => e with { Deployment = found, Reason = $"Noticed: {found.Matched}." });
+                }
+                else if (entry.State == EntryState.Deployed && new EntryReconciler(daybook, values, pages, deployments).Of(book, entry) is { IsComplete: true, Outcome: { } outcome })
+                {
+                    Post(book, entry, EntryState.Reconciled, e => e with { Outcome = outcome, Headline = outcome.Headline });
+                }
+            }
+        }
+        catch (Exception e) when (e is LedgerException or SqliteException)
+        {
+            log.LogWarning("The ledger of book {Book} is not carried on: {Message}", book, e.Message);
+        }
+    }
+
+    /// <summary>Deployments that may have brought a proposal; one that another proposal waits for as well is nobody's until somebody says whose.</summary>
+    public EntryDeployment? DeploymentOf(long book, EntryAccount entry)
+    {
+        EntryAccount[] open = [.. EntryAccount.Of(entries.Entries(book)).Where(e => e.State == EntryState.Proposed)];
+        return CandidateOf(book, entry) is { } own && !open.Any(o => o.Begun.Number != entry.Begun.Number && CandidateOf(book, o)?.At == own.At) ? own : null;
+    }
+
+    /// <summary>What was deployed since it was posted and holds its change.</summary>
+    public EntryDeployment? CandidateOf(long book, EntryAccount entry)
+    {
+        SqlDialect dialect = KnownEngines.OfSubject(books.Find(book)?.Subject).Dialect;
+        DateTime posted = DateTimeOffset.Parse(entry.Begun.At, CultureInfo.InvariantCulture).UtcDateTime;
+        if (EntryMatch.Of(entry.Begun.Change, posted, deployments.OfBook(book).Select(d => new SeenDeployment(new(d.At, DateTimeKind.Utc), d.Version, d.Script)), dialect) is { } found)
+        {
+            return new(Iso.Of(found.At), found.Version, "its statements ran in this deployment");
+        }
+
+        // A rewrite has no statement that runs once: the new statement is what is seen.
+        return EntryMatch.HasStatements(entry.Begun.Change, dialect) ? null
+            : entry.Begun.Promises.Where(p => p.PatternAfter is not null).Select(p => FirstSeen(book, p.PatternAfter!, posted)).OfType<DateTime>().Order().Select(at => new EntryDeployment(Iso.Of(at), "", "its new statement was executed first then")).FirstOrDefault();
+    }
+
+    private DateTime? FirstSeen(long book, string pattern, DateTime posted)
+    {
+        if (daybook.Extent(book) is not { } extent || DaybookApi.PatternOf(daybook, book, pattern) is not { } record)
+        {
+            return null;
+        }
+
+        List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
+        TimedCell[] hours = [.. daybook.Timeline(sources, Stretch.Hour, Stretch.Hour.StartOf(extent.From), extent.To, [record.Id], durations: false).Where(c => c.Cell.Calls > 0).Take(1)];
+        return hours is [var first] && Stretches.TimeOf(first.Minute).AddHours(1) > posted ? Stretches.TimeOf(first.Minute) : null;
+    }
+
+    /// <summary>Posts by itself, unless somebody was quicker.</summary>
+    private void Post(long book, EntryAccount entry, EntryState state, Func<Entry, Entry> with) => entries.Post(book, all =>
+        EntryAccount.Of(all).First(a => a.Begun.Number == entry.Begun.Number) is var now && now.State == entry.State && now.Refusal(state) is null
+            ? with(new() { At = entries.Now, Author = Itself, State = state, Of = entry.Begun.Number, Title = entry.Begun.Title }) : null);
+}

@@ -1,0 +1,133 @@
+using Shouldly;
+using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines.Postgres;
+using SwiftLedger.Core.Engines.Sqlite;
+using SwiftLedger.Core.Ledger;
+using SwiftLedger.Core.Measuring;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Ledger;
+
+public class PromiseRuleTests
+{
+    /// <summary>Each row of the table of words, in both directions, and at the ends of the promised interval.</summary>
+    [Theory]
+    [InlineData(PromisedDirection.Cheaper, 0.45, 0.55, Movement.Improved, 0.50, 0.60, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Cheaper, 0.45, 0.55, Movement.Improved, 0.55, 0.70, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Cheaper, 0.45, 0.55, Movement.Improved, 0.551, 0.70, PromiseWord.KeptInPart)]
+    [InlineData(PromisedDirection.Cheaper, 0.45, 0.55, Movement.Improved, 0.10, 0.20, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Cheaper, 0.45, 0.55, Movement.Level, 0.97, 1.02, PromiseWord.NotKept)]
+    [InlineData(PromisedDirection.Cheaper, 0.45, 0.55, Movement.Regressed, 1.2, 1.4, PromiseWord.NotKept)]
+    [InlineData(PromisedDirection.Level, 0.98, 1.02, Movement.Level, 0.97, 1.03, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Level, 0.98, 1.02, Movement.Improved, 0.5, 0.6, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Level, 0.98, 1.02, Movement.Regressed, 1.2, 1.4, PromiseWord.NotForeseen)]
+    [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 1.5, 1.7, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 1.1, 1.2, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 2.5, 3, PromiseWord.NotForeseen)]
+    [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Level, 0.97, 1.02, PromiseWord.NotKept)]
+    public void A_promise_has_the_word_that_the_table_gives(PromisedDirection direction, double low, double high, Movement moved, double observedLow, double observedHigh, PromiseWord word) =>
+        PromiseRule.WordOf(Promised(direction, low, high), moved, observedLow, observedHigh).ShouldBe(word);
+
+    [Fact]
+    public void What_is_not_known_is_said_to_be_missing()
+    {
+        Promise promise = Promised(PromisedDirection.Cheaper, 0.4, 0.6);
+        PromiseRule.Judge(promise, null).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldBe("The daybook never saw it."));
+        DeploymentEffect few = DeploymentEffects.Of(1, Hours(0, 24, 1, 10), Hours(48, 20, 1, 5), 1, 1, Band.OfTolerance(0.05), 1);
+        PromiseRule.Judge(promise, few).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldContain("24 calls before"));
+        PromiseRule.Judge(promise, DeploymentEffects.Of(1, Hours(0, 24, 50, 10), [], 1, 1, Band.OfTolerance(0.05), 1)).Message.ShouldBe("Not seen since the deployment.");
+    }
+
+    /// <summary>The money of an entry: parts add up, and what was promised is valued at the calls that were observed.</summary>
+    [Fact]
+    public void Promised_and_observed_money_is_that_of_the_observed_calls()
+    {
+        // 100 calls an hour of 10 ms, a day; then 4 ms: 24 s a day become 9.6 s.
+        DeploymentEffect effect = DeploymentEffects.Of(1, Hours(0, 24, 100, 10), Hours(48, 24, 100, 4), 1, 1, Band.OfTolerance(0.05), 1);
+        PromiseOutcome outcome = PromiseRule.Judge(Promised(PromisedDirection.Cheaper, 0.45, 0.55), effect);
+        outcome.Word.ShouldBe(PromiseWord.Kept);
+        outcome.PromisedPerDay.ShouldBe(-12, 0.5);
+        outcome.ObservedPerDay.ShouldBe(-14.4, 0.5);
+        outcome.Share!.Value.ShouldBe(1.2, 0.05);
+        var whole = new Reconciliation("", "", [outcome, outcome with { Word = PromiseWord.NotKept, ObservedPerDay = 3, PromisedPerDay = -1 }], [new("0", "select 1", true, 2, 5)], []);
+        whole.ObservedPerDay.ShouldBe(outcome.ObservedPerDay + 3);
+        whole.Word.ShouldBe(PromiseWord.NotKept);
+        whole.Headline.ShouldContain("1 not kept, 1 kept");
+        whole.Headline.ShouldContain("1 more got dearer of which nothing was said");
+    }
+
+    /// <summary>
+    /// The words against simulated spans whose truth is known: ten days on each side, lognormal times, hours of their own speed. Where the truth
+    /// is well outside or inside of what was promised, at most one word in a hundred may be wrong.
+    /// </summary>
+    [Theory]
+    [InlineData(0.5, PromisedDirection.Cheaper, 0.45, 0.55, PromiseWord.Kept)]
+    [InlineData(0.8, PromisedDirection.Cheaper, 0.45, 0.55, PromiseWord.KeptInPart)]
+    [InlineData(1.0, PromisedDirection.Cheaper, 0.45, 0.55, PromiseWord.NotKept)]
+    [InlineData(1.5, PromisedDirection.Level, 0.98, 1.02, PromiseWord.NotForeseen)]
+    [InlineData(1.0, PromisedDirection.Level, 0.98, 1.02, PromiseWord.Kept)]
+    public void Words_of_simulated_spans_are_those_of_their_truth(double truth, PromisedDirection direction, double low, double high, PromiseWord word)
+    {
+        const int spans = 100;
+        int wrong = 0, told = 0;
+        for (int i = 0; i < spans; i++)
+        {
+            var random = new SplitMix((ulong)(i + 1) * 77);
+            DeploymentEffect effect = DeploymentEffects.Of(1, Drawn(0, 1, ref random), Drawn(12 * 24, truth, ref random), 10, 10, Band.OfTolerance(0.05), (ulong)i);
+            PromiseWord said = PromiseRule.Judge(Promised(direction, low, high), effect).Word;
+            told += said != PromiseWord.CannotTellYet ? 1 : 0;
+            wrong += said != PromiseWord.CannotTellYet && said != word ? 1 : 0;
+        }
+
+        wrong.ShouldBeLessThanOrEqualTo(spans / 100);
+        told.ShouldBeGreaterThan(spans / 2);
+    }
+
+    [Fact]
+    public void A_change_is_found_in_the_script_that_ran_however_it_is_written()
+    {
+        DateTime posted = new(2026, 7, 18, 0, 0, 0, DateTimeKind.Utc);
+        SeenDeployment At(int hours, string script) => new(posted.AddHours(hours), $"v{hours}", script);
+        const string change = "-- a note\nBEGIN;\nCREATE INDEX booking_hut ON booking (hut_id) WHERE state = 'open';\nANALYZE;\nCOMMIT;\n-- rewrite: board\nSELECT 1;";
+        EntryMatch.Of(change, posted, [At(3, "create index   Booking_Hut on BOOKING(hut_id) where state='open'"), At(2, "CREATE INDEX booking_hut ON booking (hut_id) WHERE state = 'closed';"), At(-1, change)], SqliteEngine.Engine.Dialect)!.Version.ShouldBe("v3");
+        EntryMatch.Of("CREATE INDEX CONCURRENTLY IF NOT EXISTS x ON t (a); ALTER TABLE t ALTER a SET NOT NULL;", posted, [At(1, "CREATE INDEX x ON t (a);"), At(2, "create index \"x\" on t (a); ALTER TABLE t ALTER a SET NOT NULL; DROP TABLE old;")], PostgresEngine.Engine.Dialect)!.Version.ShouldBe("v2");
+        EntryMatch.Of("ALTER TABLE t ADD COLUMN a int NOT NULL", posted, [At(1, "ALTER TABLE t ADD COLUMN a int NULL")], PostgresEngine.Engine.Dialect).ShouldBeNull();
+        EntryMatch.Of("-- rewrite: board\nSELECT 1;", posted, [At(1, "SELECT 1;")], SqliteEngine.Engine.Dialect).ShouldBeNull();
+        (EntryMatch.HasStatements("-- rewrite: board\nSELECT 1;", SqliteEngine.Engine.Dialect), EntryMatch.HasStatements(change, SqliteEngine.Engine.Dialect)).ShouldBe((false, true));
+    }
+
+    private static Promise Promised(PromisedDirection direction, double low, double high) => new("s", "00", null, direction, (low + high) / 2, low, high, 100, 0.01);
+
+    private static List<TimedCell> Hours(int from, int hours, int calls, double ms) => [.. Enumerable.Range(from, hours).Select(h => Cell(h, Enumerable.Repeat(ms, calls)))];
+
+    private static List<TimedCell> Drawn(int from, double factor, ref SplitMix random)
+    {
+        var cells = new List<TimedCell>();
+        for (int h = 0; h < 240; h++)
+        {
+            double hour = Math.Exp(0.04 * Normal(ref random));
+            var times = new double[40];
+            for (int i = 0; i < times.Length; i++)
+            {
+                times[i] = 10 * factor * hour * Math.Exp(0.5 * Normal(ref random));
+            }
+
+            cells.Add(Cell(from + h, times));
+        }
+
+        return cells;
+    }
+
+    private static double Normal(ref SplitMix random) => Math.Sqrt(-2 * Math.Log(1 - random.Unit())) * Math.Cos(2 * Math.PI * random.Unit());
+
+    private static TimedCell Cell(int hour, IEnumerable<double> ms)
+    {
+        var cell = new Cell();
+        foreach (double m in ms)
+        {
+            cell.Count(new() { Duration = TimeSpan.FromMilliseconds(m) });
+        }
+
+        return new(hour * 60, cell);
+    }
+}
