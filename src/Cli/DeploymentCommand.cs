@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Globalization;
 using SwiftLedger.Bench;
+using SwiftLedger.Core.Ledger;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 
@@ -15,9 +16,12 @@ internal static class DeploymentCommand
     private static readonly Option<string> What = new("--what") { Description = "What it changes, in a few words.", DefaultValueFactory = _ => "" };
     private static readonly Option<string?> Script = new("--script") { Description = "The migration script that ran." };
 
+    private static readonly Option<int?> OfEntry = new("--entry") { Description = "Number of the ledger's entry that it brings." };
+    private static readonly Option<string> By = new("--by") { Description = "Who says so, with --entry.", DefaultValueFactory = _ => Environment.UserName };
+
     public static Command Build()
     {
-        var command = new Command("deployment", "Record that something went live, so that the daybook can tell before from after.") { Book, At, Version, What, Script };
+        var command = new Command("deployment", "Record that something went live, so that the daybook can tell before from after.") { Book, At, Version, What, Script, OfEntry, By };
         command.SetAction(Run);
         return command;
     }
@@ -45,9 +49,42 @@ internal static class DeploymentCommand
 
         var ledger = new LedgerDatabase(LedgerHome.FromEnvironment().LedgerFile);
         BookRecord book = new BookStore(ledger, TimeProvider.System).OpenByName(parsed.GetValue(Book)!);
+        if (parsed.GetValue(OfEntry) is { } number && Carried(new(ledger, TimeProvider.System), book.Id, number, at, parsed) is { } refusal)
+        {
+            return CommandFiles.Refuse(refusal);
+        }
+
         DeploymentRecord recorded = new DeploymentStore(ledger).Record(
             book.Id, at, parsed.GetValue(Version)!, parsed.GetValue(What)!, script is null ? "" : File.ReadAllText(script));
         Console.WriteLine($"Recorded in '{book.Name}': {recorded.Version} {recorded.What}".TrimEnd());
         return ExitCode.Good;
+    }
+
+    /// <summary>Posts that an entry is live.</summary>
+    /// <returns>Why not; null where it was posted.</returns>
+    private static string? Carried(EntryStore entries, long book, int number, DateTime at, ParseResult parsed)
+    {
+        if (EntryAccount.Of(entries.Entries(book)).FirstOrDefault(a => a.Begun.Number == number) is not { } entry)
+        {
+            return $"The book has no entry {number} that proposes something.";
+        }
+
+        try
+        {
+            return entry.Refusal(EntryState.Deployed) ?? (entries.Post(book, _ => new()
+            {
+                At = entries.Now,
+                Author = parsed.GetValue(By)!,
+                State = EntryState.Deployed,
+                Of = number,
+                Title = entry.Begun.Title,
+                Reason = parsed.GetValue(What)!,
+                Deployment = new(at.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture), parsed.GetValue(Version)!, "by hand"),
+            }) is null ? "Nothing was posted." : null);
+        }
+        catch (LedgerException e)
+        {
+            return e.Message;
+        }
     }
 }

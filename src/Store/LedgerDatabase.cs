@@ -39,6 +39,9 @@ public sealed class LedgerDatabase
         return connection;
     }
 
+    /// <summary>A watch on whether anything is written, with a connection of its own.</summary>
+    public LedgerPulse Pulse() => new(Open());
+
     private static SortedDictionary<int, string> Migrations()
     {
         var assembly = typeof(LedgerDatabase).Assembly;

@@ -50,6 +50,7 @@ internal static class Api
         BatchApi.Map(api);
         RehearsalApi.Map(api);
         EntryApi.Map(api);
+        TodayApi.Map(api);
         WatchApi.Map(api);
         DaybookApi.Map(api);
         CostsApi.Map(api);

@@ -158,12 +158,7 @@ internal static class EntryApi
             return Refuse("state", refusal);
         }
 
-        if (request.State == EntryState.Deployed)
-        {
-            at = deployments.Record(id, at.UtcDateTime, (request.Version ?? "").Trim(), account.Begun.Title, account.Begun.Change) is var recorded ? new DateTimeOffset(new DateTime(recorded.At, DateTimeKind.Utc)) : at;
-        }
-
-        return Posted(id, entries, desk, new(daybook, values, pages, deployments), all =>
+        var answer = Posted(id, entries, desk, new(daybook, values, pages, deployments), all =>
             EntryAccount.Of(all).First(a => a.Begun.Number == number).Refusal(request.State) is null
                 ? new()
                 {
@@ -176,6 +171,13 @@ internal static class EntryApi
                     Deployment = request.State == EntryState.Deployed ? new(Iso.Of(at.UtcDateTime), (request.Version ?? "").Trim(), "by hand") : null,
                 }
                 : null);
+        if (request.State == EntryState.Deployed && answer.Result is Ok<EntryPage>)
+        {
+            // Behind the entry: else what looks for deployments by itself would find this one first.
+            deployments.Record(id, at.UtcDateTime, (request.Version ?? "").Trim(), account.Begun.Title, account.Begun.Change);
+        }
+
+        return answer;
     }
 
     private static Results<Ok<EntryPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Posted(

@@ -24,15 +24,11 @@ internal sealed class EntryDesk(
         using var timer = new PeriodicTimer(BetweenLooks);
         try
         {
-            // A connection that writes nothing sees by its number whether anybody else did.
-            using SqliteConnection watching = ledger.Open();
-            for (long seen = -1; ; await timer.WaitForNextTickAsync(stoppingToken))
+            using LedgerPulse pulse = ledger.Pulse();
+            for (; ; await timer.WaitForNextTickAsync(stoppingToken))
             {
-                using SqliteCommand command = watching.CreateCommand();
-                command.CommandText = "PRAGMA data_version";
-                if ((long)command.ExecuteScalar()! is var now && now != seen)
+                if (pulse.HasMoved())
                 {
-                    seen = now;
                     foreach (long book in entries.Books())
                     {
                         CarryOn(book);

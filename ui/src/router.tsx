@@ -153,6 +153,22 @@ const rehearsalsRoute = createRoute({
   component: lazyRouteComponent(() => import("./rehearsal/RehearsalView"), "RehearsalView"),
 });
 
+const entryRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/entries/$number",
+  component: lazyRouteComponent(() => import("./ledger/EntryView"), "EntryView"),
+});
+
+const postRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/post",
+  validateSearch: (s: Record<string, unknown>): { trial?: number; rehearsal?: number } => ({
+    trial: whole(s.trial),
+    rehearsal: whole(s.rehearsal),
+  }),
+  component: lazyRouteComponent(() => import("./ledger/PostView"), "PostView"),
+});
+
 const newTrialRoute = createRoute({
   getParentRoute: () => root,
   path: "/new",
@@ -265,6 +281,8 @@ export const router = createRouter({
     statementRoute,
     newTrialRoute,
     rehearsalsRoute,
+    entryRoute,
+    postRoute,
     trialRoute.addChildren([lineRoute]),
     linePlansRoute,
     besideRoute,

@@ -103,7 +103,7 @@ public static class PromiseRule
         PromiseWord word = WordOf(promise, observed.Movement, low, high);
         double calls = (observed.CallsBeforePerDay + observed.CallsAfterPerDay) / 2, cost = observed.CallsBeforePerDay > 0 ? observed.BeforePerDay / observed.CallsBeforePerDay : 0;
         double? share = promise.Direction == PromisedDirection.Cheaper && word is PromiseWord.KeptInPart or PromiseWord.Kept && promise.Ratio < 1 ? (1 - ratio) / (1 - promise.Ratio) : null;
-        return new(promise, word, share, ratio, low, high, observed.CallsBeforePerDay, observed.CallsAfterPerDay, (promise.Ratio - 1) * cost * calls, observed.OfDearerCalls, string.Join(" ", [observed.Message, .. observed.Moves]));
+        return new(promise, word, share, ratio, low, high, observed.CallsBeforePerDay, observed.CallsAfterPerDay, (promise.Ratio - 1) * cost * calls, observed.OfDearerCalls, string.Join(" ", [.. promise.Direction == PromisedDirection.Dearer && word == PromiseWord.NotKept ? ["It did not get dearer."] : Array.Empty<string>(), observed.Message, .. observed.Moves]));
     }
 
     /// <summary>The word for what was promised and what came.</summary>

@@ -41,12 +41,18 @@ public sealed class DeploymentStore(LedgerDatabase ledger)
         return connection.Query<DeploymentRecord>($"SELECT {Columns} FROM deployment WHERE book_id = @bookId ORDER BY at, id", new { bookId }).AsList();
     }
 
-    /// <summary>Records a deployment. One that was noticed at about that time gets the name that it lacked.</summary>
+    /// <summary>Records a deployment. One that was noticed at about that time gets the name that it lacked; one of the same minute and version is the same.</summary>
     public DeploymentRecord Record(long bookId, DateTime at, string version, string what, string script)
     {
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction();
-        DeploymentRecord? noticed = Near(connection, transaction, bookId, at).FirstOrDefault(d => d.Noticed);
+        List<DeploymentRecord> near = Near(connection, transaction, bookId, at);
+        if (near.FirstOrDefault(d => !d.Noticed && Math.Abs(d.At - at.Ticks) < TimeSpan.TicksPerMinute && (version.Length == 0 || d.Version == version)) is { } same)
+        {
+            return same;
+        }
+
+        DeploymentRecord? noticed = near.FirstOrDefault(d => d.Noticed);
         long id = noticed is null
             ? connection.ExecuteScalar<long>("""
                 INSERT INTO deployment (book_id, at, version, what, script, noticed) VALUES (@bookId, @at, @version, @what, @script, 0) RETURNING id

@@ -2226,6 +2226,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TodayPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/watches": {
         parameters: {
             query?: never;
@@ -6167,6 +6213,28 @@ export interface components {
             workload: string;
             added: string[];
             names: string[];
+        };
+        /** @enum {unknown} */
+        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "pinned" | "beingWatched" | "open" | "underWay";
+        TodayLine: {
+            kind: components["schemas"]["TodayKind"];
+            text: string;
+            /** Format: double */
+            perDay?: null | number;
+            /** Format: int32 */
+            entry?: null | number;
+            hash?: null | string;
+            /** Format: int64 */
+            deployment?: null | number;
+            /** Format: int64 */
+            trial?: null | number;
+            /** Format: int64 */
+            rehearsal?: null | number;
+        };
+        TodayPage: {
+            lines: components["schemas"]["TodayLine"][];
+            since: null | components["schemas"]["DeploymentView"];
+            seen: null | string;
         };
         /** @description Where a trial ran. */
         TrialEnvironment: {

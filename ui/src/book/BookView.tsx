@@ -3,6 +3,7 @@ import { useRef } from "react";
 import type { Schemas } from "../api/client";
 import { useBook } from "../api/hooks";
 import { bytes, count } from "../format/figures";
+import { Entries } from "../ledger/Entries";
 import { Frame } from "../parts/Frame";
 import { EmptyState } from "../parts/Notice";
 import { useOneStop } from "../parts/oneStop";
@@ -11,6 +12,7 @@ import { SmallStrip } from "../trial/SmallStrip";
 import { ChangePanel } from "./ChangePanel";
 import { DeleteBook } from "./DeleteBook";
 import { Pins } from "./Pins";
+import { Today } from "./Today";
 import { StateWord, TrialList } from "./TrialList";
 import { Workloads } from "./Workloads";
 
@@ -56,7 +58,11 @@ export function BookView() {
                 close={() => select()}
               />
             ) : (
-              <Page label="Trials" head={<h2 className="head">Trials</h2>}>
+              <Page label="Today, ledger and trials" head={<h2 className="head">Today</h2>}>
+                <Today book={id} />
+                <h3 className="section">Ledger</h3>
+                <Entries book={id} />
+                <h3 className="section">Trials</h3>
                 <TrialList trials={page.trials} />
                 <Pins book={id} />
                 <Workloads book={id} />

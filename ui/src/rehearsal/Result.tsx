@@ -72,6 +72,18 @@ export function Result({
             </section>
           ))}
           {result.stints.length > 0 && <Facts result={result} />}
+          {page.state === "finished" && result.options.oneSided === false && !result.capacity && (
+            <p className="mt-4">
+              <Link
+                className="press"
+                to="/books/$bookId/post"
+                params={{ bookId: String(book) }}
+                search={{ rehearsal: page.id }}
+              >
+                Post to the ledger
+              </Link>
+            </p>
+          )}
           {!going && (
             <p className="mt-4 flex flex-wrap gap-3 text-sm">
               {["json", "md", "html", "xml", "hlog"].map((f) => (

@@ -161,6 +161,16 @@ function Head({ page }: { page: TrialPageView }) {
             >
               Under load
             </Link>
+            {trial.state === "finished" && (
+              <Link
+                className="press"
+                to="/books/$bookId/post"
+                params={{ bookId: String(trial.bookId) }}
+                search={{ trial: trial.id }}
+              >
+                Post to the ledger
+              </Link>
+            )}
             <DeleteTrial page={page} />
           </span>
         )}

@@ -1,0 +1,88 @@
+using System.Diagnostics;
+using Shouldly;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Ledger;
+using SwiftLedger.Store;
+using Xunit;
+
+namespace SwiftLedger.Cli.Tests;
+
+/// <summary>The ledger from the command line: out, in, and whether it holds.</summary>
+public sealed class LedgerCommandTests : IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+
+    public void Dispose()
+    {
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task Entries_are_taken_out_held_against_their_digests_and_taken_in_elsewhere()
+    {
+        string last = Posted("home", 3);
+        (await Run("home", "verify")).ShouldBe((0, $"Huts: 3 entries hold together, the latest has {last}.\n", ""));
+        (await Run("home", "ledger", "export", "--book", "Huts", "--out", PathOf("all.jsonl"))).Exit.ShouldBe(0);
+        string[] lines = File.ReadAllLines(PathOf("all.jsonl"));
+        lines.Length.ShouldBe(3);
+        (await Run("home", "verify", "--file", PathOf("all.jsonl"), "--digest", last)).Exit.ShouldBe(0);
+
+        // Altered, it names the first entry that does not fit; cut off, only a digest that was noted tells.
+        File.WriteAllLines(PathOf("altered.jsonl"), [lines[0], lines[1].Replace("Entry 2", "Entry two", StringComparison.Ordinal), lines[2]]);
+        (await Run("home", "verify", "--file", PathOf("altered.jsonl"))).ShouldBe((1, $"{PathOf("altered.jsonl")}: Entry 2 is not what it was when it was posted: its text and its digest disagree.\n", ""));
+        File.WriteAllLines(PathOf("cut.jsonl"), lines[..2]);
+        (await Run("home", "verify", "--file", PathOf("cut.jsonl"))).Exit.ShouldBe(0);
+        (int exit, string said, _) = await Run("home", "verify", "--file", PathOf("cut.jsonl"), "--digest", last);
+        (exit, said.Contains("entries were cut off", StringComparison.Ordinal)).ShouldBe((1, true));
+        (await Run("home", "verify", "--file", PathOf("all.jsonl"), "--digest", Entry.Read(lines[1]).Digest)).Output.ShouldContain("1 were posted since");
+
+        // Elsewhere: all, what is new, nothing, and never another ledger's.
+        (await Run("other", "ledger", "import", PathOf("cut.jsonl"), "--book", "Huts")).Output.ShouldBe("2 entries are new in 'Huts'.\n");
+        (await Run("other", "ledger", "import", PathOf("all.jsonl"), "--book", "Huts")).Output.ShouldBe("1 entries are new in 'Huts'.\n");
+        (await Run("other", "ledger", "import", PathOf("cut.jsonl"), "--book", "Huts")).Output.ShouldBe("0 entries are new in 'Huts'.\n");
+        (await Run("other", "ledger", "import", PathOf("altered.jsonl"), "--book", "Huts")).Exit.ShouldBe(2);
+        Posted("third", 1, "Another");
+        (await Run("third", "ledger", "import", PathOf("all.jsonl"), "--book", "Huts")).Error.ShouldContain("two ledgers cannot become one");
+        (await Run("other", "verify")).Output.ShouldContain(last);
+    }
+
+    [Fact]
+    public async Task A_deployment_names_the_entry_that_it_brings()
+    {
+        Posted("home", 2);
+        (await Run("home", "deployment", "--book", "Huts", "--entry", "2", "--deployed", "3.4", "--what", "Boards", "--by", "ci", "--at", "2026-07-18T10:00:00Z")).Exit.ShouldBe(0);
+        (await Run("home", "ledger", "export", "--book", "Huts")).Output.Split('\n')[2].ShouldContain("\"deployment\":{\"at\":\"2026-07-18T10:00:00.000Z\",\"matched\":\"by hand\",\"version\":\"3.4\"}");
+        (await Run("home", "deployment", "--book", "Huts", "--entry", "9", "--deployed", "3.4")).ShouldBe((2, "", "The book has no entry 9 that proposes something.\n"));
+        (await Run("home", "verify", "--book", "Nowhere")).Exit.ShouldBe(2);
+        (await Run("home", "verify", "--file", PathOf("missing"))).Exit.ShouldBe(2);
+    }
+
+    private string PathOf(string name) => Path.Combine(_folder, name);
+
+    /// <returns>The latest digest.</returns>
+    private string Posted(string home, int count, string title = "Entry")
+    {
+        var ledger = new LedgerDatabase(new LedgerHome(PathOf(home)).Created().LedgerFile);
+        long book = new BookStore(ledger, TimeProvider.System).OpenByName("Huts").Id;
+        var entries = new EntryStore(ledger, TimeProvider.System);
+        string digest = "";
+        for (int i = 1; i <= count; i++)
+        {
+            digest = entries.Post(book, _ => new() { At = entries.Now, Author = "Ines Aalto", State = EntryState.Proposed, Title = $"{title} {i}" })!.Digest;
+        }
+
+        return digest;
+    }
+
+    private async Task<(int Exit, string Output, string Error)> Run(string home, params string[] arguments)
+    {
+        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        info.Environment["SWIFT_LEDGER_HOME"] = PathOf(home);
+        using Process process = Process.Start(info)!;
+        Task<string> error = process.StandardError.ReadToEndAsync();
+        string output = await process.StandardOutput.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        return (process.ExitCode, output, await error);
+    }
+}
