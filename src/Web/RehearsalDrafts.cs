@@ -3,7 +3,6 @@ using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;

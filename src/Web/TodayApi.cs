@@ -3,7 +3,6 @@ using System.Globalization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Ledger;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;

@@ -109,7 +109,7 @@ public sealed class JourneyTests(LedgerFixture ledger)
         browser.PressKeys(Keys.ArrowDown);
         browser.See(By.XPath("//h2[.='Tidy up indexes on trail reports']"));
         browser.PressKeys(Keys.Escape);
-        browser.See(By.XPath("//h2[.='Trials']"));
+        browser.See(By.XPath("//h3[.='Trials']"));
 
         browser.PressKeys(Keys.Control + "k");
         browser.See(By.CssSelector("[cmdk-input]")).SendKeys("trial 1 composite");

@@ -4,10 +4,10 @@ using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
 using Shouldly;
-using SwiftLedger.Core.Workloads;
-using SwiftLedger.Core.Rehearsals;
-using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines.Postgres;
+using SwiftLedger.Core.Rehearsals;
+using SwiftLedger.Core.Workloads;
 using Xunit;
 
 namespace SwiftLedger.Web.Tests;

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
@@ -7,6 +8,12 @@ namespace SwiftLedger.Core.Ledger;
 /// <summary>JSON in the one form that equal values share: RFC 8785, "JSON Canonicalization Scheme".</summary>
 public static class CanonicalJson
 {
+    /// <summary>Whole numbers below this are doubles exactly: 2^53.</summary>
+    private const double LeastExact = 9_007_199_254_740_992;
+
+    /// <summary>What may have to be escaped, or is half of a pair.</summary>
+    private static readonly SearchValues<char> Special = SearchValues.Create([.. Enumerable.Range(0, ' ').Select(c => (char)c), '"', '\\', .. Enumerable.Range(0xD800, 0x800).Select(c => (char)c)]);
+
     /// <summary>Writes a value: members by their names in UTF-16 code units, no space, numbers as ECMAScript writes them, strings with as few escapes as JSON allows.</summary>
     /// <param name="value">Numbers are taken as IEEE 754 doubles (I-JSON, RFC 7493).</param>
     /// <param name="without">A member of the outermost object that is left out; null for none.</param>
@@ -23,8 +30,15 @@ public static class CanonicalJson
         switch (value.ValueKind)
         {
             case JsonValueKind.Object:
-                List<JsonProperty> members = [.. value.EnumerateObject().Where(m => m.Name != without).OrderBy(m => m.Name, StringComparer.Ordinal)];
+                var members = new List<(string Name, JsonElement Value)>();
+                foreach (JsonProperty member in value.EnumerateObject())
+                {
+                    members.Add((member.Name, member.Value));
+                }
+
+                members.Sort((a, b) => string.CompareOrdinal(a.Name, b.Name));
                 text.Append('{');
+                bool first = true;
                 for (int i = 0; i < members.Count; i++)
                 {
                     if (i > 0 && members[i].Name == members[i - 1].Name)
@@ -32,7 +46,13 @@ public static class CanonicalJson
                         throw new FormatException($"'{members[i].Name}' stands twice.");
                     }
 
-                    text.Append(i > 0 ? "," : "");
+                    if (members[i].Name == without)
+                    {
+                        continue;
+                    }
+
+                    text.Append(first ? "" : ",");
+                    first = false;
                     Write(text, members[i].Name);
                     text.Append(':');
                     Write(text, members[i].Value, null);
@@ -65,7 +85,9 @@ public static class CanonicalJson
     private static void Write(StringBuilder text, string value)
     {
         text.Append('"');
-        for (int i = 0; i < value.Length; i++)
+        int plain = value.AsSpan().IndexOfAny(Special);
+        text.Append(value, 0, plain < 0 ? value.Length : plain);
+        for (int i = plain < 0 ? value.Length : plain; i < value.Length; i++)
         {
             char c = value[i];
             if (char.IsSurrogate(c) && !(char.IsHighSurrogate(c) ? i + 1 < value.Length && char.IsLowSurrogate(value[i + 1]) : i > 0 && char.IsHighSurrogate(value[i - 1])))
@@ -98,9 +120,9 @@ public static class CanonicalJson
     /// <param name="number">Finite.</param>
     internal static string NumberText(double number)
     {
-        if (number == 0)
+        if (number == Math.Truncate(number) && Math.Abs(number) < LeastExact)
         {
-            return "0";
+            return ((long)number).ToString(CultureInfo.InvariantCulture);
         }
 
         string sign = number < 0 ? "-" : "", plain = Math.Abs(number).ToString("R", CultureInfo.InvariantCulture);

@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Ledger;
@@ -97,7 +98,9 @@ public static class PromiseRule
         (double ratio, double low, double high) = (seen.Ratio, Math.Exp(seen.Low), Math.Exp(seen.High));
         if (observed.Movement is not (Movement.Improved or Movement.Regressed or Movement.Level))
         {
-            return Untold(promise, observed, observed.Message) with { Ratio = ratio, Low = low, High = high };
+            string most = promise.Direction == PromisedDirection.Cheaper && seen is { CallsBefore: >= UnpairedComparison.LeastCalls, CallsAfter: >= UnpairedComparison.LeastCalls } && (1 - low) / (1 - promise.Ratio) is var at and < 1
+                ? $" At most {Figures.Percent(Math.Max(0, at))} of the promised saving can have come." : "";
+            return Untold(promise, observed, observed.Message + most) with { Ratio = ratio, Low = low, High = high };
         }
 
         PromiseWord word = WordOf(promise, observed.Movement, low, high);

@@ -28,7 +28,7 @@ public static class CapturePlay
         }
 
         ICaptureSink sink = sinkFor(choice.Engine);
-        for (bool ended = false; ; )
+        for (bool ended = false; ;)
         {
             stop.ThrowIfCancellationRequested();
             int taken = form.Consume(buffer.AsSpan(start, held - start), ended, sink);

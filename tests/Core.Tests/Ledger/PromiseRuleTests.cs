@@ -35,6 +35,11 @@ public class PromiseRuleTests
         PromiseRule.Judge(promise, null).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldBe("The daybook never saw it."));
         DeploymentEffect few = DeploymentEffects.Of(1, Hours(0, 24, 1, 10), Hours(48, 20, 1, 5), 1, 1, Band.OfTolerance(0.05), 1);
         PromiseRule.Judge(promise, few).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldContain("24 calls before"));
+
+        // Not told to be level, but far from what was promised: that much is known.
+        var random = new SplitMix(5);
+        DeploymentEffect wide = DeploymentEffects.Of(1, Drawn(0, 1, ref random)[..24], Drawn(48, 1, ref random)[..24], 1, 1, Band.OfTolerance(0.01), 1);
+        PromiseRule.Judge(promise, wide).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldMatch("At most \\d.* % of the promised saving can have come."));
         PromiseRule.Judge(promise, DeploymentEffects.Of(1, Hours(0, 24, 50, 10), [], 1, 1, Band.OfTolerance(0.05), 1)).Message.ShouldBe("Not seen since the deployment.");
     }
 

@@ -5,7 +5,6 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Rehearsals;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using Xunit;
 

@@ -1,0 +1,69 @@
+using System.Net.Http.Json;
+using System.Text.Json;
+using OpenQA.Selenium;
+using Shouldly;
+using Xunit;
+
+namespace SwiftLedger.Ui.Tests;
+
+/// <summary>An entry from its trial to its withdrawal, and the front page that tells of it.</summary>
+public sealed class LedgerJourneyTests(LedgerFixture ledger)
+{
+    [Fact]
+    public async Task A_trial_is_posted_stands_on_the_front_page_and_is_withdrawn_and_nothing_is_edited()
+    {
+        using IWebDriver browser = ledger.Open($"/trials/{await FinishedTrialAsync()}");
+        browser.Press("Post to the ledger");
+        browser.See("An entry is never edited and never deleted.");
+        browser.Axe().ShouldBeEmpty();
+        browser.See(By.XPath("//label[contains(., 'Who answers for it')]//input")).SendKeys("Ines Aalto");
+        browser.See(By.XPath("//label[contains(., 'Reason')]//textarea")).SendKeys("The board is slow.");
+        foreach (IWebElement accepted in browser.FindElements(By.XPath("//label[contains(., 'accepted because')]//input")))
+        {
+            accepted.SendKeys("Rarely called.");
+        }
+
+        browser.Press("Post it");
+        browser.See("Not live yet: this is what it promises");
+        browser.See("Sealed: SHA-256");
+        browser.Axe().ShouldBeEmpty();
+        string address = new Uri(browser.Url).PathAndQuery;
+
+        using IWebDriver front = ledger.Open("/books/1");
+        front.See(By.XPath("//section[@aria-label='Today']//li[contains(., 'proposed')]"));
+        front.See(By.XPath("//section[@aria-label='Ledger']//td[contains(., 'proposed')]"));
+        front.Axe().ShouldBeEmpty();
+
+        browser.Press("Withdraw it");
+        browser.See(By.XPath("//label[contains(., 'Why, in a few words')]//textarea")).SendKeys("Another way was found.");
+        browser.Press("Post it");
+        browser.See("Withdrawn");
+        browser.See("Another way was found.");
+        using IWebDriver again = ledger.Open(address);
+        again.See("Ines Aalto");
+        again.See("Another way was found.");
+        again.Axe().ShouldBeEmpty();
+    }
+
+    /// <summary>Of the demo's index for the arrivals board, the statement that it is made for alone.</summary>
+    private async Task<long> FinishedTrialAsync()
+    {
+        using var client = new HttpClient { BaseAddress = ledger.Address };
+        client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
+        JsonElement book = await client.GetFromJsonAsync<JsonElement>(new Uri("/api/books/1", UriKind.Relative));
+        using HttpResponseMessage begun = await client.PostAsJsonAsync(new Uri("/api/trials", UriKind.Relative), new
+        {
+            subject = book.GetProperty("book").GetProperty("subject").GetString(),
+            workload = book.GetProperty("book").GetProperty("workload").GetString(),
+            change = book.GetProperty("changes").EnumerateArray().Single(c => c.GetProperty("title").GetString() == "Composite index for the arrivals board").GetProperty("text").GetString(),
+            settings = new { only = new[] { "arrivals_tonight" } },
+        });
+        long trial = (await begun.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
+        while (!(await client.GetStringAsync(new Uri($"/api/trials/{trial}", UriKind.Relative))).Contains("\"state\":\"finished\"", StringComparison.Ordinal))
+        {
+            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
+        }
+
+        return trial;
+    }
+}
