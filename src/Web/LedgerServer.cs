@@ -82,6 +82,7 @@ public static class LedgerServer
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
         builder.Services.AddSingleton<EntryStore>();
         builder.Services.AddSingleton<EntryDesk>();
+        builder.Services.AddSingleton<TodayDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<EntryDesk>());
         builder.Services.AddSingleton<RehearsalStore>();
         builder.Services.AddSingleton<RehearsalDesk>();

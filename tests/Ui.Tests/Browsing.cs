@@ -20,6 +20,9 @@ internal static class Browsing
         return found;
     });
 
+    /// <summary>Waits for what a trial has to settle first, however slow the machine.</summary>
+    public static IWebElement SeeSettled(this IWebDriver driver, By what) => Until(driver, d => d.FindElements(what).FirstOrDefault(e => e.Displayed), PatienceForVerdicts);
+
     /// <summary>Waits until a trial has ended, however slow the machine.</summary>
     public static IWebElement SeeVerdicts(this IWebDriver driver) => Until(driver, d =>
         d.FindElements(By.XPath("//p[contains(., 'regressed') and contains(., 'the bill')]")).FirstOrDefault(e => e.Displayed), PatienceForVerdicts);

@@ -12,7 +12,8 @@ public sealed class LedgerJourneyTests(LedgerFixture ledger)
     [Fact]
     public async Task A_trial_is_posted_stands_on_the_front_page_and_is_withdrawn_and_nothing_is_edited()
     {
-        using IWebDriver browser = ledger.Open($"/trials/{await FinishedTrialAsync()}");
+        (long book, long trial) = await FinishedTrialAsync();
+        using IWebDriver browser = ledger.Open($"/trials/{trial}");
         browser.Press("Post to the ledger");
         browser.See("An entry is never edited and never deleted.");
         browser.Axe().ShouldBeEmpty();
@@ -29,7 +30,7 @@ public sealed class LedgerJourneyTests(LedgerFixture ledger)
         browser.Axe().ShouldBeEmpty();
         string address = new Uri(browser.Url).PathAndQuery;
 
-        using IWebDriver front = ledger.Open("/books/1");
+        using IWebDriver front = ledger.Open($"/books/{book}");
         front.See(By.XPath("//section[@aria-label='Today']//li[contains(., 'proposed')]"));
         front.See(By.XPath("//section[@aria-label='Ledger']//td[contains(., 'proposed')]"));
         front.Axe().ShouldBeEmpty();
@@ -45,25 +46,29 @@ public sealed class LedgerJourneyTests(LedgerFixture ledger)
         again.Axe().ShouldBeEmpty();
     }
 
-    /// <summary>Of the demo's index for the arrivals board, the statement that it is made for alone.</summary>
-    private async Task<long> FinishedTrialAsync()
+    /// <summary>Of a book of its own: entries stay, and so would a workload.</summary>
+    private async Task<(long Book, long Trial)> FinishedTrialAsync()
     {
+        string path = Path.Combine(ledger.Folder, "entries.db");
+        JourneyTests.MakeDepot(path);
         using var client = new HttpClient { BaseAddress = ledger.Address };
         client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
-        JsonElement book = await client.GetFromJsonAsync<JsonElement>(new Uri("/api/books/1", UriKind.Relative));
         using HttpResponseMessage begun = await client.PostAsJsonAsync(new Uri("/api/trials", UriKind.Relative), new
         {
-            subject = book.GetProperty("book").GetProperty("subject").GetString(),
-            workload = book.GetProperty("book").GetProperty("workload").GetString(),
-            change = book.GetProperty("changes").EnumerateArray().Single(c => c.GetProperty("title").GetString() == "Composite index for the arrivals board").GetProperty("text").GetString(),
-            settings = new { only = new[] { "arrivals_tonight" } },
+            subject = path,
+            bookName = "Depot with entries",
+            workload = "-- name: of a depot\n-- calls: 1200/day\n-- bind: d=7\nSELECT count(*) FROM parcel WHERE depot = :d;",
+            change = "CREATE INDEX parcel_of_depot ON parcel(depot);",
+            settings = new { },
         });
-        long trial = (await begun.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
+        begun.IsSuccessStatusCode.ShouldBeTrue(await begun.Content.ReadAsStringAsync());
+        JsonElement made = await begun.Content.ReadFromJsonAsync<JsonElement>();
+        long trial = made.GetProperty("id").GetInt64();
         while (!(await client.GetStringAsync(new Uri($"/api/trials/{trial}", UriKind.Relative))).Contains("\"state\":\"finished\"", StringComparison.Ordinal))
         {
             TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
         }
 
-        return trial;
+        return (made.GetProperty("bookId").GetInt64(), trial);
     }
 }

@@ -70,6 +70,29 @@ public sealed class CostsTests : RunningServer
     }
 
     [Fact]
+    public async Task A_statement_that_leaves_its_standing_plan_by_itself_stands_on_the_front_page()
+    {
+        const string good = "Index Scan using parcel_depot on parcel  (cost=0.29..8.31 rows=1 width=8) (actual time=0.010..0.020 rows=1 loops=1)\n  Index Cond: (depot = 3)\n";
+        const string bad = "Seq Scan on parcel  (cost=0.00..3580.00 rows=1 width=8) (actual time=0.010..89.000 rows=1 loops=1)\n  Filter: (depot = 3)\n";
+        string Line(int i, string plan, double ms) => JsonSerializer.Serialize(new { at = $"2026-03-02T{10 + (i / 60):00}:{i % 60:00}:00Z", sql = "SELECT * FROM parcel WHERE depot = 3", ms, plan, engine = "postgresql" }) + "\n";
+        async Task<long> Captured(string name, IEnumerable<string> lines) => JsonDocument.Parse(await (await SendBytes($"/api/captures?book=Depot&source=app&name={name}", Encoding.UTF8.GetBytes(string.Concat(lines)))).Content.ReadAsStringAsync()).RootElement.GetProperty("bookId").GetInt64();
+        long book = await Captured("a.jsonl", Enumerable.Range(0, 60).Select(i => Line(i, good, 1)));
+        string hash = (await Get($"/api/books/{book}/patterns")).GetProperty("patterns")[0].GetProperty("hash").GetString()!;
+        string shape = (await Get($"/api/books/{book}/statements/{hash}")).GetProperty("plans")[0].GetProperty("shape").GetString()!;
+        await Post($"/api/books/{book}/plans/{hash}/standing", new { shape, outline = good, note = "" });
+        (await Get($"/api/books/{book}/today")).GetProperty("lines").GetArrayLength().ShouldBe(0);
+
+        await Captured("b.jsonl", Enumerable.Range(60, 60).Select(i => Line(i, bad, 90)));
+        JsonElement line = (await Get($"/api/books/{book}/today")).GetProperty("lines").EnumerateArray().ShouldHaveSingleItem();
+        line.GetProperty("kind").GetString().ShouldBe("offPlan");
+        line.GetProperty("text").GetString()!.ShouldStartWith("Runs by another plan than its standing one since 2026-03-02 11:00: 90.0 ms a call in 60 calls, 1.00 ms in 60 by the standing one");
+
+        // It came back by itself: what was is over.
+        await Captured("c.jsonl", Enumerable.Range(120, 60).Select(i => Line(i, good, 1)));
+        (await Get($"/api/books/{book}/today")).GetProperty("lines").GetArrayLength().ShouldBe(0);
+    }
+
+    [Fact]
     public async Task Two_trials_stand_beside_each_other_and_a_line_is_handed_on_as_Markdown()
     {
         string subject = MakeDepot();

@@ -41,6 +41,13 @@ public sealed class EntryTests : RunningServer
         page.GetProperty("later").EnumerateArray().Select(l => (l.GetProperty("state").GetString(), l.GetProperty("author").GetString())).ShouldBe([("deployed", "Ben Ruiz"), ("reconciled", "Swift Ledger")]);
         page.GetProperty("later")[0].GetProperty("deployment").GetProperty("version").GetString().ShouldBe("4.2");
 
+        // The front page says what got dearer, of which no entry spoke.
+        JsonElement today = await Get($"/api/books/{book}/today");
+        JsonElement dearer = today.GetProperty("lines").EnumerateArray().Single(l => l.GetProperty("kind").GetString() == "dearer");
+        dearer.GetProperty("text").GetString()!.ShouldEndWith("select note from parcel where id = ?");
+        dearer.GetProperty("perDay").GetDouble().ShouldBe(4e-3 * 60 * 24, 0.3);
+        today.GetProperty("since").GetProperty("version").GetString().ShouldBe("4.2");
+
         // What is exported holds together, and a book with entries stays.
         string[] lines = (await Client.GetStringAsync(new Uri(Path(book) + ".jsonl", UriKind.Relative))).Split('\n', StringSplitOptions.RemoveEmptyEntries);
         (lines.Length, EntryChain.FaultOf(lines)).ShouldBe((3, null));
@@ -70,6 +77,7 @@ public sealed class EntryTests : RunningServer
         int second = (await Get(Path(book))).GetProperty("entries").EnumerateArray().Single(e => e.GetProperty("title").GetString() == "Second").GetProperty("number").GetInt32();
         page = await Get(Path(book, second));
         (page.GetProperty("state").GetString(), page.GetProperty("candidate").ValueKind).ShouldBe(("proposed", JsonValueKind.Object));
+        (await Get($"/api/books/{book}/today")).GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("kind").GetString()).ShouldContain("unannounced");
         (await Get(Path(book))).GetProperty("unannounced").EnumerateArray().ShouldContain(d => d.GetProperty("script").GetString()!.Contains("weight"));
     }
 
@@ -91,6 +99,7 @@ public sealed class EntryTests : RunningServer
             command.ExecuteNonQuery();
         }
 
+        (await Get($"/api/books/{book}/today")).GetProperty("lines")[0].GetProperty("kind").GetString().ShouldBe("ledgerAltered");
         (await Get(Path(book))).GetProperty("fault").GetString().ShouldBe("Entry 2 is not what it was when it was posted: its text and its digest disagree.");
         HttpResponseMessage answer = await Send(HttpMethod.Post, Path(book, 1), new { state = "withdrawn", author = "a", reason = "b" });
         answer.StatusCode.ShouldBe(HttpStatusCode.Conflict);

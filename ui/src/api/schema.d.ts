@@ -6215,7 +6215,7 @@ export interface components {
             names: string[];
         };
         /** @enum {unknown} */
-        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "pinned" | "beingWatched" | "open" | "underWay";
+        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "offPlan" | "pinned" | "beingWatched" | "open" | "underWay";
         TodayLine: {
             kind: components["schemas"]["TodayKind"];
             text: string;

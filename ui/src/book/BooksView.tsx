@@ -5,6 +5,7 @@ import { moment } from "../format/figures";
 import { Frame } from "../parts/Frame";
 import { Rows } from "../parts/Rows";
 import { SmallStrip } from "../trial/SmallStrip";
+import { FirstOfToday } from "./Today";
 
 /** What the program is for, what one can do, and what came of it last in each book. */
 export function BooksView() {
@@ -30,6 +31,7 @@ export function BooksView() {
             <thead>
               <tr>
                 <th scope="col">book</th>
+                <th scope="col">what matters today</th>
                 <th scope="col">latest trial</th>
                 <th scope="col" className="roomy">
                   its lines by change
@@ -49,6 +51,9 @@ export function BooksView() {
                     >
                       {b.name}
                     </Link>
+                  </td>
+                  <td>
+                    <FirstOfToday book={b.id} />
                   </td>
                   <Latest trial={trials.data?.find((t) => t.bookId === b.id)} />
                   <td className="break-all text-quiet">{b.subject ?? "captures only"}</td>

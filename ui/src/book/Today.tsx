@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../api/client";
 import { useToday } from "../api/entries";
-import { exactly } from "../format/figures";
+import { count, exactly } from "../format/figures";
 import { perDay } from "../ledger/Entries";
 import { Wrong } from "../parts/Notice";
 
@@ -13,6 +13,7 @@ const asks: Record<Line["kind"], { weight: "full" | "half" | "frame"; word: stri
   promiseBroken: { weight: "full", word: "promise", ink: "text-dearer" },
   dearer: { weight: "full", word: "dearer", ink: "text-dearer" },
   unannounced: { weight: "half", word: "unannounced", ink: "text-unsettled" },
+  offPlan: { weight: "half", word: "other plan", ink: "text-unsettled" },
   pinned: { weight: "half", word: "held", ink: "text-unsettled" },
   beingWatched: { weight: "frame", word: "live", ink: "text-quiet" },
   open: { weight: "frame", word: "proposed", ink: "text-quiet" },
@@ -132,4 +133,25 @@ function Leading({ book, line }: { book: number; line: Line }) {
     );
   }
   return text;
+}
+
+/** The first of what matters in a book, for a list of books. */
+export function FirstOfToday({ book }: { book: number }) {
+  const lines = useToday(book).data?.lines;
+  const first = lines?.[0];
+  if (!lines) {
+    return null;
+  }
+  return first ? (
+    <>
+      <span className={`mr-2 whitespace-nowrap font-semibold ${asks[first.kind].ink}`}>
+        <Weight of={asks[first.kind].weight} />
+        {asks[first.kind].word}
+      </span>
+      <Leading book={book} line={first} />
+      {lines.length > 1 && <span className="text-quiet text-sm">and {count(lines.length - 1)} more</span>}
+    </>
+  ) : (
+    <span className="text-quiet">nothing waits</span>
+  );
 }
