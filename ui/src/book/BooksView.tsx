@@ -36,13 +36,15 @@ export function BooksView() {
                 <th scope="col" className="roomy">
                   its lines by change
                 </th>
-                <th scope="col">database</th>
+                <th scope="col" className="roomy">
+                  database
+                </th>
               </tr>
             </thead>
             <Rows>
               {all.map((b) => (
                 <tr key={b.id}>
-                  <td className="whitespace-nowrap">
+                  <td>
                     <Link
                       className="link font-semibold"
                       to="/books/$bookId"
@@ -56,7 +58,7 @@ export function BooksView() {
                     <FirstOfToday book={b.id} />
                   </td>
                   <Latest trial={trials.data?.find((t) => t.bookId === b.id)} />
-                  <td className="break-all text-quiet">{b.subject ?? "captures only"}</td>
+                  <td className="roomy break-all text-quiet">{b.subject ?? "captures only"}</td>
                 </tr>
               ))}
             </Rows>
