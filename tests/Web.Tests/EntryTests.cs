@@ -12,6 +12,8 @@ namespace SwiftLedger.Web.Tests;
 /// <summary>Entries over the API: promise, deployment, proof; and a ledger that somebody altered.</summary>
 public sealed class EntryTests : RunningServer
 {
+    private const int MostAttempts = 10;
+
     private const string Change = "CREATE INDEX parcel_depot ON parcel(depot);";
     private static readonly DateTime Start = new(2027, 3, 2, 0, 0, 0, DateTimeKind.Utc);
 
@@ -134,9 +136,18 @@ public sealed class EntryTests : RunningServer
 
     private async Task<(long Book, long Trial)> Trial(string change, string more = "", string workload = "-- name: of a depot\n-- calls: 1440/day\n-- bind: d=3\nSELECT count(*) FROM parcel WHERE depot = :d;")
     {
-        JsonElement trial = await Finished(await Post("/api/trials", new { subject = MakeDepot(more), bookName = "Depot", workload, change, settings = new { } }));
-        trial.GetProperty("state").GetString().ShouldBe("finished", trial.ToString());
-        return (trial.GetProperty("bookId").GetInt64(), trial.GetProperty("id").GetInt64());
+        // A machine that is busy meanwhile may settle it by work alone, which promises no time: then it is measured again.
+        string subject = MakeDepot(more);
+        for (int attempt = 1; ; attempt++)
+        {
+            JsonElement trial = await Finished(await Post("/api/trials", new { subject, bookName = "Depot", workload, change, settings = new { maxSeconds = 30 } }));
+            trial.GetProperty("state").GetString().ShouldBe("finished", trial.ToString());
+            (long book, long id) = (trial.GetProperty("bookId").GetInt64(), trial.GetProperty("id").GetInt64());
+            if (attempt == MostAttempts || (await Get(Path(book) + $"/preview?trial={id}")).GetProperty("refusal").ValueKind == JsonValueKind.Null)
+            {
+                return (book, id);
+            }
+        }
     }
 
     private async Task Captured(string name, string log)
