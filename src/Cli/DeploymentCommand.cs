@@ -64,23 +64,13 @@ internal static class DeploymentCommand
     /// <returns>Why not; null where it was posted.</returns>
     private static string? Carried(EntryStore entries, long book, int number, DateTime at, ParseResult parsed)
     {
-        if (EntryAccount.Of(entries.Entries(book)).FirstOrDefault(a => a.Begun.Number == number) is not { } entry)
-        {
-            return $"The book has no entry {number} that proposes something.";
-        }
-
         try
         {
-            return entry.Refusal(EntryState.Deployed) ?? (entries.Post(book, _ => new()
+            return entries.Carry(book, number, EntryState.Deployed, parsed.GetValue(By)!, e => e with
             {
-                At = entries.Now,
-                Author = parsed.GetValue(By)!,
-                State = EntryState.Deployed,
-                Of = number,
-                Title = entry.Begun.Title,
                 Reason = parsed.GetValue(What)!,
                 Deployment = new(at.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture), parsed.GetValue(Version)!, "by hand"),
-            }) is null ? "Nothing was posted." : null);
+            }).Refusal;
         }
         catch (LedgerException e)
         {

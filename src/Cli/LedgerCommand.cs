@@ -104,10 +104,10 @@ internal static class LedgerCommand
             return 1;
         }
 
-        string? last = lines.Count > 0 ? Entry.Read(lines[^1]).Digest : null;
+        string? last = lines.Count > 0 ? EntryChain.DigestIn(lines[^1]) : null;
         if (digest is not null && !string.Equals(digest, last, StringComparison.OrdinalIgnoreCase))
         {
-            int at = lines.Select(l => Entry.Read(l)).FirstOrDefault(e => string.Equals(e.Digest, digest, StringComparison.OrdinalIgnoreCase))?.Number ?? 0;
+            int at = lines.ToList().FindIndex(l => string.Equals(EntryChain.DigestIn(l), digest, StringComparison.OrdinalIgnoreCase)) + 1;
             Console.WriteLine(at > 0 ? $"{name}: {lines.Count} entries hold together; {digest} is that of entry {at}, and {lines.Count - at} were posted since." : $"{name}: {lines.Count} entries hold together, but none has the digest {digest}: entries were cut off, or it is another ledger.");
             return at > 0 ? ExitCode.Good : 1;
         }

@@ -18,7 +18,10 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
     }
 
     /// <summary>All entries of a book that can be read, from the first on.</summary>
-    public IReadOnlyList<Entry> Entries(long bookId) => [.. Lines(bookId).Select(Readable).OfType<Entry>()];
+    public IReadOnlyList<Entry> Entries(long bookId) => Readable(Lines(bookId));
+
+    /// <summary>The entries of some lines, without those that somebody made unreadable.</summary>
+    public static IReadOnlyList<Entry> Readable(IReadOnlyList<string> lines) => [.. lines.Select(Readable).OfType<Entry>()];
 
     /// <summary>Books that have entries.</summary>
     public IReadOnlyList<long> Books()
@@ -56,9 +59,33 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
         return Entry.Read(line);
     }
 
+    /// <summary>Posts something about an entry, unless what was posted meanwhile forbids it.</summary>
+    /// <param name="bookId">Whose ledger.</param>
+    /// <param name="number">Of the entry that is carried on.</param>
+    /// <param name="state">What is said of it.</param>
+    /// <param name="author">Who says so.</param>
+    /// <param name="with">Adds the rest.</param>
+    /// <param name="from">What it has to be until then; null for anything.</param>
+    /// <returns>What was posted, or why nothing was.</returns>
+    /// <exception cref="LedgerException">The chain does not hold.</exception>
+    public (Entry? Posted, string? Refusal) Carry(long bookId, int number, EntryState state, string author, Func<Entry, Entry> with, EntryState? from = null)
+    {
+        string? refusal = null;
+        Entry? posted = Post(bookId, all =>
+        {
+            EntryAccount? entry = EntryAccount.Of(all).FirstOrDefault(a => a.Begun.Number == number);
+            refusal = entry is null ? $"The book has no entry {number} that proposes something."
+                : from is not null && entry.State != from ? $"Something else was posted about entry {number} meanwhile."
+                : entry.Refusal(state);
+            return refusal is null ? with(new() { At = Now, Author = author, State = state, Of = number, Title = entry!.Begun.Title }) : null;
+        });
+        return (posted, refusal);
+    }
+
     /// <summary>Takes over the lines of an export: all of them, or those behind what is there already.</summary>
     /// <returns>How many were new.</returns>
     /// <exception cref="LedgerException">They do not hold together, or are another ledger's.</exception>
+    /// <exception cref="System.Text.Json.JsonException">One of them is sealed, and no entry all the same.</exception>
     public int Import(long bookId, IReadOnlyList<string> lines)
     {
         if (EntryChain.FaultOf(lines) is { } fault)
@@ -69,7 +96,8 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction(deferred: false);
         List<string> there = Lines(connection, transaction, bookId);
-        int alike = there.Zip(lines).TakeWhile(p => Entry.Read(p.First).Digest == Entry.Read(p.Second).Digest).Count();
+        Entry[] read = [.. lines.Select(Entry.Read)];
+        int alike = there.Zip(read).TakeWhile(p => Entry.Read(p.First).Digest == p.Second.Digest).Count();
         if (alike < Math.Min(there.Count, lines.Count))
         {
             throw new LedgerException($"The book's ledger has another entry {alike + 1}: two ledgers cannot become one.");

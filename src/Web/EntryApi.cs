@@ -67,7 +67,7 @@ internal static class EntryApi
         }
 
         IReadOnlyList<string> lines = entries.Lines(id);
-        IReadOnlyList<Entry> all = entries.Entries(id);
+        IReadOnlyList<Entry> all = EntryStore.Readable(lines);
         IReadOnlyList<EntryAccount> accounts = EntryAccount.Of(all);
         HashSet<string> announced = [.. accounts.Select(a => a.Deployment?.At).OfType<string>()];
         return TypedResults.Ok(new EntriesPage([.. accounts.Reverse().Select(ItemOf)], lines.Count, EntryChain.FaultOf(lines)?.Sentence, all.Count > 0 ? all[^1].Digest : null,
@@ -77,8 +77,8 @@ internal static class EntryApi
     private static EntryListItem ItemOf(EntryAccount a) => new(a.Begun.Number, a.Begun.Title, a.Begun.Author, a.Begun.At, a.State, a.Outcome?.Word, a.Outcome?.Headline ?? a.Begun.Headline,
         a.Outcome?.PromisedPerDay ?? (a.Begun.Bill is { } bill ? bill.After - bill.Before : null), a.Outcome?.ObservedPerDay);
 
-    private static Results<Ok<EntryPage>, NotFound<ProblemReport>> Page(long id, int number, EntryStore entries, EntryDesk desk, DaybookStore daybook, ValueStore values, PageStore pages, DeploymentStore deployments) =>
-        AccountOf(entries, id, number) is not { } account ? DaybookApi.Nothing("entry") : TypedResults.Ok(PageOf(id, account, desk, new(daybook, values, pages, deployments)));
+    private static Results<Ok<EntryPage>, NotFound<ProblemReport>> Page(long id, int number, EntryStore entries, EntryDesk desk, EntryReconciler reconciler) =>
+        AccountOf(entries, id, number) is not { } account ? DaybookApi.Nothing("entry") : TypedResults.Ok(PageOf(id, account, desk, reconciler));
 
     private static EntryPage PageOf(long book, EntryAccount account, EntryDesk desk, EntryReconciler reconciler)
     {
@@ -94,7 +94,7 @@ internal static class EntryApi
             ? TypedResults.Ok(new PromisePreview(draft.Entry.Title, draft.Entry.Headline, draft.Entry.Promises, draft.Entry.Bill, draft.Refusal)) : DaybookApi.Nothing("trial or rehearsal");
 
     private static Results<Ok<EntryPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Propose(
-        long id, EntryRequest request, BookStore books, TrialStore trials, RehearsalStore rehearsals, EntryStore entries, EntryDesk desk, DaybookStore daybook, ValueStore values, PageStore pages, DeploymentStore deployments)
+        long id, EntryRequest request, BookStore books, TrialStore trials, RehearsalStore rehearsals, EntryStore entries, EntryDesk desk, EntryReconciler reconciler)
     {
         if (books.Find(id) is not { } book || DraftOf(book, request.Trial, request.Rehearsal, trials, rehearsals) is not { } draft)
         {
@@ -118,7 +118,7 @@ internal static class EntryApi
         }
 
         string title = request.Title.Trim() is { Length: > 0 } given ? given : draft.Entry.Title;
-        return Posted(id, entries, desk, new(daybook, values, pages, deployments), _ => draft.Entry with
+        return Answered(id, desk, reconciler, entries, () => (entries.Post(id, _ => draft.Entry with
         {
             At = entries.Now,
             Author = request.Author.Trim(),
@@ -126,11 +126,11 @@ internal static class EntryApi
             Reason = request.Reason.Trim(),
             Links = [.. (request.Links ?? []).Select(l => l.Trim()).Where(l => l.Length is > 0 and <= LongestText)],
             Promises = promises,
-        });
+        }), null));
     }
 
     private static Results<Ok<EntryPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Act(
-        long id, int number, EntryActRequest request, EntryStore entries, EntryDesk desk, DaybookStore daybook, ValueStore values, PageStore pages, DeploymentStore deployments)
+        long id, int number, EntryActRequest request, EntryStore entries, EntryDesk desk, EntryReconciler reconciler, DeploymentStore deployments)
     {
         if (AccountOf(entries, id, number) is not { } account)
         {
@@ -153,24 +153,8 @@ internal static class EntryApi
             return Refuse("at", $"'{request.At}' is no time; write 2026-07-11T10:00:00Z.");
         }
 
-        if (account.Refusal(request.State) is { } refusal)
-        {
-            return Refuse("state", refusal);
-        }
-
-        var answer = Posted(id, entries, desk, new(daybook, values, pages, deployments), all =>
-            EntryAccount.Of(all).First(a => a.Begun.Number == number).Refusal(request.State) is null
-                ? new()
-                {
-                    At = entries.Now,
-                    Author = request.Author.Trim(),
-                    State = request.State,
-                    Of = number,
-                    Title = account.Begun.Title,
-                    Reason = request.Reason.Trim(),
-                    Deployment = request.State == EntryState.Deployed ? new(Iso.Of(at.UtcDateTime), (request.Version ?? "").Trim(), "by hand") : null,
-                }
-                : null);
+        EntryDeployment? live = request.State == EntryState.Deployed ? new(Iso.Of(at.UtcDateTime), (request.Version ?? "").Trim(), "by hand") : null;
+        var answer = Answered(id, desk, reconciler, entries, () => entries.Carry(id, number, request.State, request.Author.Trim(), e => e with { Reason = request.Reason.Trim(), Deployment = live }));
         if (request.State == EntryState.Deployed && answer.Result is Ok<EntryPage>)
         {
             // Behind the entry: else what looks for deployments by itself would find this one first.
@@ -180,14 +164,13 @@ internal static class EntryApi
         return answer;
     }
 
-    private static Results<Ok<EntryPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Posted(
-        long book, EntryStore entries, EntryDesk desk, EntryReconciler reconciler, Func<IReadOnlyList<Entry>, Entry?> make)
+    private static Results<Ok<EntryPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Answered(
+        long book, EntryDesk desk, EntryReconciler reconciler, EntryStore entries, Func<(Entry? Posted, string? Refusal)> post)
     {
         try
         {
-            return entries.Post(book, make) is { } posted
-                ? TypedResults.Ok(PageOf(book, AccountOf(entries, book, posted.Of ?? posted.Number)!, desk, reconciler))
-                : TypedResults.Conflict(ProblemReport.Because("entry", "Something else was posted about it meanwhile: look again."));
+            (Entry? posted, string? refusal) = post();
+            return posted is not null ? TypedResults.Ok(PageOf(book, AccountOf(entries, book, posted.Of ?? posted.Number)!, desk, reconciler)) : Refuse("state", refusal ?? "Nothing was posted.");
         }
         catch (LedgerException e)
         {

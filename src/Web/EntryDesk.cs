@@ -11,7 +11,7 @@ namespace SwiftLedger.Web;
 
 /// <summary>Carries entries on as captures and deployments come in: finds the deployment of what was proposed, and posts what came of it once that is known.</summary>
 internal sealed class EntryDesk(
-    LedgerDatabase ledger, EntryStore entries, BookStore books, DaybookStore daybook, DeploymentStore deployments, ValueStore values, PageStore pages, ILogger<EntryDesk> log) : BackgroundService
+    LedgerDatabase ledger, EntryStore entries, BookStore books, DaybookStore daybook, DeploymentStore deployments, EntryReconciler reconciler, TrialDesk trials, RehearsalDesk rehearsals, ILogger<EntryDesk> log) : BackgroundService
 {
     /// <summary>The author of what nobody posted by hand.</summary>
     public const string Itself = "Swift Ledger";
@@ -25,10 +25,14 @@ internal sealed class EntryDesk(
         try
         {
             using LedgerPulse pulse = ledger.Pulse();
-            for (; ; await timer.WaitForNextTickAsync(stoppingToken))
+            for (bool due = false; ; await timer.WaitForNextTickAsync(stoppingToken))
             {
-                if (pulse.HasMoved())
+                due |= pulse.HasMoved();
+
+                // What runs writes to the ledger all the time, and shares the processors with whatever is computed here.
+                if (due && trials.Current is null && !rehearsals.IsRunning)
                 {
+                    due = false;
                     foreach (long book in entries.Books())
                     {
                         CarryOn(book);
@@ -46,15 +50,20 @@ internal sealed class EntryDesk(
     {
         try
         {
-            foreach (EntryAccount entry in EntryAccount.Of(entries.Entries(book)))
+            IReadOnlyList<EntryAccount> all = EntryAccount.Of(entries.Entries(book));
+            var candidates = all.Where(e => e.State == EntryState.Proposed).Select(e => (Entry: e, Deployment: CandidateOf(book, e))).Where(c => c.Deployment is not null);
+
+            // A deployment that two proposals wait for is nobody's until somebody says whose.
+            foreach ((EntryAccount entry, EntryDeployment? found) in candidates.GroupBy(c => c.Deployment!.At).Where(g => g.Count() == 1).SelectMany(g => g))
             {
-                if (entry.State == EntryState.Proposed && DeploymentOf(book, entry) is { } found)
+                entries.Carry(book, entry.Begun.Number, EntryState.Deployed, Itself, e => e with { Deployment = found, Reason = $"Noticed: {found!.Matched}." }, EntryState.Proposed);
+            }
+
+            foreach (EntryAccount entry in all.Where(e => e.State == EntryState.Deployed))
+            {
+                if (reconciler.Of(book, entry) is { IsComplete: true, Outcome: { } outcome })
                 {
-                    Post(book, entry, EntryState.Deployed, e => e with { Deployment = found, Reason = $"Noticed: {found.Matched}." });
-                }
-                else if (entry.State == EntryState.Deployed && new EntryReconciler(daybook, values, pages, deployments).Of(book, entry) is { IsComplete: true, Outcome: { } outcome })
-                {
-                    Post(book, entry, EntryState.Reconciled, e => e with { Outcome = outcome, Headline = outcome.Headline });
+                    entries.Carry(book, entry.Begun.Number, EntryState.Reconciled, Itself, e => e with { Outcome = outcome, Headline = outcome.Headline }, EntryState.Deployed);
                 }
             }
         }
@@ -62,13 +71,6 @@ internal sealed class EntryDesk(
         {
             log.LogWarning("The ledger of book {Book} is not carried on: {Message}", book, e.Message);
         }
-    }
-
-    /// <summary>Deployments that may have brought a proposal; one that another proposal waits for as well is nobody's until somebody says whose.</summary>
-    public EntryDeployment? DeploymentOf(long book, EntryAccount entry)
-    {
-        EntryAccount[] open = [.. EntryAccount.Of(entries.Entries(book)).Where(e => e.State == EntryState.Proposed)];
-        return CandidateOf(book, entry) is { } own && !open.Any(o => o.Begun.Number != entry.Begun.Number && CandidateOf(book, o)?.At == own.At) ? own : null;
     }
 
     /// <summary>What was deployed since it was posted and holds its change.</summary>
@@ -97,9 +99,4 @@ internal sealed class EntryDesk(
         TimedCell[] hours = [.. daybook.Timeline(sources, Stretch.Hour, Stretch.Hour.StartOf(extent.From), extent.To, [record.Id], durations: false).Where(c => c.Cell.Calls > 0).Take(1)];
         return hours is [var first] && Stretches.TimeOf(first.Minute).AddHours(1) > posted ? Stretches.TimeOf(first.Minute) : null;
     }
-
-    /// <summary>Posts by itself, unless somebody was quicker.</summary>
-    private void Post(long book, EntryAccount entry, EntryState state, Func<Entry, Entry> with) => entries.Post(book, all =>
-        EntryAccount.Of(all).First(a => a.Begun.Number == entry.Begun.Number) is var now && now.State == entry.State && now.Refusal(state) is null
-            ? with(new() { At = entries.Now, Author = Itself, State = state, Of = entry.Begun.Number, Title = entry.Begun.Title }) : null);
 }

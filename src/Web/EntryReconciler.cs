@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Globalization;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Ledger;
@@ -20,6 +21,9 @@ internal sealed class EntryReconciler(DaybookStore daybook, ValueStore values, P
     /// <summary>A day has all hours; a span before that is shorter asks for no more after.</summary>
     private const double LeastDays = 1, MostDays = 7;
 
+    // Asked for by every look at the page and after every write: computed once for each state of the captures.
+    private readonly ConcurrentDictionary<(long Book, int Entry), (string State, Observed Seen)> _seen = new();
+
     /// <summary>What can be seen of it by now; null where the book has no captures, or it is not live.</summary>
     /// <param name="book">Whose.</param>
     /// <param name="entry">A deployed one.</param>
@@ -30,6 +34,19 @@ internal sealed class EntryReconciler(DaybookStore daybook, ValueStore values, P
             return null;
         }
 
+        string state = $"{live.At} {CapturesState.Of(book, extent, daybook, deployments)}";
+        if (_seen.TryGetValue((book, entry.Begun.Number), out (string State, Observed Seen) known) && known.State == state)
+        {
+            return known.Seen;
+        }
+
+        Observed seen = Seen(book, entry, live, extent);
+        _seen[(book, entry.Begun.Number)] = (state, seen);
+        return seen;
+    }
+
+    private Observed Seen(long book, EntryAccount entry, EntryDeployment live, (int From, int To) extent)
+    {
         DateTime at = DateTimeOffset.Parse(live.At, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal).UtcDateTime;
         int minute = Stretches.MinuteOf(at);
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(book);
@@ -79,5 +96,16 @@ internal sealed class EntryReconciler(DaybookStore daybook, ValueStore values, P
         return [.. page.Effects.Where(r => r.Movement is Movement.Regressed or Movement.Improved && !promised.Contains(r.Hash))
             .OrderByDescending(r => Math.Abs(r.OfDearerCalls)).Take(MostOthers)
             .Select(r => new Unpromised(r.Hash, r.Text, r.Movement == Movement.Regressed, r.Ratio ?? 1, r.OfDearerCalls))];
+    }
+}
+
+/// <summary>What a book's captures and deployments are, in a word: where it is the same, nothing that is computed of them has changed.</summary>
+internal static class CapturesState
+{
+    public static string Of(long book, (int From, int To) extent, DaybookStore daybook, DeploymentStore deployments)
+    {
+        List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
+        long calls = daybook.Timeline(sources, Stretch.Day, Stretch.Day.StartOf(extent.From), extent.To, durations: false).Sum(c => c.Cell.Calls);
+        return string.Create(CultureInfo.InvariantCulture, $"{extent.From} {extent.To} {calls} {string.Join(',', deployments.OfBook(book).Select(d => d.At))}");
     }
 }

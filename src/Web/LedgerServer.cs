@@ -81,6 +81,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<TrialDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
         builder.Services.AddSingleton<EntryStore>();
+        builder.Services.AddSingleton<EntryReconciler>();
         builder.Services.AddSingleton<EntryDesk>();
         builder.Services.AddSingleton<TodayDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<EntryDesk>());

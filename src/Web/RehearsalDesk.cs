@@ -23,6 +23,9 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
 
     public void Enqueue(long rehearsal) => _waiting.Writer.TryWrite(rehearsal);
 
+    /// <summary>Whether one runs.</summary>
+    public bool IsRunning => _running is not null;
+
     /// <summary>What is known of a rehearsal that runs; null where it does not.</summary>
     public RehearsalAccount? AccountOf(long rehearsal) => _running is { } running && running.Rehearsal == rehearsal ? running.Account : null;
 

@@ -70,15 +70,16 @@ internal sealed class TodayDesk(
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(book);
         (int From, int To)? extent = daybook.Extent(book);
         DeploymentRecord[] latest = [.. all.Where(d => extent is { } e && Stretches.MinuteOf(TimeOf(d)) is var at && at > e.From && at + 60 < e.To).Reverse().Take(MostDeployments)];
+        string state = extent is { } covered ? CapturesState.Of(book, covered, daybook, deployments) : "";
         IReadOnlyList<string> ledger = entries.Lines(book);
-        IReadOnlyList<EntryAccount> accounts = EntryAccount.Of(entries.Entries(book));
+        IReadOnlyList<EntryAccount> accounts = EntryAccount.Of(EntryStore.Readable(ledger));
         HashSet<string> announced = [.. accounts.Select(a => a.Deployment?.At).OfType<string>()];
         List<TodayLine> lines =
         [
             .. EntryChain.FaultOf(ledger) is { } fault ? [new TodayLine(TodayKind.LedgerAltered, fault.Sentence)] : Array.Empty<TodayLine>(),
             .. accounts.Where(a => a is { State: EntryState.Reconciled, Outcome.Word: PromiseWord.NotKept or PromiseWord.NotForeseen }).Reverse()
                 .Select(a => new TodayLine(TodayKind.PromiseBroken, $"{a.Begun.Title}: {a.Outcome!.Headline}", Entry: a.Begun.Number)),
-            .. latest.SelectMany(d => Dearer(book, d, all, extent!.Value)).DistinctBy(l => l.Hash).OrderByDescending(l => l.PerDay).Take(MostDearer),
+            .. latest.SelectMany(d => Dearer(book, d, all, extent!.Value, state)).DistinctBy(l => l.Hash).OrderByDescending(l => l.PerDay).Take(MostDearer),
             .. all.Where(d => d.Noticed && !announced.Contains(Iso.Of(TimeOf(d)))).Reverse().Take(MostUnannounced)
                 .Select(d => new TodayLine(TodayKind.Unannounced, $"Changed without an entry, {Short(Iso.Of(TimeOf(d)))}: {(d.Script.Length > 0 ? d.Script : d.What)}", Deployment: d.Id)),
             .. OffPlan(book),
@@ -92,9 +93,8 @@ internal sealed class TodayDesk(
     }
 
     /// <summary>What got dearer since a deployment, by what a call costs.</summary>
-    private IReadOnlyList<TodayLine> Dearer(long book, DeploymentRecord deployed, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent)
+    private IReadOnlyList<TodayLine> Dearer(long book, DeploymentRecord deployed, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, string state)
     {
-        string state = string.Create(CultureInfo.InvariantCulture, $"{deployed.At} {all.Count} {extent.From} {extent.To}");
         if (_effects.TryGetValue((book, deployed.Id), out (string State, IReadOnlyList<TodayLine> Lines) known) && known.State == state)
         {
             return known.Lines;

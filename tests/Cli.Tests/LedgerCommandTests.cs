@@ -42,6 +42,15 @@ public sealed class LedgerCommandTests : IDisposable
         (await Run("other", "ledger", "import", PathOf("all.jsonl"), "--book", "Huts")).Output.ShouldBe("1 entries are new in 'Huts'.\n");
         (await Run("other", "ledger", "import", PathOf("cut.jsonl"), "--book", "Huts")).Output.ShouldBe("0 entries are new in 'Huts'.\n");
         (await Run("other", "ledger", "import", PathOf("altered.jsonl"), "--book", "Huts")).Exit.ShouldBe(2);
+        // Sealed, and no entry all the same: it holds together, and is not taken in.
+        using (var strange = System.Text.Json.JsonDocument.Parse("""{"number":1,"previous":null,"digest":""}"""))
+        {
+            File.WriteAllText(PathOf("strange.jsonl"), $$"""{"digest":"{{EntryChain.DigestOf(strange.RootElement)}}","number":1,"previous":null}""" + "\n");
+        }
+
+        (await Run("home", "verify", "--file", PathOf("strange.jsonl"))).Exit.ShouldBe(0);
+        (await Run("fourth", "ledger", "import", PathOf("strange.jsonl"), "--book", "Huts")).Exit.ShouldBe(2);
+        (await Run("fourth", "verify")).Output.ShouldBe("Huts: no entries.\n");
         Posted("third", 1, "Another");
         (await Run("third", "ledger", "import", PathOf("all.jsonl"), "--book", "Huts")).Error.ShouldContain("two ledgers cannot become one");
         (await Run("other", "verify")).Output.ShouldContain(last);

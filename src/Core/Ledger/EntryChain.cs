@@ -60,6 +60,14 @@ public static class EntryChain
     /// <exception cref="FormatException">It has no canonical form.</exception>
     public static string DigestOf(JsonElement entry) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(CanonicalJson.Write(entry, DigestName))));
 
+    /// <summary>The digest that a line gives; null where it gives none.</summary>
+    /// <param name="line">JSON.</param>
+    public static string? DigestIn(string line)
+    {
+        using var document = JsonDocument.Parse(line);
+        return document.RootElement.GetProperty(DigestName).GetString();
+    }
+
     /// <summary>Finds the first entry that does not fit; null where all do.</summary>
     /// <param name="lines">From the first entry on.</param>
     public static ChainFault? FaultOf(IEnumerable<string> lines)

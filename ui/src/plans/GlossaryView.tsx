@@ -32,44 +32,19 @@ export function GlossaryView() {
               label="Findings"
               head={<h1 className="head">What makes a statement cost more than it need</h1>}
             >
-              <ol aria-label="Findings">
-                {entries.map((e) => (
-                  <li
-                    key={e.kind}
-                    className={`border-t border-rule first:border-0 ${e.kind === hash ? "bg-chosen" : ""}`}
-                  >
-                    <a className="block py-0.5 hover:underline" href={`#${e.kind}`}>
-                      {e.title}
-                    </a>
-                  </li>
-                ))}
-              </ol>
+              <Contents
+                label="Findings"
+                of={entries.map((e) => ({ id: e.kind, title: e.title }))}
+                at={hash}
+              />
               <h2 className="section">What a load runs into</h2>
-              <ol aria-label="Findings of loads">
-                {loads.map((e) => (
-                  <li
-                    key={e.kind}
-                    className={`border-t border-rule first:border-0 ${e.kind === hash ? "bg-chosen" : ""}`}
-                  >
-                    <a className="block py-0.5 hover:underline" href={`#${e.kind}`}>
-                      {e.title}
-                    </a>
-                  </li>
-                ))}
-              </ol>
+              <Contents
+                label="Findings of loads"
+                of={loads.map((e) => ({ id: e.kind, title: e.title }))}
+                at={hash}
+              />
               <h2 className="section">Words and marks of this program</h2>
-              <ol aria-label="Words">
-                {ownWords.map((w) => (
-                  <li
-                    key={w.id}
-                    className={`border-t border-rule first:border-0 ${w.id === hash ? "bg-chosen" : ""}`}
-                  >
-                    <a className="block py-0.5 hover:underline" href={`#${w.id}`}>
-                      {w.title}
-                    </a>
-                  </li>
-                ))}
-              </ol>
+              <Contents label="Words" of={ownWords} at={hash} />
             </Page>
           }
           right={
@@ -122,6 +97,21 @@ export function GlossaryView() {
         />
       )}
     </Frame>
+  );
+}
+
+/** What stands on the right page, each a step away. */
+function Contents({ label, of, at }: { label: string; of: { id: string; title: string }[]; at: string }) {
+  return (
+    <ol aria-label={label}>
+      {of.map((e) => (
+        <li key={e.id} className={`border-t border-rule first:border-0 ${e.id === at ? "bg-chosen" : ""}`}>
+          <a className="block py-0.5 hover:underline" href={`#${e.id}`}>
+            {e.title}
+          </a>
+        </li>
+      ))}
+    </ol>
   );
 }
 
