@@ -15,9 +15,13 @@ namespace SwiftLedger.Benchmarks;
 /// <summary>A daybook of 14 days, 2,000 patterns, 4 sources, 3 programs and 40 pages, with the values that statements were called with: what the view asks for, over HTTP, and the size of the ledger.</summary>
 internal static class DaybookBench
 {
-    private const int Days = 14, Patterns = 2_000, Sources = 4, CallsAnHour = 3_000, Warming = 10, Asked = 40;
+    internal const int Days = 14;
 
-    private static readonly DateTime Start = new(2026, 7, 6, 0, 0, 0, DateTimeKind.Utc);
+    private const int Patterns = 2_000, Sources = 4, CallsAnHour = 3_000, Warming = 10, Asked = 40;
+
+    internal const ulong FirstHash = 1_000_003;
+
+    internal static readonly DateTime Start = new(2026, 7, 6, 0, 0, 0, DateTimeKind.Utc);
 
     public static async Task RunAsync()
     {
@@ -30,7 +34,7 @@ internal static class DaybookBench
             await using WebApplication app = LedgerServer.Build(new(home, IPAddress.Loopback, 0, null, folder));
             await app.StartAsync();
             using var client = new HttpClient { BaseAddress = new Uri(app.Urls.First()) };
-            string hash = 1_000_003.ToString("x16", System.Globalization.CultureInfo.InvariantCulture);
+            string hash = FirstHash.ToString("x16", System.Globalization.CultureInfo.InvariantCulture);
             foreach ((string what, string path) in new[]
             {
                 ("course of 14 days", "daybook?percentiles=false"),
@@ -55,7 +59,7 @@ internal static class DaybookBench
         }
     }
 
-    private static async Task<double> P95Of(HttpClient client, string path)
+    internal static async Task<double> P95Of(HttpClient client, string path)
     {
         var took = new List<double>();
         for (int i = 0; i < Warming; i++)
@@ -74,7 +78,7 @@ internal static class DaybookBench
     }
 
     /// <summary>Calls by a Zipf law: the patterns of the tail are seen in some hours only.</summary>
-    private static long Fill(LedgerDatabase ledger)
+    internal static long Fill(LedgerDatabase ledger)
     {
         long book = new BookStore(ledger, TimeProvider.System).OpenByName("bench").Id;
         var captures = new CaptureStore(ledger, TimeProvider.System);
@@ -87,7 +91,7 @@ internal static class DaybookBench
         }
 
         var random = new SplitMix(1);
-        var found = Enumerable.Range(0, Patterns).Select(p => new FoundPattern(1_000_003UL + (ulong)p, $"select a from table_{p} where id = ?", "select", [$"table_{p}"])).ToList();
+        var found = Enumerable.Range(0, Patterns).Select(p => new FoundPattern(FirstHash + (ulong)p, $"select a from table_{p} where id = ?", "select", [$"table_{p}"])).ToList();
         for (int day = 0; day < Days; day++)
         {
             var cells = new Dictionary<CellKey, Cell>();
@@ -101,7 +105,7 @@ internal static class DaybookBench
                     int at = Array.BinarySearch(reach, random.Unit() * sum);
                     int pattern = Math.Min(at < 0 ? ~at : at, Patterns - 1);
                     DateTime time = Start.AddDays(day).AddHours(hour).AddMinutes(random.Below(60));
-                    var key = new CellKey(1_000_003UL + (ulong)pattern, $"server-{random.Below(Sources)}", Stretches.MinuteOf(time));
+                    var key = new CellKey(FirstHash + (ulong)pattern, $"server-{random.Below(Sources)}", Stretches.MinuteOf(time));
                     if (!cells.TryGetValue(key, out Cell? cell))
                     {
                         cells[key] = cell = new();

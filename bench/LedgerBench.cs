@@ -17,11 +17,11 @@ internal static class LedgerBench
 {
     private const int Entries = 100_000, Spans = 400, Days = 7;
 
-    public static Task RunAsync()
+    public static async Task RunAsync()
     {
         Verify();
         Words();
-        return Task.CompletedTask;
+        await FrontPageBench.RunAsync();
     }
 
     private static void Verify()
@@ -62,7 +62,7 @@ internal static class LedgerBench
         }
     }
 
-    private static Entry Made(int i) => new()
+    internal static Entry Made(int i) => new()
     {
         At = "2026-07-18T08:00:00.000Z",
         Author = "Ines Aalto",
@@ -92,8 +92,8 @@ internal static class LedgerBench
             PromiseWord[] said = [.. Enumerable.Range(0, Spans).AsParallel().Select(i =>
             {
                 var random = new SplitMix(((ulong)i * 7919) + (ulong)(truth * 1_000));
-                DeploymentEffect seen = DeploymentEffects.Of(1, Drawn(0, 1, ref random), Drawn(Days * 24, truth, ref random), Days, Days, Band.OfTolerance(0.05), (ulong)i);
-                return PromiseRule.Judge(promise, seen).Word;
+                (List<TimedCell> before, List<TimedCell> after, var band) = (Drawn(0, 1, ref random), Drawn(Days * 24, truth, ref random), Band.OfTolerance(0.05));
+                return PromiseRule.Judge(promise, new HeldSides(new(0, Days * 1_440, Days * 1_440, 2 * Days * 1_440), before, after).Effect(i, band)).Word;
             })];
             double Share(Func<PromiseWord, bool> of) => 100.0 * said.Count(of) / Spans;
             Report.Line($"{direction,10} {low:0.00} to {high:0.00} {truth,6:0.0} {PromiseRule.TextOf(word),14} {Share(w => w == word),6:0.0}% {Share(w => w != word && w != PromiseWord.CannotTellYet),6:0.0}% {Share(w => w == PromiseWord.CannotTellYet),11:0.0}%");

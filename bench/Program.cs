@@ -6,7 +6,7 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("decision", "what the decision procedure buys, by simulation and on recorded noise", DecisionBench.RunAsync),
     ("sampling", "elapsed time that a sample reports against a bare loop", SamplingBench.RunAsync),
     ("rehearsal", "what the sender costs, how punctual it is, and its verdicts on simulated loads", RehearsalBench.RunAsync),
-    ("ledger", "verifying entries, and the words for promises on simulated spans", LedgerBench.RunAsync),
+    ("ledger", "verifying entries, the words for promises on simulated spans, a full book's front page, and asking for holds", LedgerBench.RunAsync),
     ("lexer", "lexing with hashing against a plain scan of the same bytes", LexerBench.RunAsync),
     ("makelog", "writes made logs into the current folder, for trying things out", CaptureBench.WriteAsync),
     ("capture", "reading captures against a plain scan of the same file", CaptureBench.RunAsync),

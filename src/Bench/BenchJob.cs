@@ -28,7 +28,8 @@ public sealed record BatchOrder(string Script, double StatementSeconds, double S
 /// <param name="Load">A load file.</param>
 /// <param name="Change">A change file; empty for none.</param>
 /// <param name="Options">How it runs.</param>
-public sealed record RehearsalOrder(string Load, string Change, RehearsalOptions Options) : BenchOrder;
+/// <param name="Start">Where it begins; null for nothing before.</param>
+public sealed record RehearsalOrder(string Load, string Change, RehearsalOptions Options, RehearsalStart? Start = null) : BenchOrder;
 
 /// <summary>
 /// What the measuring process is asked to do: one JSON object on its standard input, whatever the kind. Fields that it does not know it leaves alone;

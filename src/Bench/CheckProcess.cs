@@ -3,14 +3,18 @@ using System.Text.Json;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Bench;
 
 /// <summary>Asks a checking process, started at the first question and again after one that it did not survive. One question at a time.</summary>
 public sealed class CheckProcess : IDisposable
 {
-    /// <summary>What an answer may take; a process that has just been started gets more, for its start.</summary>
+    /// <summary>What an answer may take of a processor; a process that has just been started gets more, for its start. A machine that is busy with other things is no fault of a statement.</summary>
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(2), Start = TimeSpan.FromSeconds(3);
+
+    /// <summary>And by the clock, however little of a processor it got.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
 
     private readonly Lock _gate = new();
     private Process? _process;
@@ -31,6 +35,27 @@ public sealed class CheckProcess : IDisposable
     /// <param name="subject">Its address.</param>
     public IReadOnlyList<ParserComplaint> Missing(Engine engine, string subject, IReadOnlyList<string> statements) =>
         statements.Count == 0 ? [] : Ask(new(engine, statements, Subject: subject)).Problems ?? [];
+
+    /// <summary>Tables, indexes, views and triggers of a subject as it is now; nothing is written to it.</summary>
+    /// <param name="subject">Its address, with its password where it has one.</param>
+    /// <exception cref="SubjectException">It cannot be looked into; the message says why.</exception>
+    public IReadOnlyList<SchemaObject> SchemaOf(Engine engine, string subject)
+    {
+        if (SubjectEngines.Of(engine) is { RunsHere: false } elsewhere)
+        {
+            try
+            {
+                return elsewhere.ReadSchema(subject);
+            }
+            catch (EngineException e)
+            {
+                throw SubjectException.Because($"It cannot be looked into: {e.Message}.", badInput: false);
+            }
+        }
+
+        CheckReply reply = Ask(new(engine, null, Subject: subject, Look: true));
+        return reply.Holds ?? throw SubjectException.Because(reply.Failure ?? "It cannot be looked into.", badInput: false);
+    }
 
     /// <summary>The plan of a statement by a schema and its statistics alone.</summary>
     /// <returns>The plan, or why there is none.</returns>
@@ -59,12 +84,12 @@ public sealed class CheckProcess : IDisposable
                 _process.StandardInput.WriteLine(JsonSerializer.Serialize(request, BenchJob.Json));
                 _process.StandardInput.Flush();
                 Task<string?> answer = _process.StandardOutput.ReadLineAsync();
-                if (answer.Wait(longest) && answer.Result is { } line && JsonSerializer.Deserialize<CheckReply>(line, BenchJob.Json) is { } reply)
+                if (ProcessorPatience.Ends(answer, () => _process.TotalProcessorTime, longest, Patience) && answer.Result is { } line && JsonSerializer.Deserialize<CheckReply>(line, BenchJob.Json) is { } reply)
                 {
                     return reply;
                 }
             }
-            catch (Exception e) when (e is IOException or JsonException or AggregateException)
+            catch (Exception e) when (e is IOException or JsonException or AggregateException or InvalidOperationException)
             {
                 // It ended while it was asked; what it was asked is the reason.
             }

@@ -13,19 +13,20 @@ public sealed class RehearsalRunner(LedgerHome home)
     /// <param name="brief">Of both, without problems.</param>
     /// <param name="access">How the subject is opened and bounded.</param>
     /// <param name="observe">Told each event with the account after it, in order, one at a time.</param>
+    /// <param name="before">What was told of it before it was cut short; null where it begins.</param>
     /// <param name="leftOver">Told what could not be removed from a server.</param>
     /// <returns>The account at its end, or one with a refusal.</returns>
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
     /// <exception cref="OperationCanceledException">It was cancelled; the copies are gone.</exception>
     public async Task<RehearsalAccount> RunAsync(
         string subject, string load, string change, RehearsalBrief brief, TrialOptions access, Action<BenchEvent, RehearsalAccount> observe,
-        Action<string>? leftOver = null, CancellationToken stop = default)
+        Action<string>? leftOver = null, RehearsalAccount? before = null, CancellationToken stop = default)
     {
         using CopyHold hold = home.NewCopyFolder();
-        var account = new RehearsalAccount(brief, []);
+        RehearsalAccount account = before ?? new RehearsalAccount(brief, []);
         try
         {
-            var job = new BenchJob(subject, hold.Folder, home.MeasuringLock, access, new RehearsalOrder(load, change, brief.Options));
+            var job = new BenchJob(subject, hold.Folder, home.MeasuringLock, access, new RehearsalOrder(load, change, brief.Options, before?.NextLeg));
             await foreach (BenchEvent happened in BenchProcess.RunAsync(job, hold, stop: stop))
             {
                 account = account.With(happened);

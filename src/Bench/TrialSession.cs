@@ -10,6 +10,7 @@ namespace SwiftLedger.Bench;
 /// <summary>One session of a trial in the measuring process: copy, apply, inspect, measure.</summary>
 internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchEvent> tell, CancellationToken stop)
 {
+    /// <summary>Of a processor: a machine that is busy with other things is no fault of a statement. By the clock it gets six times as long.</summary>
     private static readonly TimeSpan LongestSyntax = TimeSpan.FromSeconds(5);
 
     /// <summary>How long the engine gets to listen to an interruption.</summary>
@@ -65,8 +66,8 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
         int at = 0;
 
         // The engine's parser does not always listen to an interruption: then the process ends with the parser in it.
-        var checking = Task.Run(() => checks.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax).ToList());
-        return checking.Wait(LongestSyntax + Grace)
+        var checking = Task.Run(() => checks.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax * 6).ToList());
+        return ProcessorPatience.Ends(checking, () => Environment.CpuUsage.TotalTime, LongestSyntax, (LongestSyntax * 6) + Grace)
             ? checking.Result.Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint))
             : [At(all[at].Part, all[at].Text, all[at].Body, all[at].Number, checks.TooDeep)];
     }
@@ -89,10 +90,10 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
         using var overtime = new Overtime(() => run.Deadline is { } deadline && run.Clock.Elapsed > deadline + Grace, () => EndSpent(run));
         if (subject.Turns != SideTurns.ByTurns)
         {
-            return await new SidesInTurn(run, subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther, () => ApplyAsync(run, before, after)).RunAsync();
+            return await new SidesInTurn(run, subject, before, after, timed: subject.Turns == SideTurns.OneAfterTheOther, () => ApplyAsync(run, before, after, () => subject.Info.Schema)).RunAsync();
         }
 
-        if (await ApplyAsync(run, before, after) is { } refused)
+        if (await ApplyAsync(run, before, after, before.ReadSchema) is { } refused)
         {
             run.Tell(new AftermathRead(subject.Aftermath()));
             return refused;
@@ -123,8 +124,9 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
         return new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes());
     }
 
+    /// <param name="was">What the sides held before it.</param>
     /// <returns>Why the change could not be applied; null where it was.</returns>
-    private static async Task<JobRefused?> ApplyAsync(TrialRun run, ISubjectCopy before, ISubjectCopy after)
+    private static async Task<JobRefused?> ApplyAsync(TrialRun run, ISubjectCopy before, ISubjectCopy after, Func<IReadOnlyList<SchemaObject>> was)
     {
         ChangeStep? at = null;
         run.Clock.Stop();
@@ -145,12 +147,33 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
 
             await before.FinishChangeAsync(run.Stop);
             await after.FinishChangeAsync(run.Stop);
+            if (at is not null && !run.Order.Confirming)
+            {
+                TellBrought(run, was, after);
+            }
+
             run.Clock.Start();
             return null;
         }
         catch (EngineException e) when (at is not null)
         {
             return Refused(run, at, e, limit);
+        }
+    }
+
+    /// <summary>What it brought serves to recognise it later: a trial goes on without.</summary>
+    private static void TellBrought(TrialRun run, Func<IReadOnlyList<SchemaObject>> was, ISubjectCopy after)
+    {
+        try
+        {
+            if (SchemaDifference.Between(was(), after.ReadSchema(), run.Job.Engine.Engine.Dialect) is { } brought)
+            {
+                run.Tell(new ChangeBrought(brought.Script));
+            }
+        }
+        catch (EngineException)
+        {
+            // A copy whose catalogue cannot be read says so where its statements are looked at.
         }
     }
 

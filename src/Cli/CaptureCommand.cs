@@ -6,7 +6,7 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
-using SwiftLedger.Subjects;
+using SwiftLedger.Web;
 
 namespace SwiftLedger.Cli;
 
@@ -38,39 +38,11 @@ internal static class CaptureCommand
 
     private static int Run(ParseResult parsed, CancellationToken stop)
     {
-        var files = new List<string>();
-        foreach (string path in parsed.GetValue(Paths)!)
+        (IReadOnlyList<string> files, string? wrong) = CaptureFiles.Of(parsed.GetValue(Paths)!, Console.Error.WriteLine);
+        if (wrong is not null)
         {
-            if (path == "-" || File.Exists(path))
-            {
-                // What a shell puts in place of a command's output is a pipe, and has an end.
-                if (path != "-" && RegularFile.NotOne(path) is { } special and not RegularFile.Pipe)
-                {
-                    Console.Error.WriteLine($"'{path}' is {special}, and no file.");
-                    return ExitCode.BadInput;
-                }
-
-                files.Add(path);
-            }
-            else if (Directory.Exists(path))
-            {
-                // What has no end, or never answers, is no log that is there already.
-                foreach (string file in Directory.EnumerateFiles(path).Order(StringComparer.Ordinal))
-                {
-                    if (RegularFile.NotOne(file) is { } other)
-                    {
-                        Console.Error.WriteLine($"'{file}' is {other}, and is left out.");
-                        continue;
-                    }
-
-                    files.Add(file);
-                }
-            }
-            else
-            {
-                Console.Error.WriteLine($"There is no file or folder '{path}'.");
-                return ExitCode.BadInput;
-            }
+            Console.Error.WriteLine(wrong);
+            return ExitCode.BadInput;
         }
 
         if (parsed.GetValue(EngineName) is { } engine && KnownEngines.Named(engine) is null)
@@ -89,52 +61,13 @@ internal static class CaptureCommand
             Engine = parsed.GetValue(EngineName) is { } named ? KnownEngines.Named(named) : null,
         };
         bool readable = true;
-        var read = new List<CaptureReport>();
-        foreach ((string file, string form) in files.Select(f => (f, Form: files.Count > 1 ? FormOf(f, request) : "")).OrderBy(f => CaptureForms.RankInOneLog(f.Form)))
+        foreach (CaptureReport report in CaptureFiles.Read(import, book.Id, files, request, stop))
         {
-            CaptureReport report = ReadOne(import, book.Id, file, request with { ToldAlready = OtherFormsOf(form, read) }, stop);
-            read.Add(report);
             Print(report);
             readable &= report.Problem is null || report.Statements > 0;
         }
 
         return readable ? ExitCode.Good : ExitCode.BadInput;
-    }
-
-    /// <summary>What was read of the same log in other forms.</summary>
-    private static IReadOnlyList<(DateTime From, DateTime To)> OtherFormsOf(string form, List<CaptureReport> read) =>
-        [.. read.Where(r => r.Span is not null && r.Form != form && CaptureForms.AreOneLog(r.Form, form)).Select(r => r.Span!.Value)];
-
-    /// <summary>The form of a file by its beginning; empty where it has none that is known, or cannot be looked at beforehand.</summary>
-    private static string FormOf(string file, CaptureRequest request)
-    {
-        try
-        {
-            return file == "-" || RegularFile.NotOne(file) is not null ? "" : CaptureImport.FormOf(file, request);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or InvalidDataException)
-        {
-            return "";
-        }
-    }
-
-    private static CaptureReport ReadOne(CaptureImport import, long book, string file, CaptureRequest request, CancellationToken stop)
-    {
-        if (file == "-")
-        {
-            using Stream input = Console.OpenStandardInput();
-            return import.Read(book, input, "standard input", request, stop: stop);
-        }
-
-        try
-        {
-            using var stream = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1, FileOptions.SequentialScan);
-            return import.Read(book, stream, Path.GetFileName(file), request, stop: stop);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return new(file, "", e.Message, 0, 0, 0, 0, 0, []);
-        }
     }
 
     private static void Print(CaptureReport report)

@@ -12,6 +12,9 @@ internal static class LedgerCommand
     private static readonly Option<string?> Out = new("--out") { Description = "Where to; standard output when left out." };
     private static readonly Argument<string> Import = new("file") { Description = "JSON lines, as export writes them." };
 
+    private static readonly Option<string> Author = new("--author") { Description = "Who decides so.", Required = true };
+    private static readonly Option<string> Reason = new("--reason") { Description = "Why: what is known of how it came to be.", Required = true };
+
     private static readonly Option<string?> VerifiedBook = new("--book") { Description = "Name of the book; all of them when left out." };
     private static readonly Option<string?> VerifiedFile = new("--file") { Description = "An export instead of a book." };
     private static readonly Option<string?> Digest = new("--digest") { Description = "The latest digest as it was noted elsewhere: without it nobody can tell whether entries were cut off at the end." };
@@ -22,7 +25,9 @@ internal static class LedgerCommand
         export.SetAction(Export);
         var import = new Command("import", "Take entries over into a book that has none of them, or their beginning.") { Import, Book };
         import.SetAction(TakeIn);
-        return new("ledger", "The entries of a book.") { export, import };
+        var resume = new Command("go-on", "Go on behind a ledger that was edited: what stands there is sealed as it stands, and takes entries again.") { Book, Author, Reason };
+        resume.SetAction(GoOn);
+        return new("ledger", "The entries of a book.") { export, import, resume };
     }
 
     public static Command BuildVerify()
@@ -70,6 +75,28 @@ internal static class LedgerCommand
         }
     }
 
+    private static int GoOn(ParseResult parsed)
+    {
+        (BookStore books, EntryStore entries) = Open();
+        if (Named(books, parsed.GetValue(Book)!) is not { } book)
+        {
+            return ExitCode.BadInput;
+        }
+
+        if (string.IsNullOrWhiteSpace(parsed.GetValue(Author)) || string.IsNullOrWhiteSpace(parsed.GetValue(Reason)))
+        {
+            return CommandFiles.Refuse("Who goes on behind an edited ledger says who it is, and why.");
+        }
+
+        if (entries.GoOn(book.Id, parsed.GetValue(Author)!.Trim(), parsed.GetValue(Reason)!.Trim()) is not { } posted)
+        {
+            return CommandFiles.Refuse($"The ledger of '{book.Name}' holds: there is nothing to go on behind.");
+        }
+
+        Console.WriteLine($"{book.Name}: entry {posted.Number} goes on. {posted.Headline} That stays told.");
+        return ExitCode.Good;
+    }
+
     private static int Verify(ParseResult parsed)
     {
         if (parsed.GetValue(VerifiedFile) is { } file)
@@ -98,10 +125,17 @@ internal static class LedgerCommand
 
     private static int Told(string name, IReadOnlyList<string> lines, string? digest)
     {
-        if (EntryChain.FaultOf(lines) is { } fault)
+        ChainReading chain = EntryChain.Check(lines);
+        if (chain.Sentence is { } broken)
         {
-            Console.WriteLine($"{name}: {fault.Sentence}");
+            Console.WriteLine($"{name}: {broken}");
             return 1;
+        }
+
+        foreach (KnownBreak known in chain.Known)
+        {
+            Entry by = Entry.Read(lines[known.By - 1]);
+            Console.WriteLine($"{name}: {known.Sentence} Entry {known.By} goes on behind it: {by.Author}, {by.At}: {by.Reason}");
         }
 
         string? last = lines.Count > 0 ? EntryChain.DigestIn(lines[^1]) : null;

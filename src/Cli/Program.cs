@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using SwiftLedger.Bench;
 using SwiftLedger.Cli;
+using SwiftLedger.Cli.Live;
 
 // The measuring process starts often and must start fast: nothing else is loaded for it.
 if (args is ["bench-job"])
@@ -12,6 +13,11 @@ if (args is ["bench-job"])
 if (args is ["explain-job", var engine, var library, var memory, var files])
 {
     return ExplainMain.Run(engine, library, long.Parse(memory, CultureInfo.InvariantCulture), long.Parse(files, CultureInfo.InvariantCulture), Console.In, Console.OpenStandardOutput());
+}
+
+if (args is [LiveApplication.Verb])
+{
+    return await LiveApplication.RunAsync(Console.In);
 }
 
 if (args is ["check-job"])
@@ -28,6 +34,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     BatchCommand.Build(),
     LookCommand.Build(),
     WatchCommand.Build(),
+    KeepCommand.Build(),
     CaptureCommand.Build(),
     DeploymentCommand.Build(),
     LedgerCommand.Build(),

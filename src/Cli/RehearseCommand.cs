@@ -29,6 +29,7 @@ internal static class RehearseCommand
     private static readonly Option<string?> Think = new("--think") { Description = "Of a load without parts or rate: none, 50 ms, uniform 20 ms to 80 ms, exponential 50 ms." };
     private static readonly Option<string?> Commit = new("--commit") { Description = "Of a load without parts: each, or every N." };
     private static readonly Option<double?> For = new("--for") { Description = "Bound on all stints together, in seconds; until it is settled when left out." };
+    private static readonly Option<double?> Soak = new("--soak") { Description = "Send the load steadily for so many seconds, on the same copies however they grow: tells what drifts. Not bounded by --for." };
     private static readonly Option<int?> Executions = new("--executions") { Description = "Of a load without parts: so many in a stint at the most." };
     private static readonly Option<double> StintSeconds = new("--stint") { Description = "Seconds of one side's turn.", DefaultValueFactory = _ => 2 };
     private static readonly Option<string?> Limit = new("--limit") { Description = "What has to hold, with --capacity: 'p99<=50ms'." };
@@ -51,7 +52,7 @@ internal static class RehearseCommand
     {
         var command = new Command("rehearse", "Send a load to both sides of a change, on copies, with many sessions at once.")
         {
-            Subject, Parts, AsCaptured, Pace, From, To, Form, Prefix, WriteParts, ChangePath, OneSide, Sessions, Rate, Think, Commit, For, Executions, StintSeconds, Limit, Capacity, Journal, Tolerance, Seed, StatementSeconds, Sides, MostMegabytes, RunAs, Trust, Out, JUnit, Markdown, Html, Histograms,
+            Subject, Parts, AsCaptured, Pace, From, To, Form, Prefix, WriteParts, ChangePath, OneSide, Sessions, Rate, Think, Commit, For, Soak, Executions, StintSeconds, Limit, Capacity, Journal, Tolerance, Seed, StatementSeconds, Sides, MostMegabytes, RunAs, Trust, Out, JUnit, Markdown, Html, Histograms,
         };
         command.SetAction(RunAsync);
         return command;
@@ -177,7 +178,7 @@ internal static class RehearseCommand
 
         string tried = account.Capacity is { Tried: [.., var last] } ? $", {last.Side.ToString().ToLowerInvariant()} at {last.Offered:0.#}" : "";
         string now = account.Stints.Count > 0 && account.Stints[^1] is { All.Latency: { } l } stint ? $", {stint.Side.ToString().ToLowerInvariant()} {stint.All.PerSecond:0}/s, p99 {l.P99:0.###} ms" : "";
-        return string.Create(CultureInfo.InvariantCulture, $"{account.Stints.Count} stints of {account.Brief.Options.StintSeconds:0.#} s{now}{tried}");
+        return string.Create(CultureInfo.InvariantCulture, $"{account.Stints.Count} stints of {account.Brief.Options.TurnSeconds:0.#} s{now}{tried}");
     }
 
     /// <returns>What is wrong with the options; null where nothing is.</returns>
@@ -234,8 +235,13 @@ internal static class RehearseCommand
             return "--for, --tolerance and --executions are numbers above 0.";
         }
 
-        options = new(parsed.GetValue(StintSeconds), parsed.GetValue(Seed), parsed.GetValue(For), parsed.GetValue(Tolerance) / 100, parsed.GetValue(OneSide), StatementSeconds: parsed.GetValue(StatementSeconds),
-            Usual: new(parsed.GetValue(Sessions), think, rate, commit, parsed.GetValue(Executions)), Limit: limit, SessionCurve: capacity && limit is null, Journal: parsed.GetValue(Journal));
+        if (parsed.GetValue(Soak) is not null && parsed.GetValue(For) is not null)
+        {
+            return "--soak says how long it lasts, and so does --for: give one of the two.";
+        }
+
+        options = new(parsed.GetValue(StintSeconds), parsed.GetValue(Seed), parsed.GetValue(Soak) ?? parsed.GetValue(For), parsed.GetValue(Tolerance) / 100, parsed.GetValue(OneSide), StatementSeconds: parsed.GetValue(StatementSeconds),
+            Usual: new(parsed.GetValue(Sessions), think, rate, commit, parsed.GetValue(Executions)), Limit: limit, SessionCurve: capacity && limit is null, Journal: parsed.GetValue(Journal), Soak: parsed.GetValue(Soak) is not null);
         return null;
     }
 

@@ -7,8 +7,10 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
 using SwiftLedger.Bench;
+using SwiftLedger.Cli.Live;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Demo;
+using SwiftLedger.Demo.Live;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 using SwiftLedger.Web;
@@ -22,28 +24,39 @@ internal static class ServeCommand
 
     private static readonly Option<int> Port = new("--port") { Description = "Port to listen on; the next free one when it is taken.", DefaultValueFactory = _ => DefaultPort };
     private static readonly Option<string> Listen = new("--listen") { Description = "Address to listen on; any but loopback asks for a token.", DefaultValueFactory = _ => "127.0.0.1" };
+    private static readonly Option<bool> Live = new("--live") { Description = "With a stand-in for the application, which runs, is deployed and is held while you look on." };
     private static readonly Option<double> Scale = new("--scale") { Description = "Size of the demo data.", DefaultValueFactory = _ => 1 };
+
+    private static readonly Option<string?> AlertsFile = new("--alerts-file") { Description = "Append alerts to this file, a line of JSON each (CloudEvents)." };
+    private static readonly Option<string?> AlertsRun = new("--alerts-run") { Description = "Run this program for each alert, with the event on its standard input; never by a shell." };
+    private static readonly Option<string[]> AlertsRunWith = new("--alerts-run-with") { Description = "An argument of that program; may be given several times.", DefaultValueFactory = _ => [] };
+    private static readonly Option<string?> AlertsPost = new("--alerts-post") { Description = "Send each alert to this http or https address (CloudEvents)." };
+    private static readonly Option<double> AlertsSeconds = new("--alerts-seconds") { Description = "What one try may take.", DefaultValueFactory = _ => 10 };
+
+    private static readonly Option[] AlertOptions = [AlertsFile, AlertsRun, AlertsRunWith, AlertsPost, AlertsSeconds];
 
     public static Command BuildServe()
     {
         var command = new Command("serve", "Start the web interface.") { Port, Listen };
-        command.SetAction((parsed, stop) => RunAsync(parsed, demoScale: null, stop));
+        Array.ForEach(AlertOptions, command.Add);
+        command.SetAction((parsed, stop) => RunAsync(parsed, demoScale: null, live: false, stop));
         return command;
     }
 
     public static Command BuildDemo()
     {
-        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale };
+        var command = new Command("demo", "Make the demo data and start the web interface with a trial under way.") { Port, Listen, Scale, Live };
         foreach (Option option in DemoTargets.Options)
         {
             command.Add(option);
         }
 
-        command.SetAction((parsed, stop) => RunAsync(parsed, parsed.GetValue(Scale), stop));
+        Array.ForEach(AlertOptions, command.Add);
+        command.SetAction((parsed, stop) => RunAsync(parsed, parsed.GetValue(Scale), parsed.GetValue(Live), stop));
         return command;
     }
 
-    private static async Task<int> RunAsync(ParseResult parsed, double? demoScale, CancellationToken stop)
+    private static async Task<int> RunAsync(ParseResult parsed, double? demoScale, bool live, CancellationToken stop)
     {
         string listen = parsed.GetValue(Listen)!;
         int port = parsed.GetValue(Port);
@@ -59,6 +72,18 @@ internal static class ServeCommand
             return ExitCode.BadInput;
         }
 
+        if (live && !IPAddress.IsLoopback(address))
+        {
+            await Console.Error.WriteLineAsync("--live wants a loopback address: the stand-in sends to it without a token.");
+            return ExitCode.BadInput;
+        }
+
+        if (ProblemOf(parsed) is { } problem)
+        {
+            await Console.Error.WriteLineAsync(problem);
+            return ExitCode.BadInput;
+        }
+
         LedgerHome home = LedgerHome.FromEnvironment();
         int free = FreePort(address, port);
         if (free != port)
@@ -71,13 +96,18 @@ internal static class ServeCommand
         string? token = IPAddress.IsLoopback(address) ? null
             : Environment.GetEnvironmentVariable("SWIFT_LEDGER_TOKEN") is { Length: > 0 } set ? set : RandomNumberGenerator.GetHexString(32, lowercase: true);
         string page = "/";
+        (BookRecord Book, string Workload)? prepared = null;
         if (demoScale is { } scale)
         {
-            page = $"/books/{PrepareDemo(home, scale)}";
+            prepared = live ? LiveDemo.Prepare(home, DemoFolder(home, scale), scale) : null;
+            page = $"/books/{prepared?.Book.Id ?? PrepareDemo(home, scale)}";
         }
 
-        await using WebApplication app = LedgerServer.Build(new(home, address, free, token, InterfaceFolder()));
-        if (demoScale is { } made)
+        var clock = new LiveClock(DateTimeOffset.UtcNow, LiveDemo.Pace);
+        var desk = new LiveDesk();
+        await using WebApplication app = LedgerServer.Build(new(home, address, free, token, InterfaceFolder(), live ? clock : null, AlertsOf(parsed)));
+        LiveDesk.Map(app, desk);
+        if (demoScale is { } made && !live)
         {
             (bool good, FilledDemo? filled) = DemoTargets.Fill(parsed, () => DemoScenario.MakeIn(DemoFolder(home, made), made));
             if (!good)
@@ -94,9 +124,31 @@ internal static class ServeCommand
         await app.StartAsync(stop);
         Console.WriteLine($"Swift Ledger: {shown}{page}{(token is null ? "" : $"?token={token}")}");
         Console.WriteLine("Ctrl+C stops it.");
+        if (prepared is { } stage)
+        {
+            Console.WriteLine($"The huts' application runs with a clock that is {LiveDemo.Pace:0} times as fast: a day is over in {TimeSpan.FromDays(1) / LiveDemo.Pace:m\\:ss}.");
+            using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop, app.Lifetime.ApplicationStopping);
+            await LiveDemo.RunAsync(app.Services, new Uri(shown), stage.Book, stage.Workload, clock, desk, ending.Token);
+        }
+
         await app.WaitForShutdownAsync(stop);
         return ExitCode.Good;
     }
+
+    /// <summary>What is wrong with where alerts are to go; null where nothing is.</summary>
+    private static string? ProblemOf(ParseResult parsed) => parsed switch
+    {
+        _ when parsed.GetValue(AlertsRun) is { } program && !File.Exists(program) => $"There is no program '{program}': --alerts-run wants the path of one.",
+        _ when parsed.GetValue(AlertsRunWith) is { Length: > 0 } && parsed.GetValue(AlertsRun) is null => "--alerts-run-with belongs to --alerts-run.",
+        _ when parsed.GetValue(AlertsFile) is { } file && (Directory.Exists(file) || !Directory.Exists(Path.GetDirectoryName(Path.GetFullPath(file)))) => $"'{file}' cannot be a file: --alerts-file wants one in a folder that is there.",
+        _ when parsed.GetValue(AlertsPost) is { } address && !(Uri.TryCreate(address, UriKind.Absolute, out Uri? uri) && uri.Scheme is "http" or "https") => $"'{address}' is no http or https address.",
+        _ when parsed.GetValue(AlertsSeconds) is not (>= 0.1 and <= 300) => "--alerts-seconds is a number from 0.1 to 300.",
+        _ => null,
+    };
+
+    private static AlertChannels AlertsOf(ParseResult parsed) => new(
+        parsed.GetValue(AlertsFile) is { } file ? Path.GetFullPath(file) : null, parsed.GetValue(AlertsRun) is { } program ? Path.GetFullPath(program) : null, parsed.GetValue(AlertsRunWith) ?? [],
+        parsed.GetValue(AlertsPost) is { } address ? new(address) : null, TimeSpan.FromSeconds(parsed.GetValue(AlertsSeconds)));
 
     /// <returns>The number of the demo's book.</returns>
     private static long PrepareDemo(LedgerHome home, double scale)

@@ -1,12 +1,30 @@
+using System.Collections.Concurrent;
 using Dapper;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Core.Ledger;
 
 namespace SwiftLedger.Store;
 
+/// <summary>A book's ledger as it stands.</summary>
+/// <param name="Lines">From the first entry on.</param>
+/// <param name="Entries">Those that can be read.</param>
+/// <param name="Accounts">What they began, with all that was posted about it later.</param>
+public sealed record LedgerRead(IReadOnlyList<string> Lines, IReadOnlyList<Entry> Entries, IReadOnlyList<EntryAccount> Accounts)
+{
+    private readonly Lazy<ChainReading> _chain = new(() => EntryChain.Check(Lines));
+
+    /// <summary>Whether the chain holds. It is checked when it is asked for.</summary>
+    public ChainReading Chain => _chain.Value;
+}
+
 /// <summary>The ledgers of books: lines that are only ever added, each behind the one before.</summary>
 public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
 {
+    /// <summary>A longer ledger is checked anew each time: its lines are not kept in memory.</summary>
+    private const int MostKept = 20_000;
+
+    private readonly ConcurrentDictionary<long, LedgerRead> _read = new();
+
     /// <summary>When something is posted now.</summary>
     public string Now => clock.Now();
 
@@ -17,11 +35,27 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
         return Lines(connection, null, bookId);
     }
 
-    /// <summary>All entries of a book that can be read, from the first on.</summary>
-    public IReadOnlyList<Entry> Entries(long bookId) => Readable(Lines(bookId));
+    /// <summary>The lines of a book, and what they say. They are read each time; where they are the same to the letter, what was found of them is as well.</summary>
+    public LedgerRead Read(long bookId)
+    {
+        IReadOnlyList<string> lines = Lines(bookId);
+        if (_read.TryGetValue(bookId, out LedgerRead? known) && known.Lines.SequenceEqual(lines, StringComparer.Ordinal))
+        {
+            return known;
+        }
 
-    /// <summary>The entries of some lines, without those that somebody made unreadable.</summary>
-    public static IReadOnlyList<Entry> Readable(IReadOnlyList<string> lines) => [.. lines.Select(Readable).OfType<Entry>()];
+        Entry[] entries = [.. lines.Select(Readable).OfType<Entry>()];
+        var read = new LedgerRead(lines, entries, EntryAccount.Of(entries));
+        if (lines.Count <= MostKept)
+        {
+            _read[bookId] = read;
+        }
+
+        return read;
+    }
+
+    /// <summary>All entries of a book that can be read, from the first on.</summary>
+    public IReadOnlyList<Entry> Entries(long bookId) => Read(bookId).Entries;
 
     /// <summary>Books that have entries.</summary>
     public IReadOnlyList<long> Books()
@@ -45,16 +79,36 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
         List<string> lines = Lines(connection, transaction, bookId);
         if (EntryChain.FaultOf(lines) is { } fault)
         {
-            throw new LedgerException($"{fault.Sentence} Nothing is posted to a ledger that was edited; 'swift-ledger verify' tells more.");
+            throw new LedgerException($"{fault.Sentence} Nothing is posted to a ledger that was edited, until somebody decides to go on behind it.");
         }
 
-        if (make([.. lines.Select(Entry.Read)]) is not { } entry)
+        if (make([.. lines.Select(Readable).OfType<Entry>()]) is not { } entry)
         {
             return null;
         }
 
         string line = EntryChain.Append(entry, lines.Count > 0 ? lines[^1] : null);
-        Insert(connection, transaction, bookId, lines.Count + 1, line);
+        Add(connection, transaction, bookId, line);
+        transaction.Commit();
+        return Entry.Read(line);
+    }
+
+    /// <summary>Goes on behind a chain that does not hold: what stands there is sealed as it stands.</summary>
+    /// <param name="bookId">Whose ledger.</param>
+    /// <param name="author">Who decides so.</param>
+    /// <param name="reason">Why.</param>
+    /// <returns>What was posted; null where the chain holds.</returns>
+    public Entry? GoOn(long bookId, string author, string reason)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("PRAGMA synchronous = FULL");
+        using SqliteTransaction transaction = connection.BeginTransaction(deferred: false);
+        if (EntryChain.GoOn(new() { At = Now, Author = author, State = EntryState.Resumed, Title = "", Reason = reason }, Lines(connection, transaction, bookId)) is not { } line)
+        {
+            return null;
+        }
+
+        Add(connection, transaction, bookId, line);
         transaction.Commit();
         return Entry.Read(line);
     }
@@ -96,6 +150,11 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction(deferred: false);
         List<string> there = Lines(connection, transaction, bookId);
+        if (EntryChain.FaultOf(there) is { } broken)
+        {
+            throw new LedgerException($"The book's own ledger was edited: {broken.Sentence}");
+        }
+
         Entry[] read = [.. lines.Select(Entry.Read)];
         int alike = there.Zip(read).TakeWhile(p => Entry.Read(p.First).Digest == p.Second.Digest).Count();
         if (alike < Math.Min(there.Count, lines.Count))
@@ -111,6 +170,10 @@ public sealed class EntryStore(LedgerDatabase ledger, TimeProvider clock)
         transaction.Commit();
         return Math.Max(0, lines.Count - there.Count);
     }
+
+    /// <summary>Behind all that is there: where one was taken out, places and numbers of rows differ.</summary>
+    private static void Add(SqliteConnection connection, SqliteTransaction transaction, long bookId, string line) =>
+        Insert(connection, transaction, bookId, connection.ExecuteScalar<int>("SELECT coalesce(max(number), 0) + 1 FROM entry WHERE book_id = @bookId", new { bookId }, transaction), line);
 
     private static void Insert(SqliteConnection connection, SqliteTransaction transaction, long bookId, int number, string line) =>
         connection.Execute("INSERT INTO entry (book_id, number, line) VALUES (@bookId, @number, @line)", new { bookId, number, line }, transaction);

@@ -42,8 +42,25 @@ public sealed record ChangeRecord
     public string Text { get; init; } = "";
 }
 
-/// <summary>A trial as a list shows it.</summary>
-public sealed record TrialRecord
+/// <summary>A trial with all that it was asked for.</summary>
+public sealed record TrialRecord : TrialGlance
+{
+    public string Workload { get; init; } = "";
+
+    public string ChangeText { get; init; } = "";
+
+    /// <summary>The options as JSON.</summary>
+    public string Options { get; init; } = "{}";
+
+    public string? Environment { get; init; }
+
+    public string? Problems { get; init; }
+
+    public string? Done { get; init; }
+}
+
+/// <summary>A trial as a list shows it, without what was measured and with what.</summary>
+public record TrialGlance
 {
     public long Id { get; init; }
 
@@ -52,13 +69,6 @@ public sealed record TrialRecord
     public long? ChangeId { get; init; }
 
     public string Title { get; init; } = "";
-
-    public string Workload { get; init; } = "";
-
-    public string ChangeText { get; init; } = "";
-
-    /// <summary>The options as JSON.</summary>
-    public string Options { get; init; } = "{}";
 
     public TrialState State { get; init; }
 
@@ -75,12 +85,6 @@ public sealed record TrialRecord
 
     /// <summary>Why it ended, where that is not a plain finish.</summary>
     public string? Message { get; init; }
-
-    public string? Environment { get; init; }
-
-    public string? Problems { get; init; }
-
-    public string? Done { get; init; }
 }
 
 /// <summary>What was decided about a trial, and when.</summary>

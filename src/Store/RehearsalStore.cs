@@ -113,6 +113,13 @@ public sealed class RehearsalStore(LedgerDatabase ledger, TimeProvider clock)
         return connection.Query<RehearsalRecord>($"SELECT {Columns} FROM rehearsal WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
     }
 
+    /// <summary>Those of a book that wait or run, the latest first.</summary>
+    public IReadOnlyList<RehearsalRecord> UnderWay(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<RehearsalRecord>($"SELECT {Columns} FROM rehearsal WHERE book_id = @bookId AND state IN ('waiting', 'running') ORDER BY id DESC", new { bookId }).AsList();
+    }
+
     public IReadOnlyList<RehearsalRecord> Waiting()
     {
         using SqliteConnection connection = ledger.Open();
@@ -131,11 +138,21 @@ public sealed class RehearsalStore(LedgerDatabase ledger, TimeProvider clock)
         return ran;
     }
 
+    /// <summary>One that was cut short waits for its turn again, with what was told of it.</summary>
+    /// <param name="id">Which.</param>
+    /// <param name="from">The pair that comes next.</param>
+    public void CarryOn(long id, int from)
+    {
+        Tell(id, new SoakResumed(from, clock.Now()));
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("UPDATE rehearsal SET state = 'waiting', message = NULL, finished_at = NULL WHERE id = @id", new { id });
+    }
+
     /// <returns>False where it does not wait any more: somebody cancelled it a moment ago.</returns>
     public bool Start(long id)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Execute("UPDATE rehearsal SET state = 'running', started_at = @now WHERE id = @id AND state = 'waiting'", new { id, now = clock.Now() }) > 0;
+        return connection.Execute("UPDATE rehearsal SET state = 'running', started_at = coalesce(started_at, @now) WHERE id = @id AND state = 'waiting'", new { id, now = clock.Now() }) > 0;
     }
 
     /// <summary>Keeps what was told; where a rehearsal is, a moment later, is not kept.</summary>

@@ -14,12 +14,13 @@ namespace SwiftLedger.Store;
 /// <summary>Trials with their lines and samples. Each event is one transaction: a crash loses nothing that was told before it.</summary>
 public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
 {
-    private const string Columns = """
-        id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, workload AS Workload, change_text AS ChangeText, options AS Options,
-        state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, message AS Message,
+    private const string AtAGlance = """
+        id AS Id, book_id AS BookId, change_id AS ChangeId, title AS Title, state AS State, created_at AS CreatedAt, started_at AS StartedAt, finished_at AS FinishedAt, message AS Message,
         (SELECT headline FROM settlement WHERE trial_id = trial.id AND number = 1) AS Headline,
-        (SELECT stems FROM settlement WHERE trial_id = trial.id AND number = 1) AS Stems, environment AS Environment, problems AS Problems, done AS Done
+        (SELECT stems FROM settlement WHERE trial_id = trial.id AND number = 1) AS Stems
         """;
+
+    private const string Columns = $"{AtAGlance}, workload AS Workload, change_text AS ChangeText, options AS Options, environment AS Environment, problems AS Problems, done AS Done";
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
@@ -56,10 +57,18 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         return connection.QuerySingleOrDefault<TrialRecord>($"SELECT {Columns} FROM trial WHERE id = @id", new { id });
     }
 
-    public IReadOnlyList<TrialRecord> OfBook(long bookId)
+    /// <summary>The latest first.</summary>
+    public IReadOnlyList<TrialGlance> OfBook(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Query<TrialRecord>($"SELECT {Columns} FROM trial WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
+        return connection.Query<TrialGlance>($"SELECT {AtAGlance} FROM trial WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
+    }
+
+    /// <summary>Those of a book that wait or run, the latest first.</summary>
+    public IReadOnlyList<TrialGlance> UnderWay(long bookId)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<TrialGlance>($"SELECT {AtAGlance} FROM trial WHERE book_id = @bookId AND state IN ('waiting', 'running') ORDER BY id DESC", new { bookId }).AsList();
     }
 
     public IReadOnlyList<TrialRecord> Waiting()
@@ -73,6 +82,14 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         return Read<CatalogsRead>(connection.ExecuteScalar<string?>("SELECT catalogs FROM trial WHERE id = @id", new { id }));
+    }
+
+    /// <summary>What the changes of trials made of the schema, in the engine's own words, with the changes; those that made nothing of it, or where nobody looked, are not among them.</summary>
+    public IReadOnlyDictionary<long, (string Change, string Brings)> Brings(IReadOnlyCollection<long> ids)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(long Id, string Change, string Brings)>("SELECT id, change_text, brings FROM trial WHERE id IN (SELECT value FROM json_each(@ids)) AND brings IS NOT NULL", new { ids = JsonSerializer.Serialize(ids) })
+            .ToDictionary(r => r.Id, r => (r.Change, r.Brings));
     }
 
     /// <summary>The book's latest trial that read the catalogue; null where none did.</summary>
@@ -171,7 +188,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     }
 
     /// <summary>A trial's lines at a glance; none where nothing was decided.</summary>
-    public static IReadOnlyList<Stem> StemsOf(TrialRecord trial) => Read<List<Stem>>(trial.Stems) ?? [];
+    public static IReadOnlyList<Stem> StemsOf(TrialGlance trial) => Read<List<Stem>>(trial.Stems) ?? [];
 
     /// <summary>The latest trials of all books.</summary>
     public IReadOnlyList<TrialRecord> Latest(int most)
@@ -215,6 +232,9 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
                 long book = connection.ExecuteScalar<long>("SELECT book_id FROM trial WHERE id = @id", new { id }, transaction);
                 string? subject = connection.ExecuteScalar<string?>("SELECT subject FROM book WHERE id = @book", new { book }, transaction);
                 DeploymentStore.Compare(connection, transaction, book, schema.Objects, KnownEngines.OfSubject(subject).Dialect, clock.GetUtcNow().UtcDateTime);
+                break;
+            case ChangeBrought brought when session == 1:
+                connection.Execute("UPDATE trial SET brings = @Script WHERE id = @id", new { id, brought.Script }, transaction);
                 break;
             case CatalogsRead catalogs when session == 1:
                 connection.Execute("UPDATE trial SET catalogs = @json WHERE id = @id", new { id, json = Text(catalogs) }, transaction);
@@ -360,8 +380,11 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
 }
 
 /// <summary>How times are written in the ledger.</summary>
-internal static class Moments
+public static class Moments
 {
     /// <summary>UTC, ISO 8601, to the millisecond.</summary>
-    public static string Now(this TimeProvider clock) => clock.GetUtcNow().ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture);
+    public static string Now(this TimeProvider clock) => clock.GetUtcNow().Moment();
+
+    /// <summary>A moment as ISO 8601, UTC, to the millisecond: as text it is ordered as in time.</summary>
+    public static string Moment(this DateTimeOffset at) => at.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture);
 }

@@ -28,8 +28,8 @@ public interface ILoadSide : IDisposable
 
     /// <summary>Ends looking.</summary>
     /// <param name="busyNanoseconds">What all sessions were busy for together.</param>
-    /// <returns>Where it went, the most first.</returns>
-    IReadOnlyList<WaitShare> EndStint(double busyNanoseconds);
+    /// <param name="tasks">How many ended well.</param>
+    StintSeen EndStint(double busyNanoseconds, long tasks);
 
     /// <summary>Size of the side's files now.</summary>
     /// <exception cref="EngineException">The database was lost.</exception>

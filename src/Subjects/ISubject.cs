@@ -90,6 +90,10 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <param name="limit">Of counting all tables.</param>
     Catalog? ReadCatalog(TimeSpan limit);
 
+    /// <summary>Its tables, indexes, views and triggers, with what the change made of them.</summary>
+    /// <exception cref="EngineException">They cannot be read.</exception>
+    IReadOnlyList<SchemaObject> ReadSchema();
+
     /// <summary>Prepares a case for timing on the connection that all cases of this side share; writes are rolled back.</summary>
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>
     IPreparedCase Prepare(CaseRun run, ExecutionLimit limit);

@@ -70,6 +70,11 @@ public interface ISubjectEngine
     /// <exception cref="SubjectException">The address cannot be read.</exception>
     string? ProtestOf(SubjectAccess access);
 
+    /// <summary>Tables, indexes, views and triggers of a subject as it is now; nothing is written to it.</summary>
+    /// <exception cref="SubjectException">It cannot be looked into, or not without writing.</exception>
+    /// <exception cref="EngineException">The engine gave no answer.</exception>
+    IReadOnlyList<SchemaObject> ReadSchema(string address);
+
     /// <summary>Opens a subject and makes the base of its copies, or goes on from the one that an earlier session made in the same folder.</summary>
     /// <param name="folder">For the copies, of this job alone.</param>
     /// <param name="counter">Counts what plans do; null for estimates only.</param>

@@ -50,14 +50,20 @@ internal static class Api
         BatchApi.Map(api);
         RehearsalApi.Map(api);
         EntryApi.Map(api);
+        HoldApi.Map(api);
         TodayApi.Map(api);
+        AlertApi.Map(api);
+        KeepApi.Map(api);
         WatchApi.Map(api);
         DaybookApi.Map(api);
         CostsApi.Map(api);
         DaybookChanges.Map(api);
+        StoryApi.Map(api);
         DaybookExports.Map(api);
         api.MapFallback("{*rest}", () => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
     }
+
+    private const int MostPictured = 60;
 
     public static string Version => typeof(Api).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()!.InformationalVersion;
 
@@ -71,7 +77,10 @@ internal static class Api
             return TypedResults.NotFound(ProblemReport.Because("request", "There is no such book."));
         }
 
-        List<TrialSummary> run = trials.OfBook(id).Select(t => TrialSummary.Of(t, desk.Ahead(t))).ToList();
+        // The lines of old trials are a megabyte that nobody looks at: those of the latest, and of each change's latest.
+        IReadOnlyList<TrialGlance> all = trials.OfBook(id);
+        HashSet<long> pictured = [.. all.Take(MostPictured).Select(t => t.Id), .. all.Where(t => t.ChangeId is not null).GroupBy(t => t.ChangeId).Select(g => g.First().Id)];
+        List<TrialSummary> run = all.Select(t => TrialSummary.Of(pictured.Contains(t.Id) ? t : t with { Stems = null }, desk.Ahead(t))).ToList();
         List<ChangeView> changes = books.Changes(id).Select(c => new ChangeView(c.Id, c.Title, c.Note, c.Text, run.FirstOrDefault(t => t.ChangeId == c.Id))).ToList();
         Workload workload = WorkloadFile.Parse(book.Workload, KnownEngines.OfSubject(book.Subject).Dialect).Value;
         string? missing = book.Subject is null ? null : SubjectEngines.ProblemOf(book.Subject)?.Message;

@@ -32,11 +32,11 @@ public sealed record BookListItem(long Id, string Name, string? Subject);
 public sealed record ChangeView(long Id, string Title, string Note, string Text, TrialSummary? LatestTrial);
 
 /// <param name="Ahead">How many trials are measured before this one, while it waits.</param>
-/// <param name="Stems">Its lines at a glance; none while nothing is decided.</param>
+/// <param name="Stems">Its lines at a glance; none while nothing is decided, and for old trials of a long list.</param>
 public sealed record TrialSummary(
     long Id, long BookId, long? ChangeId, string Title, TrialState State, string CreatedAt, string? StartedAt, string? FinishedAt, string? Headline, string? Message, int Ahead, IReadOnlyList<Stem> Stems)
 {
-    public static TrialSummary Of(TrialRecord t, int ahead) =>
+    public static TrialSummary Of(TrialGlance t, int ahead) =>
         new(t.Id, t.BookId, t.ChangeId, t.Title, t.State, t.CreatedAt, t.StartedAt, t.FinishedAt, t.Headline, t.Message, ahead, TrialStore.StemsOf(t));
 }
 
@@ -146,11 +146,12 @@ public sealed record BlockView(double AtSeconds, bool BeforeFirst, double Before
 /// <param name="Standing">The plan that the statement is held to; null where there is none.</param>
 /// <param name="LeavesStanding">Whether the side after runs by another; null where there is none to leave.</param>
 /// <param name="Pin">Whether the statement can be held to its plan before (offered), or this rewrite is such a pin that may be listed (proven); null otherwise.</param>
+/// <param name="Fallback">Whether this rewrite gave the same rows, and may be kept for the day on which the statement's plan gets dearer.</param>
 /// <param name="BandLow">Lowest ratio that counts as level; null where any saving is under the floor.</param>
 public sealed record LinePage(
     TrialSummary Trial, LineView Line, string BeforeSql, string AfterSql, string BeforeBinds, string AfterBinds, double? BandLow, double BandHigh,
     IReadOnlyList<BlockView> Blocks, IReadOnlyList<BlockView> ConfirmingBlocks, ComparisonView? Plans,
-    SecondSession? Confirmation, StandingPlan? Standing, bool? LeavesStanding, string? Pin, string BeforePlanText, string AfterPlanText)
+    SecondSession? Confirmation, StandingPlan? Standing, bool? LeavesStanding, string? Pin, bool Fallback, string BeforePlanText, string AfterPlanText)
 {
     public static LinePage Of(TrialSummary trial, Line line, TrialAccount account, StandingPlan? standing)
     {
@@ -162,7 +163,8 @@ public sealed record LinePage(
             e.Blocks.Select(View).ToList(), e.ConfirmingBlocks.Select(View).ToList(),
             Compared(line, account),
             line.Judgement.Confirmation is { } c ? new(c.Ratio, c.HasInterval ? Math.Exp(c.Low) : null, c.HasInterval ? Math.Exp(c.High) : null, c.Blocks) : null,
-            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(line, pins, account.Catalogs?.After) : null, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
+            standing, standing is null || e.After?.Plan is not { } now ? null : now.Shape != standing.Shape, account.Brief.Options.Engine.Plans?.Pins is { } pins ? PinOf(line, pins, account.Catalogs?.After) : null,
+            e.Brief.Rewritten && e.IsProvenSame && trial.State == TrialState.Finished, e.Before?.Plan?.Text ?? "", e.After?.Plan?.Text ?? "");
     }
 
     private static BlockView View(Block b) =>

@@ -24,7 +24,7 @@ internal static class BookApi
     private static Results<Ok<BookContents>, NotFound<ProblemReport>> Contents(long id, BookStore books) =>
         books.Contents(id) is { } contents ? TypedResults.Ok(contents) : DaybookApi.Nothing("book");
 
-    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, EntryStore entries, WatchDesk watches)
+    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, EntryStore entries, HoldStore holds, WatchDesk watches)
     {
         if (books.Find(id) is null)
         {
@@ -36,7 +36,7 @@ internal static class BookApi
             return TypedResults.Conflict(ProblemReport.Because("request", "This book has entries, and entries are never deleted."));
         }
 
-        if (trials.OfBook(id).Any(IsUnderWay))
+        if (trials.UnderWay(id).Count > 0)
         {
             return TypedResults.Conflict(ProblemReport.Because("request", "A trial of this book waits or is being measured: cancel it first."));
         }
@@ -46,7 +46,7 @@ internal static class BookApi
             return TypedResults.Conflict(ProblemReport.Because("request", "A script of this book waits or runs: cancel it first."));
         }
 
-        if (rehearsals.OfBook(id).Any(s => s.State is TrialState.Waiting or TrialState.Running))
+        if (rehearsals.UnderWay(id).Count > 0)
         {
             return TypedResults.Conflict(ProblemReport.Because("request", "A rehearsal of this book waits or runs: cancel it first."));
         }
@@ -57,6 +57,7 @@ internal static class BookApi
         }
 
         books.Delete(id);
+        holds.BookDeleted();
         return TypedResults.NoContent();
     }
 
@@ -76,7 +77,7 @@ internal static class BookApi
         return TypedResults.NoContent();
     }
 
-    private static bool IsUnderWay(TrialRecord trial) => trial.State is TrialState.Waiting or TrialState.Running;
+    private static bool IsUnderWay(TrialGlance trial) => trial.State is TrialState.Waiting or TrialState.Running;
 
     private static Results<Ok<IReadOnlyList<WorkloadVersionView>>, NotFound<ProblemReport>> Versions(long id, BookStore books) => books.Find(id) is { } book
         ? TypedResults.Ok<IReadOnlyList<WorkloadVersionView>>([.. books.WorkloadVersions(id).Select((v, i) => new WorkloadVersionView(v.Id, v.KeptAt, v.Why,

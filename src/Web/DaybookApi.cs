@@ -297,7 +297,7 @@ internal static class DaybookApi
         List<long> chosen = whose.Chosen(daybook, id);
         Dictionary<long, PatternRecord> known = daybook.Patterns(id).Where(p => p.Hash != CaptureFold.EverythingElse).ToDictionary(p => p.Id);
         List<long> patterns = [.. daybook.Costs(chosen, span.Sums, 1).Where(c => known.ContainsKey(c.Pattern)).OrderByDescending(c => c.Sum.TotalTicks).Take(MostJumping).Select(c => c.Pattern)];
-        List<DateTime> deployed = [.. deployments.OfBook(id).Select(d => new DateTime(d.At, DateTimeKind.Utc))];
+        List<DateTime> deployed = [.. deployments.OfBook(id).Select(d => d.Time)];
         JumpView? JumpOf(long pattern, IReadOnlyList<TimedCell> cells)
         {
             int length = StretchOf(span.Course, cells.Sum(c => c.Cell.Timed));

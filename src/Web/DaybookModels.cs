@@ -36,7 +36,7 @@ public sealed record SourceView(long Id, string Name);
 
 public sealed record DeploymentView(long Id, string At, string Version, string What, string Script, bool Noticed)
 {
-    public static DeploymentView Of(DeploymentRecord d) => new(d.Id, Iso.Of(new DateTime(d.At, DateTimeKind.Utc)), d.Version, d.What, d.Script, d.Noticed);
+    public static DeploymentView Of(DeploymentRecord d) => new(d.Id, Iso.Of(d.Time), d.Version, d.What, d.Script, d.Noticed);
 }
 
 /// <param name="Rejected">How many pieces were not understood, by reason.</param>

@@ -13,12 +13,14 @@ namespace SwiftLedger.Web;
 /// <summary>An entry as a list shows it.</summary>
 /// <param name="Word">What became of its promise; null while it is not live.</param>
 /// <param name="Headline">What came of it, or what was found when it was measured.</param>
-public sealed record EntryListItem(int Number, string Title, string Author, string At, EntryState State, PromiseWord? Word, string Headline, double? PromisedPerDay, double? ObservedPerDay);
+/// <param name="LiveAt">Since when; null while it is not.</param>
+public sealed record EntryListItem(int Number, string Title, string Author, string At, EntryState State, PromiseWord? Word, string Headline, double? PromisedPerDay, double? ObservedPerDay, string? LiveAt);
 
 /// <param name="Fault">Where the ledger's chain breaks; null where it holds.</param>
+/// <param name="Known">Where it broke and somebody went on, in sentences.</param>
 /// <param name="Digest">Of the latest entry: kept elsewhere, it tells also whether something was cut off. Null without entries.</param>
 /// <param name="Unannounced">Deployments that no entry speaks of, the latest first.</param>
-public sealed record EntriesPage(IReadOnlyList<EntryListItem> Entries, int Count, string? Fault, string? Digest, IReadOnlyList<DeploymentView> Unannounced);
+public sealed record EntriesPage(IReadOnlyList<EntryListItem> Entries, int Count, string? Fault, IReadOnlyList<string> Known, string? Digest, IReadOnlyList<DeploymentView> Unannounced);
 
 /// <summary>Something posted about an entry.</summary>
 public sealed record LaterEntry(int Number, string At, string Author, EntryState State, string Reason, string Headline, EntryDeployment? Deployment, string Digest);
@@ -27,10 +29,11 @@ public sealed record LaterEntry(int Number, string At, string Author, EntryState
 /// <param name="Outcome">What came of it: as it was posted, else as far as it can be told.</param>
 /// <param name="OutcomeHeadline">Of it, in a sentence.</param>
 /// <param name="IsPosted">Whether it was posted; else it is what can be told by now.</param>
+/// <param name="Altered">What of it is not as it was posted, in a sentence, also where somebody went on behind that; null where all is.</param>
 /// <param name="Candidate">A deployment that may have brought it, where another entry waits for the same one; null else.</param>
 public sealed record EntryPage(
     int Number, string Title, string Author, string At, EntryState State, string Reason, IReadOnlyList<string> Links, string Change, long? Trial, long? Rehearsal, string Headline, IReadOnlyList<Promise> Promises, PromisedBill? Bill,
-    EntryDeployment? Deployment, Reconciliation? Outcome, string? OutcomeHeadline, bool IsPosted, EntryDeployment? Candidate, IReadOnlyList<LaterEntry> Later, string Digest, string? Previous);
+    EntryDeployment? Deployment, Reconciliation? Outcome, string? OutcomeHeadline, bool IsPosted, EntryDeployment? Candidate, IReadOnlyList<LaterEntry> Later, string Digest, string? Previous, string? Altered);
 
 /// <param name="Trial">That measured it; null where a rehearsal did.</param>
 /// <param name="Accepted">Why each statement that gets dearer is accepted, by its name.</param>
@@ -39,6 +42,9 @@ public sealed record EntryRequest(long? Trial, long? Rehearsal, string Title, st
 /// <param name="State">deployed, withdrawn or corrected.</param>
 /// <param name="At">Of a deployment; empty for now.</param>
 public sealed record EntryActRequest(EntryState State, string Author, string Reason, string? At = null, string? Version = null);
+
+/// <summary>Who goes on behind a ledger that was edited, and why.</summary>
+public sealed record EntryGoOnRequest(string Author, string Reason);
 
 /// <summary>What a trial or a rehearsal would promise, before it is posted.</summary>
 /// <param name="Refusal">Why it cannot be posted; null where it can.</param>
@@ -54,39 +60,65 @@ internal static class EntryApi
         api.MapGet("/books/{id:long}/entries", List);
         api.MapPost("/books/{id:long}/entries", Propose);
         api.MapGet("/books/{id:long}/entries/preview", Preview);
+        api.MapPost("/books/{id:long}/entries/resumed", GoOn);
         api.MapGet("/books/{id:long}/entries/{number:int}", Page);
+        api.MapGet("/books/{id:long}/entries/{number:int}/courses", Courses);
         api.MapPost("/books/{id:long}/entries/{number:int}", Act);
         api.MapGet("/books/{id:long}/entries.jsonl", Export).ExcludeFromDescription();
     }
 
-    private static Results<Ok<EntriesPage>, NotFound<ProblemReport>> List(long id, BookStore books, EntryStore entries, DeploymentStore deployments)
+    private static Results<Ok<EntriesPage>, NotFound<ProblemReport>> List(long id, BookStore books, EntryStore entries, DeploymentStore deployments, EntryDeployments spoken)
     {
         if (books.Find(id) is null)
         {
             return DaybookApi.Nothing("book");
         }
 
-        IReadOnlyList<string> lines = entries.Lines(id);
-        IReadOnlyList<Entry> all = EntryStore.Readable(lines);
-        IReadOnlyList<EntryAccount> accounts = EntryAccount.Of(all);
-        HashSet<string> announced = [.. accounts.Select(a => a.Deployment?.At).OfType<string>()];
-        return TypedResults.Ok(new EntriesPage([.. accounts.Reverse().Select(ItemOf)], lines.Count, EntryChain.FaultOf(lines)?.Sentence, all.Count > 0 ? all[^1].Digest : null,
-            [.. deployments.OfBook(id).Where(d => d.Noticed && !announced.Contains(Iso.Of(new DateTime(d.At, DateTimeKind.Utc)))).Reverse().Take(20).Select(DeploymentView.Of)]));
+        return TypedResults.Ok(ListOf(id, entries, deployments, spoken));
     }
 
+    private static EntriesPage ListOf(long id, EntryStore entries, DeploymentStore deployments, EntryDeployments spoken)
+    {
+        LedgerRead ledger = entries.Read(id);
+        IReadOnlyList<EntryAccount> accounts = ledger.Accounts;
+        return new([.. accounts.Reverse().Select(ItemOf)], ledger.Lines.Count, ledger.Chain.Sentence, [.. ledger.Chain.Known.Select(k => KnownSentence(ledger, k))], ledger.Entries.Count > 0 ? ledger.Entries[^1].Digest : null,
+            [.. spoken.WithoutEntry(id, deployments.OfBook(id), accounts).Reverse().Take(20).Select(DeploymentView.Of)]);
+    }
+
+    private static string KnownSentence(LedgerRead ledger, KnownBreak known) => ledger.Entries.FirstOrDefault(e => e.Number == known.By && e.State == EntryState.Resumed) is { } by
+        ? $"{known.Sentence} {by.Author} went on behind it with entry {by.Number}, {by.At[..16].Replace('T', ' ')}: {by.Reason}" : known.Sentence;
+
     private static EntryListItem ItemOf(EntryAccount a) => new(a.Begun.Number, a.Begun.Title, a.Begun.Author, a.Begun.At, a.State, a.Outcome?.Word, a.Outcome?.Headline ?? a.Begun.Headline,
-        a.Outcome?.PromisedPerDay ?? (a.Begun.Bill is { } bill ? bill.After - bill.Before : null), a.Outcome?.ObservedPerDay);
+        a.Outcome?.PromisedPerDay ?? (a.Begun.Bill is { } bill ? bill.After - bill.Before : null), a.Outcome?.ObservedPerDay, a.Deployment?.At);
 
     private static Results<Ok<EntryPage>, NotFound<ProblemReport>> Page(long id, int number, EntryStore entries, EntryDesk desk, EntryReconciler reconciler) =>
-        AccountOf(entries, id, number) is not { } account ? DaybookApi.Nothing("entry") : TypedResults.Ok(PageOf(id, account, desk, reconciler));
+        AccountOf(entries, id, number) is not { } account ? DaybookApi.Nothing("entry") : TypedResults.Ok(PageOf(id, account, entries, desk, reconciler));
 
-    private static EntryPage PageOf(long book, EntryAccount account, EntryDesk desk, EntryReconciler reconciler)
+    private static Results<Ok<EntryCourses>, NotFound<ProblemReport>> Courses(long id, int number, EntryStore entries, EntryReconciler reconciler) =>
+        AccountOf(entries, id, number) is not { } account ? DaybookApi.Nothing("entry") : TypedResults.Ok(reconciler.Courses(id, account));
+
+    private static string? AlteredOf(LedgerRead ledger, EntryAccount account)
     {
+        HashSet<int> own = [account.Begun.Number, .. account.Later.Select(l => l.Number)];
+
+        // Who seals an altered entry anew is found by the one behind it.
+        bool Concerns(ChainFault f) => f.Kind switch
+        {
+            ChainFaultKind.Altered => own.Contains(f.Number),
+            ChainFaultKind.AnotherBefore => own.Contains(f.Number) || own.Contains(f.Number - 1),
+            _ => false,
+        };
+        return ledger.Chain.Faults.FirstOrDefault(Concerns) is { } fault ? fault.Sentence : ledger.Chain.Known.FirstOrDefault(k => k.Faults.Any(Concerns)) is { } known ? KnownSentence(ledger, known) : null;
+    }
+
+    private static EntryPage PageOf(long book, EntryAccount account, EntryStore entries, EntryDesk desk, EntryReconciler reconciler)
+    {
+        LedgerRead ledger = entries.Read(book);
         Entry e = account.Begun;
         Reconciliation? posted = account.Outcome, outcome = posted ?? reconciler.Of(book, account)?.Outcome;
         return new(e.Number, e.Title, e.Author, e.At, account.State, e.Reason, e.Links, e.Change, e.Trial, e.Rehearsal, e.Headline, e.Promises, e.Bill, account.Deployment, outcome, outcome?.Headline, posted is not null,
             account.State == EntryState.Proposed ? desk.CandidateOf(book, account) : null,
-            [.. account.Later.Select(l => new LaterEntry(l.Number, l.At, l.Author, l.State, l.Reason, l.Headline, l.Deployment, l.Digest))], e.Digest, e.Previous);
+            [.. account.Later.Select(l => new LaterEntry(l.Number, l.At, l.Author, l.State, l.Reason, l.Headline, l.Deployment, l.Digest))], e.Digest, e.Previous, AlteredOf(ledger, account));
     }
 
     private static Results<Ok<PromisePreview>, NotFound<ProblemReport>> Preview(long id, long? trial, long? rehearsal, BookStore books, TrialStore trials, RehearsalStore rehearsals) =>
@@ -127,6 +159,19 @@ internal static class EntryApi
             Links = [.. (request.Links ?? []).Select(l => l.Trim()).Where(l => l.Length is > 0 and <= LongestText)],
             Promises = promises,
         }), null));
+    }
+
+    private static Results<Ok<EntriesPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> GoOn(long id, EntryGoOnRequest request, BookStore books, EntryStore entries, DeploymentStore deployments, EntryDeployments spoken)
+    {
+        if (books.Find(id) is null)
+        {
+            return DaybookApi.Nothing("book");
+        }
+
+        return WrongText(request.Author, request.Reason) is { } wrong ? wrong
+            : request.Reason.Trim().Length == 0 ? Refuse("reason", "Who goes on behind an edited ledger says why.")
+            : entries.GoOn(id, request.Author.Trim(), request.Reason.Trim()) is null ? Refuse("entry", "The ledger holds: there is nothing to go on behind.")
+            : TypedResults.Ok(ListOf(id, entries, deployments, spoken));
     }
 
     private static Results<Ok<EntryPage>, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Act(
@@ -170,7 +215,7 @@ internal static class EntryApi
         try
         {
             (Entry? posted, string? refusal) = post();
-            return posted is not null ? TypedResults.Ok(PageOf(book, AccountOf(entries, book, posted.Of ?? posted.Number)!, desk, reconciler)) : Refuse("state", refusal ?? "Nothing was posted.");
+            return posted is not null ? TypedResults.Ok(PageOf(book, AccountOf(entries, book, posted.Of ?? posted.Number)!, entries, desk, reconciler)) : Refuse("state", refusal ?? "Nothing was posted.");
         }
         catch (LedgerException e)
         {
@@ -188,7 +233,7 @@ internal static class EntryApi
         : author.Length > LongestTitle || reason.Length > LongestText ? Refuse("reason", $"At most {LongestText} characters.")
         : null;
 
-    private static EntryAccount? AccountOf(EntryStore entries, long book, int number) => EntryAccount.Of(entries.Entries(book)).FirstOrDefault(a => a.Begun.Number == number);
+    private static EntryAccount? AccountOf(EntryStore entries, long book, int number) => entries.Read(book).Accounts.FirstOrDefault(a => a.Begun.Number == number);
 
     /// <summary>What would be posted, and why not; null where there is no such trial or rehearsal in the book.</summary>
     private static (Entry Entry, string? Refusal)? DraftOf(BookRecord book, long? trial, long? rehearsal, TrialStore trials, RehearsalStore rehearsals)

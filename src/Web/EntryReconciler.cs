@@ -13,10 +13,25 @@ namespace SwiftLedger.Web;
 /// <param name="IsComplete">Whether it can be posted: every promise has its word over a day or more, or nothing more will come.</param>
 internal sealed record Observed(Reconciliation Outcome, bool IsComplete);
 
+/// <param name="At">Its beginning.</param>
+/// <param name="Ms">Of its timed calls, the middle.</param>
+/// <param name="Since">Whether it lies behind the deployment.</param>
+public sealed record PromisePoint(string At, double Ms, long Calls, bool Since);
+
+/// <summary>How long the calls of a promised statement took, around its deployment.</summary>
+/// <param name="Minutes">Of which each point tells.</param>
+/// <param name="BeforeMs">The middle of all timed calls before; null where there are none.</param>
+/// <param name="LowMs">What was promised of that: its lower end; null likewise.</param>
+/// <param name="HighMs">And its upper end.</param>
+public sealed record PromiseCourse(string Pattern, string Statement, int Minutes, double? BeforeMs, double? LowMs, double? HighMs, IReadOnlyList<PromisePoint> Points);
+
+/// <param name="DeployedAt">Null while it is not live.</param>
+public sealed record EntryCourses(string? DeployedAt, IReadOnlyList<PromiseCourse> Courses);
+
 /// <summary>Holds an entry's promises against the daybook.</summary>
 internal sealed class EntryReconciler(DaybookStore daybook, ValueStore values, PageStore pages, DeploymentStore deployments)
 {
-    private const int Compared = 200, MostOthers = 20;
+    private const int Compared = 200, MostOthers = 20, MostCourses = 4, MostPoints = 120;
 
     /// <summary>A day has all hours; a span before that is shorter asks for no more after.</summary>
     private const double LeastDays = 1, MostDays = 7;
@@ -45,37 +60,86 @@ internal sealed class EntryReconciler(DaybookStore daybook, ValueStore values, P
         return seen;
     }
 
+    /// <summary>The courses of what was to change, and of what changed without a word, the dearest first.</summary>
+    /// <param name="book">Whose.</param>
+    /// <param name="entry">Any.</param>
+    public EntryCourses Courses(long book, EntryAccount entry)
+    {
+        if (entry.Deployment is not { } live || daybook.Extent(book) is not { } extent)
+        {
+            return new(entry.Deployment?.At, []);
+        }
+
+        HashSet<string> unforeseen = [.. ((entry.Outcome ?? Of(book, entry)?.Outcome)?.Outcomes ?? []).Where(o => o.Word == PromiseWord.NotForeseen).Select(o => o.Promise.Pattern)];
+        Promise[] told = [.. entry.Begun.Promises.Where(p => p.Direction != PromisedDirection.Level || unforeseen.Contains(p.Pattern)).OrderByDescending(p => unforeseen.Contains(p.Pattern))
+            .ThenByDescending(p => Math.Abs(p.Ratio - 1) * p.SecondsBefore * p.CallsPerDay).Take(MostCourses)];
+        (Dictionary<string, (long Was, long Now)> pairs, _, IReadOnlyDictionary<(long Was, long Now), HeldSides> sides, _) = Held(book, live, extent, told);
+        return new(live.At, [.. told.Where(p => pairs.ContainsKey(p.Pattern)).Select(p => CourseOf(p, sides[pairs[p.Pattern]]))]);
+    }
+
+    private static PromiseCourse CourseOf(Promise promise, HeldSides sides)
+    {
+        DeploymentSpans spans = sides.Spans;
+        int grain = spans.Grain.Minutes(), each = grain * Math.Max(1, (int)Math.Ceiling((spans.Before - spans.From + spans.To - spans.After) / (double)grain / MostPoints));
+        double? middle = MiddleOf(sides.Before);
+        return new(promise.Pattern, promise.Statement, each, middle, middle * promise.Low, middle * promise.High, [.. Points(sides.Before, spans.From, false), .. Points(sides.After, spans.After, true)]);
+
+        IEnumerable<PromisePoint> Points(IReadOnlyList<TimedCell> cells, int from, bool isSince) => cells.GroupBy(c => (c.Minute - from) / each)
+            .Select(g => (At: from + (g.Key * each), Ms: MiddleOf([.. g]), Calls: g.Sum(c => c.Cell.Timed))).Where(g => g.Ms is not null).Select(g => new PromisePoint(Iso.Of(Stretches.TimeOf(g.At)), g.Ms!.Value, g.Calls, isSince));
+    }
+
+    private static double? MiddleOf(IReadOnlyList<TimedCell> cells)
+    {
+        var all = new LatencyHistogram();
+        foreach (TimedCell cell in cells)
+        {
+            all.Add(cell.Cell.Durations);
+        }
+
+        return all.Count == 0 ? null : all.Quantile(0.5) / (double)TimeSpan.TicksPerMillisecond;
+    }
+
+    /// <summary>What of promises is held against each other, by pairs of patterns; promises of which the daybook knows nothing have none. A pattern that was rewritten also has a pair with itself.</summary>
+    private (Dictionary<string, (long Was, long Now)> Pairs, DeploymentSpans Spans, IReadOnlyDictionary<(long Was, long Now), HeldSides> Sides, List<DeploymentRecord> Others) Held(
+        long book, EntryDeployment live, (int From, int To) extent, IReadOnlyList<Promise> promises)
+    {
+        int minute = Stretches.MinuteOf(DateTimeOffset.Parse(live.At, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal).UtcDateTime);
+        List<DeploymentRecord> others = [.. deployments.OfBook(book).Where(d => Math.Abs(d.Minute - minute) > 1)];
+        long IdOf(string hash) => DaybookApi.PatternOf(daybook, book, hash)?.Id ?? 0;
+        Dictionary<string, (long Was, long Now)> pairs = promises.Select(p => (p.Pattern, Was: IdOf(p.Pattern), After: p.PatternAfter)).Where(p => p.Was != 0).DistinctBy(p => p.Pattern)
+            .ToDictionary(p => p.Pattern, p => (p.Was, p.After is { } rewritten ? IdOf(rewritten) : p.Was));
+        List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
+        (DeploymentSpans spans, IReadOnlyDictionary<(long Was, long Now), HeldSides> sides) = DeploymentAccount.Held(
+            daybook, sources, minute, [.. others.Select(d => d.Minute)], extent, [.. pairs.Values, .. pairs.Values.Select(p => (p.Was, p.Was))]);
+        return (pairs, spans, sides, others);
+    }
+
     private Observed Seen(long book, EntryAccount entry, EntryDeployment live, (int From, int To) extent)
     {
         DateTime at = DateTimeOffset.Parse(live.At, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal).UtcDateTime;
-        int minute = Stretches.MinuteOf(at);
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(book);
-        List<DeploymentRecord> others = [.. all.Where(d => Math.Abs(Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc)) - minute) > 1)];
-        var spans = DeploymentSpans.Of(minute, [.. others.Select(d => Stretches.MinuteOf(new DateTime(d.At, DateTimeKind.Utc)))], extent, null);
         List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
-        Dictionary<string, long> ids = entry.Begun.Promises.SelectMany(p => new[] { p.Pattern, p.PatternAfter }).OfType<string>().Distinct()
-            .Select(h => (Hash: h, Record: DaybookApi.PatternOf(daybook, book, h))).Where(p => p.Record is not null).ToDictionary(p => p.Hash, p => p.Record!.Id);
-        long[] asked = [.. ids.Values];
-        IReadOnlyDictionary<long, IReadOnlyList<TimedCell>> before = daybook.Hours(sources, spans.From, spans.Before, asked), after = daybook.Hours(sources, spans.After, spans.To, asked);
-        ILookup<long, TimedValues> valuesBefore = values.Hours(asked, sources, spans.From, spans.Before), valuesAfter = values.Hours(asked, sources, spans.After, spans.To);
+        (Dictionary<string, (long Was, long Now)> pairs, DeploymentSpans spans, IReadOnlyDictionary<(long Was, long Now), HeldSides> sides, List<DeploymentRecord> others) = Held(book, live, extent, entry.Begun.Promises);
+        long[] asked = [.. pairs.Values.Select(p => p.Was).Distinct()];
+        ILookup<long, TimedValues> valuesBefore = values.Hours(asked, sources, spans.From, Stretch.Hour.StartOf(spans.Before)), valuesAfter = values.Hours(asked, sources, spans.After, spans.To);
+        var band = Band.OfTolerance(new TrialOptions().Tolerance);
 
         PromiseOutcome Judged(Promise promise)
         {
-            if (!ids.TryGetValue(promise.Pattern, out long was))
+            if (!pairs.TryGetValue(promise.Pattern, out (long Was, long Now) pair))
             {
                 return PromiseRule.Judge(promise, null);
             }
 
-            long now = promise.PatternAfter is { } rewritten ? ids.GetValueOrDefault(rewritten) : was;
-            IReadOnlyList<TimedCell> since = now == 0 ? [] : after[now];
-            PromiseOutcome outcome = PromiseRule.Judge(promise, DeploymentEffects.Of(was, before[was], since, spans.DaysBefore, spans.DaysAfter, Band.OfTolerance(new TrialOptions().Tolerance), (ulong)was));
+            (long was, long now) = pair;
+            PromiseOutcome outcome = PromiseRule.Judge(promise, sides[pair].Effect(was, band));
             string mix = now == was && outcome.Ratio is not null ? ParameterMix.Between([.. valuesBefore[was]], [.. valuesAfter[was]], (ulong)was) is { Moved: true } moved ? " " + moved.Sentence : "" : "";
-            string still = now != was && after[was].Sum(c => c.Cell.Calls) is var old and > 0 ? $" The statement that was to be replaced was still called {old.ToString("N0", CultureInfo.InvariantCulture)} times." : "";
+            string still = now != was && sides[(was, was)].After.Sum(c => c.Cell.Calls) is var old and > 0 ? $" The statement that was to be replaced was still called {old.ToString("N0", CultureInfo.InvariantCulture)} times." : "";
             return outcome with { Message = (outcome.Message + mix + still).Trim() };
         }
 
         PromiseOutcome[] outcomes = [.. entry.Begun.Promises.Select(Judged)];
-        string[] beside = [.. others.Where(d => Near(d, spans)).Select(d => $"{Iso.Of(new DateTime(d.At, DateTimeKind.Utc))[..16].Replace('T', ' ')} {d.Version} {d.What}".Trim())];
+        string[] beside = [.. others.Where(d => Near(d, spans)).Select(d => $"{Iso.Of(d.Time)[..16].Replace('T', ' ')} {d.Version} {d.What}".Trim())];
         var outcome = new Reconciliation(Iso.Of(Stretches.TimeOf(spans.From)), Iso.Of(Stretches.TimeOf(Math.Max(spans.To, spans.After))), outcomes, OthersOf(book, at, all, extent, sources, entry), beside);
         bool ended = spans.To < extent.To || spans.DaysAfter >= MostDays;
         return new(outcome, (outcome.IsSettled && spans.DaysAfter >= Math.Min(LeastDays, spans.DaysBefore)) || (ended && outcome.Word != PromiseWord.CannotTellYet));
@@ -84,14 +148,14 @@ internal sealed class EntryReconciler(DaybookStore daybook, ValueStore values, P
     /// <summary>What bounds the observed time: another deployment within a week of its ends.</summary>
     private static bool Near(DeploymentRecord other, DeploymentSpans spans)
     {
-        int at = Stretches.MinuteOf(new DateTime(other.At, DateTimeKind.Utc));
+        int at = other.Minute;
         return at >= spans.From - 60 && at <= spans.To + 60;
     }
 
     private IReadOnlyList<Unpromised> OthersOf(long book, DateTime at, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, List<long> sources, EntryAccount entry)
     {
         HashSet<string> promised = [.. entry.Begun.Promises.SelectMany(p => new[] { p.Pattern, p.PatternAfter }).OfType<string>()];
-        DeploymentRecord own = all.FirstOrDefault(d => (new DateTime(d.At, DateTimeKind.Utc) - at).Duration() < TimeSpan.FromMinutes(1)) ?? new() { At = at.Ticks };
+        DeploymentRecord own = all.FirstOrDefault(d => (d.Time - at).Duration() < TimeSpan.FromMinutes(1)) ?? new() { At = at.Ticks };
         EffectPage page = new DeploymentAccount(daybook, values, pages).Of(book, own, all, extent, null, sources, sources, Compared);
         return [.. page.Effects.Where(r => r.Movement is Movement.Regressed or Movement.Improved && !promised.Contains(r.Hash))
             .OrderByDescending(r => Math.Abs(r.OfDearerCalls)).Take(MostOthers)

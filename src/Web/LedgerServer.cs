@@ -1,8 +1,10 @@
+using System.IO.Compression;
 using System.Net;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.AspNetCore.ResponseCompression;
 using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.FileProviders;
 using Serilog;
@@ -17,7 +19,9 @@ namespace SwiftLedger.Web;
 /// <param name="Address">Where it listens.</param>
 /// <param name="Token">Asked for on every request; needed on every address but loopback.</param>
 /// <param name="Interface">Folder of the built interface.</param>
-public sealed record ServerSettings(LedgerHome Home, IPAddress Address, int Port, string? Token, string Interface);
+/// <param name="Clock">Tells the time; null for the machine's.</param>
+/// <param name="Alerts">Where alerts are sent; null for nowhere.</param>
+public sealed record ServerSettings(LedgerHome Home, IPAddress Address, int Port, string? Token, string Interface, TimeProvider? Clock = null, AlertChannels? Alerts = null);
 
 /// <summary>Builds the web server: API, progress stream, and the interface's files.</summary>
 public static class LedgerServer
@@ -52,7 +56,7 @@ public static class LedgerServer
             return Task.CompletedTask;
         }));
         builder.Services.AddSingleton(settings.Home);
-        builder.Services.AddSingleton(TimeProvider.System);
+        builder.Services.AddSingleton(settings.Clock ?? TimeProvider.System);
         builder.Services.AddSingleton(new LedgerDatabase(settings.Home.LedgerFile));
         builder.Services.AddSingleton<BookStore>();
         builder.Services.AddSingleton<TrialStore>();
@@ -66,6 +70,7 @@ public static class LedgerServer
         builder.Services.AddSingleton<TraceReceiver>();
         builder.Services.AddRequestDecompression();
         builder.Services.AddResponseCompression(o => o.EnableForHttps = true);
+        builder.Services.Configure<BrotliCompressionProviderOptions>(o => o.Level = CompressionLevel.Optimal);
         builder.Services.AddSingleton<RepeatStore>();
         builder.Services.AddSingleton<PlanUseStore>();
         builder.Services.AddSingleton<ValueStore>();
@@ -82,12 +87,28 @@ public static class LedgerServer
         builder.Services.AddHostedService(s => s.GetRequiredService<TrialDesk>());
         builder.Services.AddSingleton<EntryStore>();
         builder.Services.AddSingleton<EntryReconciler>();
+        builder.Services.AddSingleton<EntryDeployments>();
+        builder.Services.AddSingleton<LapseDesk>();
         builder.Services.AddSingleton<EntryDesk>();
         builder.Services.AddSingleton<TodayDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<EntryDesk>());
         builder.Services.AddSingleton<RehearsalStore>();
         builder.Services.AddSingleton<RehearsalDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<RehearsalDesk>());
+        builder.Services.AddSingleton<HoldStore>();
+        builder.Services.AddSingleton<HoldDesk>();
+        builder.Services.AddSingleton<HeldAnswers>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<HoldDesk>());
+        builder.Services.AddSingleton(settings.Alerts ?? AlertChannels.None);
+        builder.Services.AddSingleton<RoundStore>();
+        builder.Services.AddSingleton<KeepDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<KeepDesk>());
+        builder.Services.AddSingleton<AlertStore>();
+        builder.Services.AddSingleton<AlertPost>();
+        builder.Services.AddSingleton<MetricsDesk>();
+        builder.Services.AddSingleton<AlertDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<AlertPost>());
+        builder.Services.AddHostedService(s => s.GetRequiredService<AlertDesk>());
         builder.Services.AddSingleton<ScriptStore>();
         builder.Services.AddSingleton<ScriptDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<ScriptDesk>());
@@ -104,6 +125,7 @@ public static class LedgerServer
         app.UseResponseCompression();
         Api.Map(app);
         TraceReceiver.Map(app);
+        MetricsDesk.Map(app);
         ServeInterface(app, settings.Interface);
         return app;
     }

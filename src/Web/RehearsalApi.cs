@@ -20,8 +20,9 @@ namespace SwiftLedger.Web;
 /// <param name="Limit">What has to hold then: <c>p99&lt;=50ms</c>; null for throughput over sessions.</param>
 /// <param name="Sessions">Of a load without parts.</param>
 /// <param name="Seed">Draws everything.</param>
+/// <param name="Soak">Whether the load goes on steadily for all of <paramref name="MaxSeconds"/>, also across a restart of the server.</param>
 public sealed record RehearsalSettings(
-    double StintSeconds = 2, double? MaxSeconds = null, double TolerancePercent = 10, string? Journal = null, bool OneSided = false, bool Capacity = false, string? Limit = null, int Sessions = 8, ulong Seed = 1);
+    double StintSeconds = 2, double? MaxSeconds = null, double TolerancePercent = 10, string? Journal = null, bool OneSided = false, bool Capacity = false, string? Limit = null, int Sessions = 8, ulong Seed = 1, bool Soak = false);
 
 /// <param name="Load">A load file.</param>
 /// <param name="Change">A change file; empty for none.</param>
@@ -119,7 +120,7 @@ internal static class RehearsalApi
         RehearsalSettings s = request.Settings;
         LoadLimit? limit = s.Limit is { Length: > 0 } text ? LoadLimit.Read(text) : null;
         options = new(s.StintSeconds, s.Seed, s.MaxSeconds, s.TolerancePercent / 100, s.OneSided, Usual: new(Math.Clamp(s.Sessions, 1, LoadFile.MostSessions)), Limit: s.Capacity ? limit : null, SessionCurve: s.Capacity && limit is null,
-            Journal: string.IsNullOrEmpty(s.Journal) ? null : s.Journal);
+            Journal: string.IsNullOrEmpty(s.Journal) ? null : s.Journal, Soak: s.Soak);
         return request.Load.Trim().Length == 0 ? "The load is empty."
             : request.Load.Length > TrialLimits.LongestText || request.Change.Length > TrialLimits.LongestText ? "The texts are too long."
             : s.Limit is { Length: > 0 } && limit is null ? $"'{s.Limit}' is no limit: write p99<=50ms, with mean, p50, p95 or p99."
@@ -141,7 +142,7 @@ internal static class RehearsalApi
     }
 
     private static RehearsalSettings SettingsOf(RehearsalOptions o) =>
-        new(o.StintSeconds, o.MaxSeconds, Math.Round(o.Tolerance * 100, 6), o.Journal, o.OneSided, o.Limit is not null || o.SessionCurve, o.Limit?.ToString(), o.Usual.Sessions, o.Seed);
+        new(o.StintSeconds, o.MaxSeconds, Math.Round(o.Tolerance * 100, 6), o.Journal, o.OneSided, o.Limit is not null || o.SessionCurve, o.Limit?.ToString(), o.Usual.Sessions, o.Seed, o.Soak);
 
     private static Results<Ok<RehearsalPage>, NotFound<ProblemReport>> Page(long id, long rehearsal, BookStore books, RehearsalStore rehearsals, RehearsalDesk desk) =>
         books.Find(id) is { } book && Find(id, rehearsal, rehearsals) is { } found ? TypedResults.Ok(PageOf(found, book.Subject ?? "", rehearsals, desk)) : DaybookApi.Nothing("rehearsal");
@@ -206,6 +207,6 @@ internal static class RehearsalApi
         int most = options.OneSided ? RehearsalRule.Looks.Blocks[0] : 2 * RehearsalRule.Looks.Last;
         return new(r.Id, r.Title, r.Load, r.Change, SettingsOf(options), r.State, r.CreatedAt, r.StartedAt, r.FinishedAt, r.Message, desk.Ahead(r),
             account?.Stage?.Stage, account?.Stage?.Detail, account?.Now, account?.Stints.Count ?? document?.Stints.Count ?? 0,
-            options.MaxSeconds is { } seconds ? Math.Min(most, (int)Math.Ceiling(seconds / options.StintSeconds)) : most, document);
+            options.MaxSeconds is { } seconds ? Math.Min(options.Soak ? int.MaxValue : most, (int)Math.Ceiling(seconds / options.TurnSeconds)) : most, document);
     }
 }

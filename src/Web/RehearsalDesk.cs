@@ -39,6 +39,10 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         {
             stop.Cancel();
         }
+        else if (rehearsal.StartedAt is not null && books.Find(rehearsal.BookId) is { Subject: { } subject })
+        {
+            End(rehearsals.Account(rehearsal, KnownEngines.OfSubject(subject)), rehearsal, subject, TrialState.Cancelled, "It had not been carried on yet; what had been measured is kept.");
+        }
         else
         {
             rehearsals.End(rehearsal.Id, TrialState.Cancelled, "It had not begun.");
@@ -54,6 +58,12 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         {
             if (books.Find(cut.BookId) is { Subject: { } subject } && rehearsals.Account(cut, KnownEngines.OfSubject(subject)) is { Stints.Count: > 0 } account)
             {
+                if (GoesOn(account))
+                {
+                    rehearsals.CarryOn(cut.Id, account.NextLeg.Pair);
+                    continue;
+                }
+
                 RehearsalDocument document = DocumentOf(account, cut, subject, "interrupted");
                 rehearsals.Settle(cut.Id, document.Headline, document.ToJson());
             }
@@ -86,7 +96,14 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         }
     }
 
-    /// <summary>The result of one that runs, made once a stint however many look at it: it shares the processors with what is measured. Null while there is nothing, or it does not run.</summary>
+    /// <summary>Whether a soak is carried on: there is time left, and it measured something since it was last carried on. One that ends its server each time is not.</summary>
+    private static bool GoesOn(RehearsalAccount account) => account.Brief.Options is { Soak: true, MaxSeconds: { } most } && account.Done is null && account.NextLeg.Seconds < most
+        && account.NextLeg.Pair > (account.Resumed is [.., var last] ? last.BeforePair : 0);
+
+    /// <summary>
+    /// The result of one that runs, made once a stint however many look at it: it shares the processors with what is measured. Of many stints it is made when a twentieth
+    /// more have come. Null while there is nothing, or it does not run.
+    /// </summary>
     public RehearsalDocument? ShownOf(RehearsalRecord rehearsal, string subject)
     {
         if (AccountOf(rehearsal.Id) is not { } account || (account.Stints.Count == 0 && account.Capacity is null))
@@ -94,7 +111,7 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
             return null;
         }
 
-        if (_shown is { } shown && shown.Rehearsal == rehearsal.Id && ReferenceEquals(shown.Stints, account.Stints) && ReferenceEquals(shown.Capacity, account.Capacity))
+        if (_shown is { } shown && shown.Rehearsal == rehearsal.Id && account.Stints.Count - shown.Stints.Count <= shown.Stints.Count / 20 && ReferenceEquals(shown.Capacity, account.Capacity))
         {
             return shown.Document;
         }
@@ -113,7 +130,8 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
         _stops[rehearsal.Id] = stop;
         RehearsalBrief brief = RehearsalBrief.Read(rehearsal.Load, rehearsal.Change, KnownEngines.OfSubject(subject), RehearsalStore.OptionsOf(rehearsal.Options)).Value;
-        _running = new(rehearsal.Id, new(brief, []));
+        RehearsalAccount? before = rehearsal.StartedAt is null ? null : rehearsals.Account(rehearsal, KnownEngines.OfSubject(subject));
+        _running = new(rehearsal.Id, before ?? new(brief, []));
         try
         {
             if (!rehearsals.Start(rehearsal.Id))
@@ -130,7 +148,7 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
                     rehearsals.Tell(rehearsal.Id, happened);
                     _running = new(rehearsal.Id, now);
                 },
-                leftOver: left => log.LogWarning("{Message}", left), stop: stop.Token);
+                leftOver: left => log.LogWarning("{Message}", left), before: before, stop: stop.Token);
             if (account.Refusal is { } refusal)
             {
                 rehearsals.End(rehearsal.Id, TrialState.Refused, string.Join(' ', refusal.Problems.Select(Told)));
@@ -142,6 +160,10 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
         {
             End(rehearsal, subject, TrialState.Cancelled, "The copies are removed; what had been measured is kept.");
+        }
+        catch (OperationCanceledException) when (GoesOn(_running.Account))
+        {
+            log.LogInformation("Rehearsal {Rehearsal} is carried on when the server starts again.", rehearsal.Id);
         }
         catch (OperationCanceledException)
         {
@@ -171,9 +193,10 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         _ => problem.Message,
     };
 
-    private void End(RehearsalRecord rehearsal, string subject, TrialState state, string? message)
+    private void End(RehearsalRecord rehearsal, string subject, TrialState state, string? message) => End(_running!.Account, rehearsal, subject, state, message);
+
+    private void End(RehearsalAccount account, RehearsalRecord rehearsal, string subject, TrialState state, string? message)
     {
-        RehearsalAccount account = _running!.Account;
         bool measured = account.Stints.Count > 0 || account.Capacity is not null;
         RehearsalDocument document = DocumentOf(account, rehearsal, subject, TrialStore.NameOf(state));
         rehearsals.End(rehearsal.Id, state, message ?? (measured ? null : account.Done?.Problem), measured ? document.Headline : null, measured ? document.ToJson() : null);

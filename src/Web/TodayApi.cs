@@ -1,6 +1,6 @@
-using System.Collections.Concurrent;
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Holds;
 using SwiftLedger.Core.Ledger;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Wording;
@@ -24,11 +24,23 @@ public enum TodayKind
     /// <summary>The schema was changed, and no entry speaks of it.</summary>
     Unannounced,
 
+    /// <summary>A capture stopped: what this page says may be old.</summary>
+    CaptureStopped,
+
+    /// <summary>An alert reached nobody.</summary>
+    AlertLost,
+
+    /// <summary>A statement's fall-back is in force.</summary>
+    Held,
+
     /// <summary>A statement runs by another plan than the one that stands for it.</summary>
     OffPlan,
 
     /// <summary>A statement is held to a plan for the time being.</summary>
     Pinned,
+
+    /// <summary>A table's statistics know another table than there is.</summary>
+    StaleStatistics,
 
     /// <summary>An entry is live and waits for its proof.</summary>
     BeingWatched,
@@ -45,7 +57,9 @@ public enum TodayKind
 /// <param name="PerDay">What it costs more or less, database-seconds a day; null where that is not the matter.</param>
 /// <param name="Entry">Where it leads; null for elsewhere.</param>
 /// <param name="Hash">A statement's.</param>
-public sealed record TodayLine(TodayKind Kind, string Text, double? PerDay = null, int? Entry = null, string? Hash = null, long? Deployment = null, long? Trial = null, long? Rehearsal = null);
+/// <param name="About">What it is about, where that has no number: a source, a round, a table.</param>
+/// <param name="IsOpen">Whether it is not known to do harm: it cannot be told yet, or does none.</param>
+public sealed record TodayLine(TodayKind Kind, string Text, double? PerDay = null, int? Entry = null, string? Hash = null, long? Deployment = null, long? Trial = null, long? Rehearsal = null, string? About = null, bool IsOpen = false);
 
 /// <param name="Lines">What matters, the most first; empty where nothing does.</param>
 /// <param name="Since">The last deployment that could be looked at; null for none.</param>
@@ -54,90 +68,96 @@ public sealed record TodayPage(IReadOnlyList<TodayLine> Lines, DeploymentView? S
 
 /// <summary>What matters in a book today.</summary>
 internal sealed class TodayDesk(
-    EntryStore entries, DaybookStore daybook, DeploymentStore deployments, ValueStore values, PageStore pages, PlanStore plans, PlanUseStore uses, TrialStore trials, RehearsalStore rehearsals)
+    EntryStore entries, DaybookStore daybook, DeploymentStore deployments, ValueStore values, PageStore pages, PlanStore plans, HoldStore holds, HoldDesk holdDesk, TrialStore trials, RehearsalStore rehearsals,
+    EntryDeployments spoken, LapseDesk lapses)
 {
-    private const int Compared = 60, MostDearer = 5, MostUnannounced = 2, MostDeployments = 3, LeastCalls = 30;
+    private const int Compared = 60, MostDearer = 5, MostUnannounced = 2, MostDeployments = 3;
 
     /// <summary>Less than this a day is no news: a tenth of a second.</summary>
     private const double LeastPerDay = 0.1;
 
-    // What a deployment did is computed once for each state of the captures.
-    private readonly ConcurrentDictionary<(long Book, long Deployment), (string State, IReadOnlyList<TodayLine> Lines)> _effects = new();
+    private readonly FoundBefore<(long Book, long Deployment), Effects> _effects = new();
 
-    public TodayPage Of(long book)
+    /// <param name="book">Its number.</param>
+    /// <param name="whole">Also what a page has no room for: what is pushed off it by something else has not ended.</param>
+    public TodayPage Of(long book, bool whole = false)
     {
         IReadOnlyList<DeploymentRecord> all = deployments.OfBook(book);
         (int From, int To)? extent = daybook.Extent(book);
-        DeploymentRecord[] latest = [.. all.Where(d => extent is { } e && Stretches.MinuteOf(TimeOf(d)) is var at && at > e.From && at + 60 < e.To).Reverse().Take(MostDeployments)];
+        DeploymentRecord[] latest = [.. all.Where(d => extent is { } e && d.Minute is var at && at > e.From && at + 60 < e.To).Reverse().Take(MostDeployments)];
         string state = extent is { } covered ? CapturesState.Of(book, covered, daybook, deployments) : "";
-        IReadOnlyList<string> ledger = entries.Lines(book);
-        IReadOnlyList<EntryAccount> accounts = EntryAccount.Of(EntryStore.Readable(ledger));
-        HashSet<string> announced = [.. accounts.Select(a => a.Deployment?.At).OfType<string>()];
+        LedgerRead ledger = entries.Read(book);
+        IReadOnlyList<EntryAccount> accounts = ledger.Accounts;
+        List<HoldRecord> held = [.. holds.Holds(book).Where(h => h.ReleasedAt is null)];
+        TodayLine[] lapsed = [.. lapses.Of(book, extent, state, whole)];
         List<TodayLine> lines =
         [
-            .. EntryChain.FaultOf(ledger) is { } fault ? [new TodayLine(TodayKind.LedgerAltered, fault.Sentence)] : Array.Empty<TodayLine>(),
+            .. ledger.Chain.Fault is { } fault ? [new TodayLine(TodayKind.LedgerAltered, fault.Sentence)] : Array.Empty<TodayLine>(),
             .. accounts.Where(a => a is { State: EntryState.Reconciled, Outcome.Word: PromiseWord.NotKept or PromiseWord.NotForeseen }).Reverse()
                 .Select(a => new TodayLine(TodayKind.PromiseBroken, $"{a.Begun.Title}: {a.Outcome!.Headline}", Entry: a.Begun.Number)),
-            .. latest.SelectMany(d => Dearer(book, d, all, extent!.Value, state)).DistinctBy(l => l.Hash).OrderByDescending(l => l.PerDay).Take(MostDearer),
-            .. all.Where(d => d.Noticed && !announced.Contains(Iso.Of(TimeOf(d)))).Reverse().Take(MostUnannounced)
-                .Select(d => new TodayLine(TodayKind.Unannounced, $"Changed without an entry, {Short(Iso.Of(TimeOf(d)))}: {(d.Script.Length > 0 ? d.Script : d.What)}", Deployment: d.Id)),
-            .. OffPlan(book),
+            .. Dearer(book, latest, all, extent, state, atOnce: whole).Take(whole ? int.MaxValue : MostDearer),
+            .. spoken.WithoutEntry(book, all, accounts).Reverse().Take(whole ? int.MaxValue : MostUnannounced)
+                .Select(d => new TodayLine(TodayKind.Unannounced, $"Changed without an entry, {Short(Iso.Of(d.Time))}: {(d.Script.Length > 0 ? d.Script : d.What)}", Deployment: d.Id)),
+            .. lapsed.Where(l => l.Kind != TodayKind.StaleStatistics),
+            .. Held(book, held),
+            .. OffPlan(book, held, whole),
             .. plans.Pins(book).Where(p => p.ReplacedAt is null).Select(p => new TodayLine(TodayKind.Pinned, $"{p.Statement} is held to a plan since {p.PinnedAt[..10]}", Trial: p.TrialId)),
+            .. lapsed.Where(l => l.Kind == TodayKind.StaleStatistics),
             .. accounts.Where(a => a.State == EntryState.Deployed).Select(a => new TodayLine(TodayKind.BeingWatched, $"{a.Begun.Title}: live since {Short(a.Deployment?.At ?? a.Begun.At)}, waits for its proof", Entry: a.Begun.Number)),
             .. accounts.Where(a => a.State == EntryState.Proposed).Select(a => new TodayLine(TodayKind.Open, $"{a.Begun.Title}: proposed {a.Begun.At[..10]}, not live", a.Begun.Bill is { } bill ? bill.After - bill.Before : null, a.Begun.Number)),
-            .. trials.OfBook(book).Where(t => IsUnderWay(t.State)).Select(t => new TodayLine(TodayKind.UnderWay, $"Trial {t.Id}, {t.Title}: {StateOf(t.State)}", Trial: t.Id)),
-            .. rehearsals.OfBook(book).Where(r => IsUnderWay(r.State)).Select(r => new TodayLine(TodayKind.UnderWay, $"Rehearsal, {r.Title}: {StateOf(r.State)}", Rehearsal: r.Id)),
+            .. trials.UnderWay(book).Select(t => new TodayLine(TodayKind.UnderWay, $"Trial {t.Id}, {t.Title}: {StateOf(t.State)}", Trial: t.Id)),
+            .. rehearsals.UnderWay(book).Select(r => new TodayLine(TodayKind.UnderWay, $"Rehearsal, {r.Title}: {StateOf(r.State)}", Rehearsal: r.Id)),
         ];
         return new(lines, latest is [var last, ..] ? DeploymentView.Of(last) : null, extent is { } x ? Iso.Of(Stretches.TimeOf(x.To)) : null);
     }
 
-    /// <summary>What got dearer since a deployment, by what a call costs.</summary>
-    private IReadOnlyList<TodayLine> Dearer(long book, DeploymentRecord deployed, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, string state)
+    /// <summary>What got dearer with the latest deployments, and not cheaper again with a later one.</summary>
+    private IEnumerable<TodayLine> Dearer(long book, DeploymentRecord[] latest, IReadOnlyList<DeploymentRecord> all, (int From, int To)? extent, string state, bool atOnce)
     {
-        if (_effects.TryGetValue((book, deployed.Id), out (string State, IReadOnlyList<TodayLine> Lines) known) && known.State == state)
+        var seen = new HashSet<string>(StringComparer.Ordinal);
+        var dearer = new List<TodayLine>();
+        foreach (DeploymentRecord deployed in latest)
         {
-            return known.Lines;
+            Effects effects = EffectsOf(book, deployed, all, extent!.Value, state, atOnce);
+            dearer.AddRange(effects.Dearer.Where(l => seen.Add(l.Hash!)));
+            seen.UnionWith(effects.Cheaper);
         }
 
-        List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
-        TodayLine[] lines = [.. new DeploymentAccount(daybook, values, pages).Of(book, deployed, all, extent, null, sources, sources, Compared).Effects
-            .Where(r => r.Movement == Movement.Regressed && r.OfDearerCalls >= LeastPerDay).OrderByDescending(r => r.OfDearerCalls).Take(MostDearer)
-            .Select(r => new TodayLine(TodayKind.Dearer, $"{Figures.Three(r.Ratio ?? 1)}x as long since {$"{deployed.Version} {deployed.What}".Trim()}: {r.Text}", r.OfDearerCalls, Hash: r.Hash, Deployment: deployed.Id))];
-        _effects[(book, deployed.Id)] = (state, lines);
-        return lines;
+        return dearer.OrderByDescending(l => l.PerDay);
     }
 
-    /// <summary>Statements whose latest captured plan is another than the standing one, with what a call takes by each: a plan that is cheaper is told as well.</summary>
-    private IEnumerable<TodayLine> OffPlan(long book)
-    {
-        List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
-        foreach ((ulong hash, string shape) in plans.StandingShapes(book))
+    /// <summary>What got dearer and what cheaper since a deployment, by what a call costs.</summary>
+    private Effects EffectsOf(long book, DeploymentRecord deployed, IReadOnlyList<DeploymentRecord> all, (int From, int To) extent, string state, bool atOnce) =>
+        _effects.Of((book, deployed.Id), state, string.Join(',', all.Select(d => d.At)), extent.To, atOnce, () =>
         {
-            if (daybook.Pattern(book, hash) is not { } pattern || uses.OfPattern(pattern.Id, sources) is not { Count: > 1 } seen)
-            {
-                continue;
-            }
+            List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
+            var moved = new DeploymentAccount(daybook, values, pages).Moved(book, deployed, all, extent, sources, Compared);
+            return new(
+                [.. moved.Where(m => m.Effect.Movement == Movement.Regressed && m.Effect.OfDearerCalls >= LeastPerDay).Select(m => new TodayLine(
+                    TodayKind.Dearer, $"{Figures.Three(m.Effect.Ratio ?? 1)}x as long since {deployed.Name}: {m.Pattern.Text}", m.Effect.OfDearerCalls, Hash: SqlPattern.NameOf(m.Pattern.Hash), Deployment: deployed.Id))],
+                moved.Where(m => m.Effect.Movement == Movement.Improved).Select(m => SqlPattern.NameOf(m.Pattern.Hash)).ToHashSet());
+        });
 
-            CapturedPlanRecord now = seen.MaxBy(p => p.Hours[^1].Hour)!;
-            if (now.Shape == shape || seen.FirstOrDefault(p => p.Shape == shape) is not { } standing || Calls(now) < LeastCalls || Calls(standing) < LeastCalls)
-            {
-                continue;
-            }
+    /// <summary>Statements that left their standing plan: by more than chance, or with nothing that can be told yet; a plan that is cheaper is told as well.</summary>
+    private IEnumerable<TodayLine> OffPlan(long book, List<HoldRecord> held, bool atOnce) => holdDesk.TurnedOf(book, atOnce).Where(t => held.All(h => unchecked((ulong)h.Pattern) != t.Pattern.Hash))
+        .OrderBy(t => t.Turn.Course != TurnCourse.Dearer).Select(t => new TodayLine(TodayKind.OffPlan, $"{HoldWords.Of(t.Turn, t.Factor)} {t.Pattern.Text}", Hash: SqlPattern.NameOf(t.Pattern.Hash), IsOpen: t.Turn.Course != TurnCourse.Dearer));
 
-            string since = Short(Iso.Of(Stretches.TimeOf(now.Hours[0].Hour)));
-            yield return new(TodayKind.OffPlan, $"Runs by another plan than its standing one since {since}: {Figures.Duration(Microseconds(now))} a call in {Figures.Count(Calls(now))} calls, {Figures.Duration(Microseconds(standing))} in {Figures.Count(Calls(standing))} by the standing one: {pattern.Text}", Hash: SqlPattern.NameOf(hash));
+    /// <summary>Fall-backs in force, with what they bring.</summary>
+    private IEnumerable<TodayLine> Held(long book, List<HoldRecord> held)
+    {
+        IReadOnlyList<FallbackRecord> fallbacks = held.Count == 0 ? [] : holds.Fallbacks(book);
+        foreach (HoldRecord hold in held)
+        {
+            FallbackRecord fallback = fallbacks.First(f => f.Id == hold.FallbackId);
+            string word = hold.State == HoldState.Verifying ? "held, and not told yet whether it helps" : "held";
+            yield return new(TodayKind.Held, $"{fallback.Statement} is {word}, since {Short(hold.OpenedAt)}. {HoldWords.Of(hold.Brought)}", Hash: SqlPattern.NameOf(unchecked((ulong)hold.Pattern)));
         }
-
-        static long Calls(CapturedPlanRecord plan) => plan.Hours.Sum(h => h.Calls);
-        static double Microseconds(CapturedPlanRecord plan) => plan.Hours.Sum(h => h.Total) / (double)TimeSpan.TicksPerMicrosecond / Calls(plan);
     }
 
-    private static DateTime TimeOf(DeploymentRecord deployment) => new(deployment.At, DateTimeKind.Utc);
+    private sealed record Effects(IReadOnlyList<TodayLine> Dearer, IReadOnlySet<string> Cheaper);
 
     /// <summary>To the minute.</summary>
     private static string Short(string iso) => iso[..16].Replace('T', ' ');
-
-    private static bool IsUnderWay(TrialState state) => state is TrialState.Waiting or TrialState.Running;
 
     private static string StateOf(TrialState state) => state == TrialState.Waiting ? "waits for its turn" : "is being measured";
 }

@@ -23,7 +23,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     public void Enqueue(long trial) => _waiting.Writer.TryWrite(trial);
 
     /// <summary>How many trials come before this one.</summary>
-    public int Ahead(TrialRecord trial) => trial.State != TrialState.Waiting ? 0
+    public int Ahead(TrialGlance trial) => trial.State != TrialState.Waiting ? 0
         : trials.Waiting().Count(t => t.Id < trial.Id) + (_running is null ? 0 : 1);
 
     /// <summary>Cancels a trial that waits or runs.</summary>

@@ -128,6 +128,40 @@ public sealed class RehearsalRunnerTests : IDisposable
     }
 
     [Fact]
+    public async Task A_soak_keeps_its_copies_and_goes_on_where_it_was_cut()
+    {
+        const string Load = """
+            -- part: readers
+            -- rate: 40/second
+            -- name: of depot
+            -- bind: d=3
+            SELECT sum(weight) FROM parcel WHERE depot = :d;
+            -- part: grow
+            -- rate: 2/second
+            -- name: more
+            -- draw: id = sequence from 1000000
+            INSERT INTO parcel SELECT :id * 1000 + id, 1, 1 FROM parcel WHERE id <= 500;
+            """;
+        var options = new RehearsalOptions(StintSeconds: 0.5, OneSided: true, MostGrowth: 0.0001, Soak: true, MaxSeconds: 1.4);
+        RehearsalAccount account = await RunAsync(Load, "", options);
+        account.Done!.Problem.ShouldBeNull();
+        account.Renewed.ShouldBeEmpty();
+        account.Stints[^1].Bytes.ShouldBeGreaterThan(account.Stints[0].Bytes);
+        account.Plans.Select(p => p.Statement).ShouldBe(["of depot", "more"], "each is seen once, and none changes without statistics");
+
+        // Cut short, and carried on for what is left of four seconds: stints go on being counted, and the copies are those of the beginning.
+        RehearsalBrief brief = RehearsalBrief.Read(Load, "", KnownEngines.Default, options with { MaxSeconds = 4 }).Value;
+        RehearsalAccount cut = (account with { Brief = brief, Done = null }).With(new SoakResumed(account.NextLeg.Pair, "2026-07-18T17:00:00Z"));
+        RehearsalAccount whole = await new RehearsalRunner(Home).RunAsync(Database, Load, "", brief, new(), (_, _) => { }, before: cut, stop: TestContext.Current.CancellationToken);
+        whole.Stints.Select(s => s.Pair).ShouldBe(Enumerable.Range(0, whole.Stints.Count));
+        whole.Stints.Select(s => s.At).ShouldBeInOrder();
+        whole.Stints.Select(s => s.Leg).Distinct().ShouldBe([0, 1]);
+        whole.Stints.Count.ShouldBeLessThanOrEqualTo(8);
+        whole.Soak!.Plans.ShouldBeEmpty();
+        Directory.GetDirectories(Home.Copies).ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task Cancelling_keeps_what_was_measured_and_leaves_nothing()
     {
         using var stop = new CancellationTokenSource();

@@ -57,6 +57,35 @@ public sealed class LedgerCommandTests : IDisposable
     }
 
     [Fact]
+    public async Task Who_goes_on_behind_an_edited_ledger_is_named_whenever_it_is_verified()
+    {
+        Posted("home", 3);
+        (await Run("home", "ledger", "go-on", "--book", "Huts", "--author", "Ben Ruiz", "--reason", "Why not")).ShouldBe((2, "", "The ledger of 'Huts' holds: there is nothing to go on behind.\n"));
+        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={new LedgerHome(PathOf("home")).LedgerFile};Pooling=False"))
+        {
+            connection.Open();
+            using Microsoft.Data.Sqlite.SqliteCommand command = connection.CreateCommand();
+            command.CommandText = "DROP TRIGGER entry_is_never_deleted; DELETE FROM entry WHERE number = 2";
+            command.ExecuteNonQuery();
+        }
+
+        (await Run("home", "verify")).Exit.ShouldBe(1);
+        await Run("home", "ledger", "export", "--book", "Huts", "--out", PathOf("broken.jsonl"));
+        (await Run("home", "ledger", "import", PathOf("broken.jsonl"), "--book", "Huts")).Exit.ShouldBe(2);
+        (await Run("home", "ledger", "go-on", "--book", "Huts", "--author", "Ben Ruiz", "--reason", " ")).Exit.ShouldBe(2);
+        (await Run("home", "ledger", "go-on", "--book", "Huts", "--author", "Ben Ruiz", "--reason", "Entry 2 held a name")).ShouldBe(
+            (0, "Huts: entry 3 goes on. At place 2 stands an entry with another number: one was taken out, put in, or moved. That stays told.\n", ""));
+        (int exit, string said, _) = await Run("home", "verify");
+        (exit, said.Split('\n')[0].EndsWith(": Entry 2 held a name", StringComparison.Ordinal), said.Split('\n')[1].StartsWith("Huts: 3 entries hold together", StringComparison.Ordinal)).ShouldBe((0, true, true), said);
+
+        // What goes on takes entries again, also when it was taken elsewhere.
+        await Run("home", "ledger", "export", "--book", "Huts", "--out", PathOf("gone-on.jsonl"));
+        (await Run("other", "ledger", "import", PathOf("gone-on.jsonl"), "--book", "Huts")).Output.ShouldBe("3 entries are new in 'Huts'.\n");
+        Posted("other", 1);
+        (await Run("other", "verify")).Output.ShouldContain("Huts: 4 entries hold together");
+    }
+
+    [Fact]
     public async Task A_deployment_names_the_entry_that_it_brings()
     {
         Posted("home", 2);

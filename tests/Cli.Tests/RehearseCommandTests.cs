@@ -75,6 +75,8 @@ public sealed class RehearseCommandTests : IDisposable
     }
 
     [Theory]
+    [InlineData("give one of the two", "--soak", "60", "--for", "60")]
+    [InlineData("A soak wants a length", "--soak", "-1")]
     [InlineData("--think reads", "--think", "soon")]
     [InlineData("--rate reads", "--rate", "fast")]
     [InlineData("--limit reads", "--limit", "p98<=5ms", "--capacity")]

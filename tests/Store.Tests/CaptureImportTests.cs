@@ -4,6 +4,8 @@ using Dapper;
 using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Store.Captures;
 using Xunit;
 
@@ -216,6 +218,62 @@ public sealed class CaptureImportTests : ReadsCaptures
     }
 
     [Fact]
+    public void What_a_look_noticed_gets_its_time_from_the_log_that_comes_later_and_is_told_once()
+    {
+        SqlDialect dialect = KnownEngines.OfSubject("postgresql://x/y").Dialect;
+        DateTime at = Start;
+        var deployments = new DeploymentStore(_ledger);
+        void Noticed(DateTime when, string sql) => Read(Encoding.UTF8.GetBytes(Line(when, 900, sql)), $"log of {when:O}");
+        SchemaObject table = new("table", "parcel", "CREATE TABLE parcel (id int)"), note = new("index", "parcel_note", "CREATE INDEX parcel_note ON public.parcel USING btree (note)"),
+            sent = new("index", "parcel_sent", "CREATE INDEX parcel_sent ON public.parcel USING btree (sent)");
+        deployments.Look(_book, [table], dialect, at).ShouldBeNull("nobody looked before");
+        deployments.Look(_book, [table], dialect, at.AddHours(1)).ShouldBeNull();
+        deployments.Look(_book, [table, note, sent], dialect, at.AddHours(2)).ShouldBe("index parcel_note created, index parcel_sent created");
+        DeploymentRecord looked = deployments.OfBook(_book).ShouldHaveSingleItem();
+        (looked.Time, looked.AfterAt, looked.LookedAt).ShouldBe((at.AddHours(2), at.AddHours(1).Ticks, at.AddHours(2).Ticks));
+
+        // The log of that hour: both statements are that deployment, whose time is known now. One of another table is another.
+        Noticed(at.AddMinutes(80), "create index concurrently parcel_note on parcel (note)");
+        Noticed(at.AddMinutes(81), "CREATE INDEX parcel_sent ON parcel(sent);");
+        Noticed(at.AddMinutes(119), "ALTER TABLE depot ADD COLUMN x int");
+        DeploymentRecord[] told = [.. deployments.OfBook(_book)];
+        told.Select(d => (d.Time, d.AfterAt, d.LookedAt.HasValue)).ShouldBe([(at.AddMinutes(80), null, true), (at.AddMinutes(119), null, false)]);
+        (told[0].Script, looked.What.Contains(", at some time since 2026-03-02 01:00", StringComparison.Ordinal), told[0].What).ShouldBe((looked.Script, true, "index parcel_note created, index parcel_sent created"));
+
+        // The other way round: what the log told is no news to the look.
+        Noticed(at.AddHours(5), "DROP INDEX parcel_sent");
+        deployments.Look(_book, [table, note], dialect, at.AddHours(6)).ShouldBe("index parcel_sent dropped");
+        deployments.OfBook(_book).Count.ShouldBe(3);
+
+        // Another change of the same name, a minute later, of which no log tells.
+        deployments.Look(_book, [table, note with { Definition = note.Definition + " WHERE sent IS NULL" }], dialect, at.AddHours(6).AddMinutes(1)).ShouldBe("index parcel_note altered");
+        deployments.OfBook(_book)[^1].Script.ShouldBe("DROP INDEX parcel_note;\nCREATE INDEX parcel_note ON public.parcel USING btree (note) WHERE sent IS NULL;");
+        deployments.OfBook(_book).Count.ShouldBe(4);
+        note = note with { Definition = note.Definition + " WHERE sent IS NULL" };
+
+        // Of two changes one that the log tells of: only the other is news.
+        Noticed(at.AddHours(6).AddMinutes(2), "CREATE VIEW board AS SELECT 1");
+        deployments.Look(_book, [table, note, new("view", "board", " SELECT 1;"), new("view", "other", " SELECT 2;")], dialect, at.AddHours(6).AddMinutes(3)).ShouldBe("view board created, view other created");
+        deployments.OfBook(_book)[^1].What.ShouldStartWith("view other created, at some time since ");
+
+        // A name counts as a word of its own: an index named a is not told of by every text with that letter, and one of another schema is by its bare name.
+        Noticed(at.AddHours(6).AddMinutes(4), "CREATE INDEX parcel_made ON parcel (made)");
+        SchemaObject[] there = [table, note, new("view", "board", " SELECT 1;"), new("view", "other", " SELECT 2;")];
+        deployments.Look(_book, [.. there, new("index", "a", "CREATE INDEX a ON public.parcel USING btree (id)"), new("index", "depot.parcel_made", "CREATE INDEX parcel_made ON depot.parcel USING btree (made)")], dialect, at.AddHours(6).AddMinutes(5));
+        deployments.OfBook(_book)[^1].What.ShouldStartWith("index a created, at some time since ");
+        deployments.Look(_book, there, dialect, at.AddHours(6).AddMinutes(6));
+
+        // Announced by hand, as it was done: that names what the look noticed.
+        deployments.Look(_book, [table, note, new("view", "board", " SELECT 1;"), new("view", "other", " SELECT 2;"), new("index", "parcel_late", "CREATE INDEX parcel_late ON public.parcel USING btree (note, sent)")], dialect, at.AddHours(8)).ShouldNotBeNull();
+        deployments.Record(_book, at.AddHours(7), "2.4", "Late board", "");
+        (deployments.OfBook(_book).Count, deployments.OfBook(_book)[^1].Version, deployments.OfBook(_book)[^1].Time).ShouldBe((8, "2.4", at.AddHours(7)));
+
+        // Dropped and made anew at another time, it is another deployment, though the name is the same.
+        Noticed(at.AddHours(9), "CREATE INDEX parcel_sent ON parcel (sent)");
+        deployments.OfBook(_book).Count.ShouldBe(9);
+    }
+
+    [Fact]
     public void A_ledger_of_the_first_schema_is_brought_up_with_everything_in_it()
     {
         string old = Path.Combine(_folder, "old.db");
@@ -255,7 +313,7 @@ public sealed class CaptureImportTests : ReadsCaptures
         IReadOnlyList<CapturedPlanRecord> kept = new PlanUseStore(_ledger).OfPattern(_daybook.Patterns(_book)[0].Id, sources);
         kept.Select(p => p.Outline).ShouldBe(plans);
         kept[0].Hours.Select(h => (h.Hour - start, h.Calls, h.Total / TimeSpan.TicksPerMillisecond)).ShouldBe([(0, 4, 8), (60, 2, 2)]);
-        kept[1].Hours.ShouldHaveSingleItem().ShouldBe(new PlanHour(start + 120, 2, 180 * TimeSpan.TicksPerMillisecond));
+        kept[1].Hours.ShouldHaveSingleItem().ShouldBe(new PlanHour(start + 120, 2, 180 * TimeSpan.TicksPerMillisecond, start + 120, start + 120));
         new PlanUseStore(_ledger).OfPattern(_daybook.Patterns(_book)[0].Id, [sources[0]])[1].Hours[0].Calls.ShouldBe(1);
     }
 

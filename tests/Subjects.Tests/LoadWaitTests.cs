@@ -36,7 +36,7 @@ public sealed class LoadWaitTests
             await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
             using ILoadSide side = copy.OpenLoad([Add], TimeSpan.FromSeconds(30), null);
             side.Durability.ShouldBe("journal_mode wal, synchronous 2");
-            WaitShare wait = (await HoldAsync(side)).Single(w => w.Meaning == WaitMeaning.Writer);
+            WaitShare wait = (await HoldAsync(side)).Waits.Single(w => w.Meaning == WaitMeaning.Writer);
             wait.Share.ShouldBeInRange(0.8, 1);
         }
         finally
@@ -60,13 +60,20 @@ public sealed class LoadWaitTests
                 await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
                 using ILoadSide side = copy.OpenLoad([Add], TimeSpan.FromSeconds(30), null);
                 side.Durability.ShouldBe("synchronous_commit on, fsync off");
-                IReadOnlyList<WaitShare> waits = await HoldAsync(side);
+                StintSeen seen = await HoldAsync(side);
+                IReadOnlyList<WaitShare> waits = seen.Waits;
 
                 // Of both sessions: one waits all the time, the other one's transaction is open meanwhile.
                 WaitShare row = waits.Single(w => w.Meaning == WaitMeaning.Row);
                 row.Share.ShouldBeInRange(0.35, 0.6);
                 row.Statement.ShouldBe(0);
                 waits.Single(w => w.Meaning == WaitMeaning.IdleInTransaction).Share.ShouldBeInRange(0.35, 0.6);
+
+                // It waits behind the one that holds the row, which does nothing at the time.
+                LockQueue queue = seen.Queues.ShouldHaveSingleItem();
+                (queue.Statement, queue.Behind, queue.Meaning, queue.Longest, queue.Depth).ShouldBe((0, 0, WaitMeaning.IdleInTransaction, 1, 1));
+                queue.Share.ShouldBeInRange(0.3, 0.65);
+                (seen.Counts.WrittenBytes > 0, seen.Counts.SessionCpuSeconds!.Count, seen.Counts.TempFiles).ShouldBe((true, 2, 0));
             }
 
             SubjectEngines.OfSubject(server.Connection("purses")).Clean(access, folder).ShouldBeNull();
@@ -91,7 +98,7 @@ public sealed class LoadWaitTests
         PostgresWaits.MeaningOf(state, type, wait).Meaning.ShouldBe(meaning);
 
     /// <summary>One session holds what another one wants until that one was seen waiting for long enough.</summary>
-    private static async Task<IReadOnlyList<WaitShare>> HoldAsync(ILoadSide side)
+    private static async Task<StintSeen> HoldAsync(ILoadSide side)
     {
         const int heldMilliseconds = 400;
         using ILoadSession holder = side.Open(), waiter = side.Open();
@@ -104,6 +111,6 @@ public sealed class LoadWaitTests
         waiting.IsCompleted.ShouldBeFalse();
         holder.Commit().ShouldBe(LoadOutcome.Done);
         (await waiting).ShouldBe(LoadOutcome.Done);
-        return side.EndStint(clock.Elapsed.TotalNanoseconds);
+        return side.EndStint(clock.Elapsed.TotalNanoseconds, 1);
     }
 }

@@ -1,5 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Shouldly;
+using SwiftLedger.Core.Engines.Sqlite;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Subjects.Sqlite;
 using Xunit;
@@ -59,21 +61,59 @@ public sealed class SnapshotTests : IDisposable
     [Fact]
     public void A_crashed_writers_log_is_recovered_in_the_copy_only()
     {
-        _database.Run("PRAGMA journal_mode = WAL");
-        string crashed = Path.Combine(_database.Folder, "crashed.db");
-        using (SqliteConnection writer = _database.Connect())
-        using (SqliteCommand command = writer.CreateCommand())
-        {
-            command.CommandText = "PRAGMA wal_autocheckpoint = 0; DELETE FROM parcel WHERE id > 7";
-            command.ExecuteNonQuery();
-            File.Copy(_database.Path, crashed);
-            File.Copy(_database.Path + "-wal", crashed + "-wal");
-        }
-
+        string crashed = Crashed("DELETE FROM parcel WHERE id > 7");
         byte[] log = File.ReadAllBytes(crashed + "-wal");
         SqliteSubject.Open(crashed, _database.Copies);
         File.ReadAllBytes(crashed + "-wal").ShouldBe(log);
         File.Exists(crashed + "-shm").ShouldBeFalse();
+    }
+
+    [Theory]
+    [InlineData("DELETE", false)]
+    [InlineData("DELETE", true)]
+    [InlineData("WAL", false)]
+    [InlineData("WAL", true)]
+    public void A_look_at_the_schema_sees_what_is_committed_and_leaves_nothing_behind(string mode, bool inUse)
+    {
+        _database.Run($"PRAGMA journal_mode = {mode}");
+        using SqliteConnection? user = inUse ? _database.Connect() : null;
+        if (user is not null)
+        {
+            using SqliteCommand command = user.CreateCommand();
+            command.CommandText = "CREATE INDEX parcel_seen ON parcel(note)";
+            command.ExecuteNonQuery();
+        }
+
+        byte[] before = _database.Hash;
+        string[] files = Directory.GetFiles(_database.Folder);
+        IReadOnlyList<SchemaObject> seen = SubjectEngines.Of(SqliteEngine.Engine).ReadSchema(_database.Path);
+        (seen.Any(o => o is { Kind: "table", Name: "parcel" }), seen.Any(o => o is { Kind: "index", Name: "parcel_seen" })).ShouldBe((true, inUse));
+        _database.Hash.ShouldBe(before);
+        Directory.GetFiles(_database.Folder).ShouldBe(files, ignoreOrder: true);
+    }
+
+    [Fact]
+    public void A_look_at_a_file_that_a_crash_left_says_so_instead_of_recovering_it()
+    {
+        string crashed = Crashed("CREATE INDEX parcel_lost ON parcel(note)");
+        ISubjectEngine engine = SubjectEngines.Of(SqliteEngine.Engine);
+        Should.Throw<SubjectException>(() => engine.ReadSchema(crashed)).Message.ShouldEndWith("was left with a log by a crash: it is looked into once its application has opened it again.");
+        File.Exists(crashed + "-shm").ShouldBeFalse();
+
+        // Half a schema is none: a file that somebody holds for himself is not looked into, rather than found empty.
+        _database.Run("PRAGMA journal_mode = DELETE");
+        using (SqliteConnection holder = _database.Connect())
+        using (SqliteCommand command = holder.CreateCommand())
+        {
+            command.CommandText = "BEGIN EXCLUSIVE";
+            command.ExecuteNonQuery();
+            Should.Throw<EngineException>(() => engine.ReadSchema(_database.Path)).Message.ShouldContain("locked");
+        }
+
+        engine.ReadSchema(_database.Path).ShouldNotBeEmpty();
+        File.WriteAllBytes(crashed + "-journal", [1]);
+        Should.Throw<SubjectException>(() => engine.ReadSchema(crashed)).Message.ShouldContain("is being written to");
+        Should.Throw<SubjectException>(() => engine.ReadSchema(Path.Combine(_database.Folder, "none.db"))).Message.ShouldStartWith("There is no file");
     }
 
     [Fact]
@@ -114,6 +154,20 @@ public sealed class SnapshotTests : IDisposable
         string path = Path.Combine(_database.Folder, name);
         File.WriteAllText(path, text);
         return path;
+    }
+
+    /// <summary>A file and its log as a writer left them that died after it committed.</summary>
+    private string Crashed(string sql)
+    {
+        _database.Run("PRAGMA journal_mode = WAL");
+        string crashed = Path.Combine(_database.Folder, "crashed.db");
+        using SqliteConnection writer = _database.Connect();
+        using SqliteCommand command = writer.CreateCommand();
+        command.CommandText = "PRAGMA wal_autocheckpoint = 0; " + sql;
+        command.ExecuteNonQuery();
+        File.Copy(_database.Path, crashed);
+        File.Copy(_database.Path + "-wal", crashed + "-wal");
+        return crashed;
     }
 
     private string Because(string path) => Should.Throw<SubjectException>(() => SqliteSubject.Open(path, _database.Copies)).Message;

@@ -8,7 +8,7 @@ namespace SwiftLedger.Ui.Tests;
 /// <summary>What a person does and sees, in few words.</summary>
 internal static class Browsing
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(1), PatienceForVerdicts = TimeSpan.FromMinutes(6);
+    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(3), PatienceForVerdicts = TimeSpan.FromMinutes(15);
 
     /// <summary>Waits until a page has come, whatever it says: its script comes after the frame.</summary>
     public static void SeePage(this IWebDriver driver) => Until(driver, d =>

@@ -3,6 +3,7 @@ using System.Net;
 using System.Net.Sockets;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
+using SwiftLedger.Testing;
 using Xunit;
 
 [assembly: AssemblyFixture(typeof(SwiftLedger.Ui.Tests.LedgerFixture))]
@@ -56,9 +57,7 @@ public sealed class LedgerFixture : IAsyncLifetime
     {
         using var client = new HttpClient { BaseAddress = Address };
         client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
-        while (!(await client.GetStringAsync(new Uri("/api/trials/1", UriKind.Relative))).Contains("\"state\":\"ended\"", StringComparison.Ordinal))
-        {
-        }
+        await TrialNews.UntilAsync(client, 1, async () => (await client.GetStringAsync(new Uri("/api/trials/1", UriKind.Relative))).Contains("\"state\":\"ended\"", StringComparison.Ordinal), "line", CancellationToken.None);
 
         (await client.PostAsync(new Uri("/api/trials/1/cancel", UriKind.Relative), null)).EnsureSuccessStatusCode();
     }
@@ -70,13 +69,15 @@ public sealed class LedgerFixture : IAsyncLifetime
         Directory.Delete(Folder, recursive: true);
     }
 
-    public IWebDriver Open(string path)
+    /// <param name="path">Of the page.</param>
+    /// <param name="address">Of another server than this one.</param>
+    public IWebDriver Open(string path, Uri? address = null)
     {
         var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
         options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
             "--disable-component-update", "--disable-sync", "--window-size=1280,900", $"--user-data-dir={Directory.CreateDirectory(Path.Combine(Folder, Guid.NewGuid().ToString("n"))).FullName}");
-        var driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin/chromedriver"), options, TimeSpan.FromSeconds(60));
-        driver.Navigate().GoToUrl(new Uri(Address, path));
+        var driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin/chromedriver"), options, TimeSpan.FromMinutes(3));
+        driver.Navigate().GoToUrl(new Uri(address ?? Address, path));
         driver.SeePage();
         return driver;
     }

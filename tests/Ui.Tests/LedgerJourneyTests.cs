@@ -2,6 +2,7 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using OpenQA.Selenium;
 using Shouldly;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Ui.Tests;
@@ -9,6 +10,8 @@ namespace SwiftLedger.Ui.Tests;
 /// <summary>An entry from its trial to its withdrawal, and the front page that tells of it.</summary>
 public sealed class LedgerJourneyTests(LedgerFixture ledger)
 {
+    private const int MostAttempts = 10;
+
     [Fact]
     public async Task A_trial_is_posted_stands_on_the_front_page_and_is_withdrawn_and_nothing_is_edited()
     {
@@ -53,6 +56,19 @@ public sealed class LedgerJourneyTests(LedgerFixture ledger)
         JourneyTests.MakeDepot(path);
         using var client = new HttpClient { BaseAddress = ledger.Address };
         client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
+        (long Book, long Trial) made = await MeasuredAsync(client, path);
+
+        // A machine that is busy meanwhile may settle it by work alone, which promises no time: then it is measured again.
+        for (int attempt = 1; attempt < MostAttempts && !(await client.GetStringAsync(new Uri($"/api/books/{made.Book}/entries/preview?trial={made.Trial}", UriKind.Relative))).Contains("\"refusal\":null", StringComparison.Ordinal); attempt++)
+        {
+            made = await MeasuredAsync(client, path);
+        }
+
+        return made;
+    }
+
+    private static async Task<(long Book, long Trial)> MeasuredAsync(HttpClient client, string path)
+    {
         using HttpResponseMessage begun = await client.PostAsJsonAsync(new Uri("/api/trials", UriKind.Relative), new
         {
             subject = path,
@@ -64,10 +80,7 @@ public sealed class LedgerJourneyTests(LedgerFixture ledger)
         begun.IsSuccessStatusCode.ShouldBeTrue(await begun.Content.ReadAsStringAsync());
         JsonElement made = await begun.Content.ReadFromJsonAsync<JsonElement>();
         long trial = made.GetProperty("id").GetInt64();
-        while (!(await client.GetStringAsync(new Uri($"/api/trials/{trial}", UriKind.Relative))).Contains("\"state\":\"finished\"", StringComparison.Ordinal))
-        {
-            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
-        }
+        await TrialNews.UntilAsync(client, trial, async () => (await client.GetStringAsync(new Uri($"/api/trials/{trial}", UriKind.Relative))).Contains("\"state\":\"finished\"", StringComparison.Ordinal), "trial", TestContext.Current.CancellationToken);
 
         return (made.GetProperty("bookId").GetInt64(), trial);
     }

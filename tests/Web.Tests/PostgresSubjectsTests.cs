@@ -149,6 +149,57 @@ public sealed class PostgresSubjectsTests(PostgresSubjectsTests.Servers servers)
         (await Problem("/api/trials", new { subject = "postgresql://u@127.0.0.1:1/d", workload = "SELECT 1", change = "ANALYZE", settings })).ShouldContain(message);
     }
 
+    [Theory]
+    [InlineData("copies")]
+    [InlineData("dumped")]
+    public async Task An_entry_is_live_once_a_look_finds_what_it_brings_in_the_servers_own_words_and_not_by_its_name_alone(string sides)
+    {
+        const string change = "create index parcel_open on Parcel (depot) where state = 'open' or note is null;";
+        string database = $"looked_{sides}";
+        _server.Sql("postgres", $"CREATE DATABASE {database}");
+        _server.Sql(database, "CREATE TABLE parcel AS SELECT i AS id, i % 50 AS depot, CASE i % 9 WHEN 0 THEN 'open' ELSE 'shut' END AS state, repeat('n', 30) AS note FROM generate_series(1, 40000) i; ANALYZE");
+        JsonElement ended = default;
+        for (int attempt = 0; attempt < 5; attempt++)
+        {
+            ended = await Finished(await Post("/api/trials", new
+            {
+                subject = $"postgresql://postgres@127.0.0.1:{_server.Port}/{database}",
+                workload = "-- name: open\n-- bind: d=7\nSELECT count(*) FROM parcel WHERE depot = :d AND (state = 'open' OR note IS NULL)",
+                change,
+                settings = new { sides, quick = true, maxSeconds = 60 },
+            }));
+            ended.GetProperty("state").GetString().ShouldBe("finished", ended.ToString());
+            if ((await Get($"/api/books/{ended.GetProperty("bookId").GetInt64()}/entries/preview?trial={ended.GetProperty("id").GetInt64()}")).GetProperty("refusal").ValueKind == JsonValueKind.Null)
+            {
+                break;
+            }
+        }
+
+        long book = ended.GetProperty("bookId").GetInt64();
+        await Post($"/api/books/{book}/entries", new { trial = ended.GetProperty("id").GetInt64(), title = "Open ones", author = "Ines Aalto", reason = "Slow board" });
+        var rounds = new RoundStore(new(Home.LedgerFile));
+        rounds.KeepLooking(book, "tables", TimeSpan.FromSeconds(1), DateTimeOffset.UtcNow);
+        await Until(async () => (await Get($"/api/books/{book}/rounds"))[0].GetProperty("told").GetString() == "As before: 1 table, index or view.");
+
+        // The same name over other rows: the change is told, and is not the entry's.
+        _server.Sql(database, "CREATE INDEX parcel_open ON parcel (depot) WHERE state = 'open'");
+        await Until(async () => (await Get($"/api/books/{book}/entries")).GetProperty("unannounced").GetArrayLength() == 1);
+        (await Get($"/api/books/{book}/entries/1")).GetProperty("state").GetString().ShouldBe("proposed");
+
+        // One that was built in vain is no index: no statement is served by it.
+        _server.Sql(database, "DROP INDEX parcel_open");
+        await Until(async () => (await Get($"/api/books/{book}/rounds"))[0].GetProperty("told").GetString() == "As before: 1 table, index or view.");
+        _server.Sql(database, $"BEGIN; {change} UPDATE pg_index SET indisvalid = false WHERE indexrelid = 'parcel_open'::regclass; COMMIT");
+        long runs = (await Get($"/api/books/{book}/rounds"))[0].GetProperty("runs").GetInt64();
+        await Until(async () => (await Get($"/api/books/{book}/rounds"))[0].GetProperty("runs").GetInt64() > runs + 1);
+        (await Get($"/api/books/{book}/entries/1")).GetProperty("state").GetString().ShouldBe("proposed");
+
+        _server.Sql(database, "UPDATE pg_index SET indisvalid = true WHERE indexrelid = 'parcel_open'::regclass");
+        await Until(async () => (await Get($"/api/books/{book}/entries/1")).GetProperty("state").GetString() == "deployed");
+        (await Get($"/api/books/{book}/entries")).GetProperty("unannounced").GetArrayLength().ShouldBe(2, "what was made by that name, and dropped again");
+        (await Get($"/api/books/{book}/entries/1")).GetProperty("deployment").GetProperty("matched").GetString()!.ShouldStartWith("a look at the catalogue found what it brings, which came at some time since 20");
+    }
+
     [Fact]
     public async Task Copies_on_another_server_have_a_password_of_their_own()
     {

@@ -2,6 +2,7 @@ using System.Net;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Shouldly;
+using SwiftLedger.Core.Rehearsals;
 using Xunit;
 
 namespace SwiftLedger.Web.Tests;
@@ -51,13 +52,7 @@ public sealed class RehearsalTests : RunningServer
         await StopAsync();
 
         // As a kill leaves it: it runs, by the ledger, and its last word was never written.
-        using (var connection = new SqliteConnection($"Data Source={Home.LedgerFile};Pooling=False"))
-        {
-            connection.Open();
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = $"UPDATE rehearsal SET state = 'running', result = NULL, headline = NULL, finished_at = NULL WHERE id = {id}";
-            command.ExecuteNonQuery();
-        }
+        Ledger($"UPDATE rehearsal SET state = 'running', result = NULL, headline = NULL, finished_at = NULL WHERE id = {id}");
 
         await StartAsync();
         JsonElement page = await Ended(book, id);
@@ -65,6 +60,43 @@ public sealed class RehearsalTests : RunningServer
         (page.GetProperty("state").GetString(), page.GetProperty("result").GetProperty("state").GetString()).ShouldBe(("interrupted", "interrupted"));
         page.GetProperty("result").GetProperty("stints").GetArrayLength().ShouldBeGreaterThan(0);
         page.GetProperty("message").GetString()!.ShouldContain("What had been measured is kept");
+    }
+
+    [Fact]
+    public async Task A_soak_survives_restarts_of_the_server_and_ends_when_its_time_is_over()
+    {
+        long book = await Book();
+        long id = (await Post(Path(book), Request(Load, new { stintSeconds = 0.5, oneSided = true, soak = true, maxSeconds = 3 }))).GetProperty("id").GetInt64();
+        JsonElement page = default;
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("stintsDone").GetInt32() >= 1);
+        page.GetProperty("mostStints").GetInt32().ShouldBe(6);
+        await StopAsync();
+        await StartAsync();
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("state").GetString() == "finished");
+        JsonElement result = page.GetProperty("result");
+        result.GetProperty("soak").GetProperty("resumed").GetArrayLength().ShouldBe(1);
+        JsonElement[] stints = [.. result.GetProperty("stints").EnumerateArray()];
+        stints.Select(s => s.GetProperty("pair").GetInt32()).ShouldBe(Enumerable.Range(0, stints.Length));
+
+        // By the rehearsal's own clock, which also counts what a busy machine takes to begin.
+        (stints[^1].GetProperty("at").GetDouble() + (stints[^1].GetProperty("seconds").GetDouble() / (1 - Stint.WarmShare))).ShouldBeGreaterThan(2.9);
+        Directory.GetDirectories(Home.Copies).ShouldBeEmpty();
+        string started = page.GetProperty("startedAt").GetString()!;
+
+        // One that got nowhere since it was carried on is not carried on again: it may be what ends the server.
+        await StopAsync();
+        Ledger($"UPDATE rehearsal SET state = 'running', result = NULL, headline = NULL, finished_at = NULL, options = json_set(options, '$.maxSeconds', 60) WHERE id = {id}; DELETE FROM rehearsal_event WHERE rehearsal_id = {id} AND number > (SELECT min(number) FROM rehearsal_event e WHERE e.rehearsal_id = {id}) + 3");
+        await StartAsync();
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("state").GetString() != "running");
+        page.GetProperty("startedAt").GetString().ShouldBe(started);
+        if (page.GetProperty("state").GetString() == "waiting")
+        {
+            // Cancelled before its turn has come again, it keeps what it had.
+            (await Send(HttpMethod.Post, Path(book, id) + "/cancel", null)).StatusCode.ShouldBe(HttpStatusCode.OK);
+            page = await Ended(book, id);
+        }
+
+        await Until(async () => (page = await Get(Path(book, id))).GetProperty("result").ValueKind == JsonValueKind.Object);
     }
 
     [Fact]
@@ -121,6 +153,15 @@ public sealed class RehearsalTests : RunningServer
         JsonElement page = await Ended(book, (await Post(Path(book), Request(load, new { stintSeconds = 0.5, oneSided = true, maxSeconds = 0.5 }))).GetProperty("id").GetInt64());
         page.GetProperty("result").GetProperty("statements")[0].GetProperty("statement").GetString().ShouldBe("of a depot");
         (await Get("/api/load-glossary")).EnumerateArray().ShouldAllBe(e => e.GetProperty("told").GetString()!.Length > 20);
+    }
+
+    private void Ledger(string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={Home.LedgerFile};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = sql;
+        command.ExecuteNonQuery();
     }
 
     private static string Path(long book, long? rehearsal = null) => $"/api/books/{book}/rehearsals{(rehearsal is null ? "" : $"/{rehearsal}")}";

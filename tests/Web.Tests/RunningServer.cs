@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.Data.Sqlite;
 using Shouldly;
 using SwiftLedger.Bench;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Web.Tests;
@@ -51,9 +52,10 @@ public abstract class RunningServer : IAsyncLifetime
     }
 
     /// <param name="home">Another home than the test's own.</param>
-    protected async Task StartAsync(string? token = null, LedgerHome? home = null)
+    /// <param name="alerts">Where alerts go; null for nowhere.</param>
+    protected async Task StartAsync(string? token = null, LedgerHome? home = null, AlertChannels? alerts = null)
     {
-        _app = LedgerServer.Build(new(home ?? Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface")));
+        _app = LedgerServer.Build(new(home ?? Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface"), Alerts: alerts));
         await _app.StartAsync();
         Client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
     }
@@ -66,10 +68,11 @@ public abstract class RunningServer : IAsyncLifetime
 
     protected static async Task Until(Func<Task<bool>> holds)
     {
-        // Asks over HTTP until it holds; each question is a round trip, and the runner's own limit ends a hang.
+        // Asks over HTTP until it holds, forty times a second: without a pause it would take a processor from what it waits for. The runner's own limit ends a hang.
+        using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(25));
         while (!await holds())
         {
-            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
+            await pace.WaitForNextTickAsync(TestContext.Current.CancellationToken);
         }
     }
 
@@ -85,19 +88,20 @@ public abstract class RunningServer : IAsyncLifetime
     /// <summary>A trial once it has ended.</summary>
     protected async Task<JsonElement> Finished(JsonElement trial)
     {
-        while (true)
-        {
-            JsonElement now = (await Get($"/api/trials/{trial.GetProperty("id").GetInt64()}")).GetProperty("trial");
-            if (now.GetProperty("state").GetString() is not ("waiting" or "running"))
-            {
-                return now;
-            }
-
-            TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
-        }
+        JsonElement now = default;
+        long id = trial.GetProperty("id").GetInt64();
+        await TrialNews.UntilAsync(Client, id, async () => (now = (await Get($"/api/trials/{id}")).GetProperty("trial")).GetProperty("state").GetString() is not ("waiting" or "running"), "trial", TestContext.Current.CancellationToken);
+        return now;
     }
 
     protected Task<HttpResponseMessage> Send(HttpMethod method, string path, object? body) => SendContent(method, path, body is null ? null : JsonContent.Create(body));
+
+    /// <summary>Sends a capture to a book; it must be understood.</summary>
+    protected async Task SendCapture(string book, string name, string text)
+    {
+        using HttpResponseMessage answer = await SendBytes($"/api/captures?book={book}&source=server&name={name}", System.Text.Encoding.UTF8.GetBytes(text));
+        answer.StatusCode.ShouldBe(System.Net.HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
+    }
 
     protected Task<HttpResponseMessage> SendBytes(string path, byte[] bytes) => SendContent(HttpMethod.Post, path, new ByteArrayContent(bytes) { Headers = { ContentType = new("application/octet-stream") } });
 

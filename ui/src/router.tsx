@@ -159,6 +159,12 @@ const entryRoute = createRoute({
   component: lazyRouteComponent(() => import("./ledger/EntryView"), "EntryView"),
 });
 
+const keepRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/keep",
+  component: lazyRouteComponent(() => import("./keep/KeepView"), "KeepView"),
+});
+
 const postRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/post",
@@ -281,6 +287,7 @@ export const router = createRouter({
     statementRoute,
     newTrialRoute,
     rehearsalsRoute,
+    keepRoute,
     entryRoute,
     postRoute,
     trialRoute.addChildren([lineRoute]),

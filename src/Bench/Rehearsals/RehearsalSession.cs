@@ -12,6 +12,7 @@ namespace SwiftLedger.Bench.Rehearsals;
 internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Action<BenchEvent> tell, CancellationToken stop)
 {
     private readonly RehearsalOptions _options = order.Options;
+    private readonly RehearsalStart _start = order.Start ?? new();
     private RehearsalBrief _brief = null!;
     private string _durability = "";
 
@@ -65,9 +66,9 @@ internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Actio
         var rule = _brief.Rule;
         var stints = new List<Stint>();
         var clock = new Stopwatch();
-        var random = new SplitMix(_options.Seed);
-        var runner = new StintRunner(_brief.Names, stop);
-        bool Spent() => _options.MaxSeconds is { } most && clock.Elapsed.TotalSeconds >= most;
+        var random = new SplitMix(PartTurn.SeedOf(_options.Seed, _start.Leg));
+        var runner = new StintRunner(_brief.Names, stop) { Start = _start };
+        bool Spent() => _options.MaxSeconds is { } most && _start.Seconds + clock.Elapsed.TotalSeconds >= most;
         for (bool first = true, over = false; !over; first = false)
         {
             if (!first)
@@ -102,6 +103,7 @@ internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Actio
                 sides.Add(new(Side.After, afterSide, _brief.AfterLoad, Counters(values)));
             }
 
+            List<PlanWatch> watches = _options.Soak ? [.. sides.Zip([before, after!], (side, copy) => new PlanWatch(side, copy, _options.Seed, Counters(values), TimeSpan.FromSeconds(_options.StatementSeconds)))] : [];
             _durability = beforeSide.Durability;
             tell(new StageReached(TrialStage.Measuring, null));
             clock.Start();
@@ -113,11 +115,12 @@ internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Actio
 
             while (!over)
             {
-                int pair = stints.Count / sides.Count;
+                int pair = _start.Pair + (stints.Count / sides.Count);
+                watches.ForEach(w => LookAtPlans(w, last: false));
                 IEnumerable<LoadedSide> turns = random.Coin() ? sides : Enumerable.Reverse(sides);
                 foreach (LoadedSide side in turns)
                 {
-                    Stint stint = runner.Run(side, pair, PartTurn.SeedOf(_options.Seed, pair), _options.StintSeconds, now => tell(new LoadReached(now)));
+                    Stint stint = runner.Run(side, pair, PartTurn.SeedOf(_options.Seed, pair), _options.TurnSeconds, now => tell(new LoadReached(now)));
                     stints.Add(stint);
                     tell(new StintEnded(stint));
                 }
@@ -127,17 +130,27 @@ internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Actio
                     return new RehearsalDone(_durability, $"Everything that was sent to the before side failed: {failing.Message?.TrimEnd('.')}.");
                 }
 
-                over = Spent() || (sides.Count == 2 ? rule.IsSettled(stints) : _options.MaxSeconds is null && stints.Count >= RehearsalRule.Looks.Blocks[0]);
-                if (!over && HasDrifted(sides))
+                over = Spent() || (_options.Soak ? false : sides.Count == 2 ? rule.IsSettled(stints) : _options.MaxSeconds is null && stints.Count >= RehearsalRule.Looks.Blocks[0]);
+                if (!over && !_options.Soak && HasDrifted(sides))
                 {
                     break;
                 }
             }
 
+            watches.ForEach(w => LookAtPlans(w, last: true));
+
             clock.Stop();
         }
 
         return new RehearsalDone(_durability, null);
+
+        void LookAtPlans(PlanWatch watch, bool last)
+        {
+            foreach (SoakPlan seen in watch.Look(runner.Elapsed, _start.Leg, last))
+            {
+                tell(new SoakPlanSeen(seen));
+            }
+        }
     }
 
     private SideCounters Counters(IReadOnlyList<IReadOnlyList<SqlValue>> values) => new(DrawsOf<SequenceDraw>().Count(), values);

@@ -16,6 +16,12 @@ internal sealed class StintRunner(IReadOnlyList<string> names, CancellationToken
 
     private readonly long _began = Stopwatch.GetTimestamp();
 
+    /// <summary>Where the job begins.</summary>
+    public RehearsalStart Start { get; init; } = new();
+
+    /// <summary>Seconds from the start of the first stint, without what lay between two starts.</summary>
+    public double Elapsed => Start.Seconds + Stopwatch.GetElapsedTime(_began).TotalSeconds;
+
     /// <summary>Runs one side's turn.</summary>
     /// <param name="side">Whose.</param>
     /// <param name="pair">From 0.</param>
@@ -45,7 +51,7 @@ internal sealed class StintRunner(IReadOnlyList<string> names, CancellationToken
         Array.ForEach(threads, t => t.Start());
         ready.Wait(CancellationToken.None);
 
-        double at = Stopwatch.GetElapsedTime(_began).TotalSeconds;
+        double at = Elapsed;
         side.Loaded.BeginStint();
         using var process = Process.GetCurrentProcess();
         TimeSpan cpu = process.TotalProcessorTime, pause = GC.GetTotalPauseDuration();
@@ -60,16 +66,18 @@ internal sealed class StintRunner(IReadOnlyList<string> names, CancellationToken
         double elapsed = Math.Max(1e-9, clock.Now / 1e9);
         stop.ThrowIfCancellationRequested();
         var summed = StintSummary.Of(names, [.. senders.Select(s => s.Log)], warm, length);
-        double busy = senders.Sum(s => Busy(s.Log));
-        IReadOnlyList<WaitShare> waits = side.Loaded.EndStint(busy);
+        (double busy, long tasks) = Busy(senders);
+        StintSeen seen = side.Loaded.EndStint(busy, tasks);
         if (senders.Any(s => Lost(s.Log)))
         {
             throw new EngineException(senders.Select(s => s.Session.Message).First(m => m.Length > 0));
         }
 
         var check = new SenderCheck(summed.ScheduleErrorP99Ms, summed.ScheduleErrorMeanMs, cpuSpent.TotalSeconds / elapsed / Environment.ProcessorCount,
-            allAfter > allBefore ? (busyAfter - busyBefore) / (double)(allAfter - allBefore) : null, (GC.GetTotalPauseDuration() - pause).TotalMilliseconds);
-        return new(pair, side.Side, (length - warm) / 1e9, at, summed.Statements, summed.SessionsInUse, summed.ArrivalsWaiting, summed.Abandoned, summed.LittleRatio, check, waits, side.Loaded.Bytes);
+            allAfter > allBefore ? (busyAfter - busyBefore) / (double)(allAfter - allBefore) : null, (GC.GetTotalPauseDuration() - pause).TotalMilliseconds)
+        { MemoryBytes = Environment.WorkingSet };
+        return new(pair, side.Side, (length - warm) / 1e9, at, summed.Statements, summed.SessionsInUse, summed.ArrivalsWaiting, summed.Abandoned, summed.LittleRatio, check, seen.Waits, side.Loaded.Bytes)
+        { Leg = Start.Leg, Counts = seen.Counts, Queues = seen.Queues };
     }
 
     private static void Watch(Thread[] threads, LoadedSide.Sender[] senders, Side side, int pair, StintClock clock, Action<LoadNow>? reached)
@@ -90,15 +98,24 @@ internal sealed class StintRunner(IReadOnlyList<string> names, CancellationToken
         return process.TotalProcessorTime - before;
     }
 
-    private static double Busy(ExecutionLog log)
+    /// <summary>What all sessions were busy for, in nanoseconds, and how many tasks ended well.</summary>
+    private static (double Nanoseconds, long Tasks) Busy(LoadedSide.Sender[] senders)
     {
         double sum = 0;
-        foreach (ref readonly LoggedExecution e in log.Executions)
+        long tasks = 0;
+        foreach (LoadedSide.Sender sender in senders)
         {
-            sum += e.IsTask ? e.End - e.Start : 0;
+            foreach (ref readonly LoggedExecution e in sender.Log.Executions)
+            {
+                if (e.IsTask)
+                {
+                    sum += e.End - e.Start;
+                    tasks += e.Outcome == LoadOutcome.Done ? 1 : 0;
+                }
+            }
         }
 
-        return sum;
+        return (sum, tasks);
     }
 
     private static bool Lost(ExecutionLog log)

@@ -38,6 +38,12 @@ public sealed record DeploymentEffect(
     /// <summary>How its failures moved; null where a side has no call.</summary>
     public FailureChange? Failures { get; init; }
 
+    /// <summary>How the mean of its calls moved, where only that settled it.</summary>
+    public MeanComparison? OnAverage { get; init; }
+
+    /// <summary>Of a call's cost, since / before, by whichever witness settled it; null where a side was not timed.</summary>
+    public double? Ratio => OnAverage?.Ratio ?? Comparison?.Ratio;
+
     /// <summary>What of <see cref="ChangePerDay"/> comes of more calls; see <see cref="DeploymentEffects.OfMoreCalls"/>.</summary>
     public double OfMoreCalls => DeploymentEffects.OfMoreCalls(BeforePerDay, CallsBeforePerDay, AfterPerDay, CallsAfterPerDay);
 
@@ -97,7 +103,7 @@ public static class DeploymentEffects
     public static IReadOnlyList<long> Ranked(IReadOnlyDictionary<long, double> before, IReadOnlyDictionary<long, double> after) =>
         [.. before.Keys.Union(after.Keys).OrderByDescending(p => Math.Abs(after.GetValueOrDefault(p) - before.GetValueOrDefault(p)))];
 
-    /// <param name="before">The pattern's cells of single hours before it, in order.</param>
+    /// <param name="before">The pattern's cells of single hours before it, or of single minutes, in order.</param>
     /// <param name="after">Likewise since.</param>
     /// <param name="daysBefore">Length of the span before, in days.</param>
     /// <param name="daysAfter">Length of the span after, in days.</param>
@@ -105,21 +111,48 @@ public static class DeploymentEffects
     /// <param name="pattern">Its number in the ledger.</param>
     /// <param name="seed">Draws the resamples.</param>
     /// <param name="observed">Minutes at which hours begin of which the book holds anything, before and since: those in which the pattern was not called count too. Null for those of its own.</param>
+    /// <param name="grain">What the cells are of: an hour has no rhythm of calls, and its minutes tell nothing of how hours differ.</param>
     public static DeploymentEffect Of(
         long pattern, IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, double daysBefore, double daysAfter, Band band, ulong seed,
-        (IReadOnlyList<int> Before, IReadOnlyList<int> After)? observed = null)
+        (IReadOnlyList<int> Before, IReadOnlyList<int> After)? observed = null, Stretch grain = Stretch.Hour)
     {
         double Seconds(IEnumerable<TimedCell> cells, double days) => cells.Sum(c => c.Cell.TotalTicks) / (double)TimeSpan.TicksPerSecond / Math.Max(days, 1e-9);
         double Calls(IEnumerable<TimedCell> cells, double days) => cells.Sum(c => c.Cell.Calls) / Math.Max(days, 1e-9);
         (IReadOnlyList<TimedCell> x, IReadOnlyList<TimedCell> y, bool like) = LikeHours(before, after);
-        UnpairedComparison? comparison = UnpairedComparison.Of(x.Select(c => c.Cell.Durations).ToList(), y.Select(c => c.Cell.Durations).ToList(), band, seed, x.Select(HourOfDay).ToList(), y.Select(HourOfDay).ToList());
+        UnpairedComparison? comparison = UnpairedComparison.Of(x.Select(c => c.Cell.Durations).ToList(), y.Select(c => c.Cell.Durations).ToList(), band, seed, x.Select(HourOfDay).ToList(), y.Select(HourOfDay).ToList(), Apart(x, y, grain));
         (Movement movement, string message) = Judge(before, after, comparison, like);
         return new(pattern, movement, message, Seconds(before, daysBefore), Seconds(after, daysAfter), Calls(before, daysBefore), Calls(after, daysAfter), comparison, like)
         {
-            Rate = RateComparison.Of(Counts(before, observed?.Before), Counts(after, observed?.After), BandOfCalls),
+            Rate = grain == Stretch.Minute ? null : RateComparison.Of(Counts(before, observed?.Before), Counts(after, observed?.After), BandOfCalls),
             Failures = FailureChange.Of(before, after),
         };
     }
+
+    /// <summary>Where the middle of all calls leaves it open, their mean may tell: a statement that is dear for some values only hardly moves the one, and costs by the other. What is level is never told by the mean alone.</summary>
+    /// <param name="effect">Of the same cells.</param>
+    /// <param name="before">The pattern's cells before it, in order.</param>
+    /// <param name="after">Likewise since.</param>
+    /// <param name="band">What counts as level.</param>
+    /// <param name="seed">Draws the resamples.</param>
+    /// <param name="grain">What the cells are of.</param>
+    public static DeploymentEffect OrByMean(DeploymentEffect effect, IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, Band band, ulong seed, Stretch grain = Stretch.Hour)
+    {
+        if (effect is not { Movement: Movement.Unsettled, Comparison: not null })
+        {
+            return effect;
+        }
+
+        (IReadOnlyList<TimedCell> x, IReadOnlyList<TimedCell> y, _) = LikeHours(before, after);
+        return MeanComparison.Of(Together(x), Together(y), band, seed, Apart(x, y, grain)) is { Standing: Standing.Above or Standing.Below } mean
+            ? effect with { Movement = mean.Standing == Standing.Above ? Movement.Regressed : Movement.Improved, OnAverage = mean, Message = $"By the mean of all calls; their middle does not tell. {CallsOf(effect.Comparison, effect.LikeHours)}" }
+            : effect;
+    }
+
+    private static double Apart(IReadOnlyList<TimedCell> before, IReadOnlyList<TimedCell> after, Stretch grain) => grain == Stretch.Minute ? HoursApart.Of([.. before.Select(c => c.Minute)], [.. after.Select(c => c.Minute)]) : 0;
+
+    private static List<CallsTogether> Together(IReadOnlyList<TimedCell> cells) => [.. cells.Where(c => c.Cell.Timed > 0).Select(c => new CallsTogether(c.Cell.Timed, c.Cell.TotalTicks))];
+
+    private static string CallsOf(UnpairedComparison c, bool like) => $"{Figures.Count(c.CallsBefore)} calls before, {Figures.Count(c.CallsAfter)} after{(like ? ", like hours of the day" : "")}.";
 
     /// <summary>The calls of each hour that was observed.</summary>
     private static List<HourCount> Counts(IReadOnlyList<TimedCell> cells, IReadOnlyList<int>? observed)
@@ -145,7 +178,7 @@ public static class DeploymentEffects
             return (Movement.Unsettled, "The capture gives no durations on one side.");
         }
 
-        string calls = $"{Figures.Count(c.CallsBefore)} calls before, {Figures.Count(c.CallsAfter)} after{(like ? ", like hours of the day" : "")}.";
+        string calls = CallsOf(c, like);
         return c.Standing switch
         {
             Standing.Above => (Movement.Regressed, calls),

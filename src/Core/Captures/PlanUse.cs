@@ -16,7 +16,9 @@ public readonly record struct PlanUseKey(ulong Pattern, string Source, string Sh
 /// <param name="Calls">Executions that ran by it.</param>
 /// <param name="Ticks">Their durations together.</param>
 /// <param name="Indexes">Those that the plan goes through.</param>
-public sealed record PlanUse(string Outline, long Calls, long Ticks, IReadOnlyList<string> Indexes);
+/// <param name="First">The first minute of the hour in which it was seen, since 1970, UTC.</param>
+/// <param name="Last">Likewise the last.</param>
+public sealed record PlanUse(string Outline, long Calls, long Ticks, IReadOnlyList<string> Indexes, int First, int Last);
 
 /// <summary>Follows which plan each pattern ran with.</summary>
 /// <param name="read">Reads a plan as a capture holds it; null where it is none.</param>
@@ -36,8 +38,9 @@ internal sealed class PlanUses(Func<string, Plan?> read)
         }
 
         ref PlanUse? use = ref CollectionsMarshal.GetValueRefOrAddDefault(_uses, new(pattern, source, plan.Shape, Stretch.Hour.StartOf(Stretches.MinuteOf(o.At))), out _);
-        use ??= new(plan.Outline, 0, 0, plan.Indexes);
-        use = use with { Calls = use.Calls + o.Calls, Ticks = use.Ticks + (o.Duration?.Ticks ?? 0) };
+        int minute = Stretches.MinuteOf(o.At);
+        use ??= new(plan.Outline, 0, 0, plan.Indexes, minute, minute);
+        use = use with { First = Math.Min(use.First, minute), Last = Math.Max(use.Last, minute), Calls = use.Calls + o.Calls, Ticks = use.Ticks + (o.Duration?.Ticks ?? 0) };
     }
 
     public IReadOnlyDictionary<PlanUseKey, PlanUse> Drain()

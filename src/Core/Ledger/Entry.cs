@@ -20,6 +20,9 @@ public enum EntryState
 
     /// <summary>Something to be known of an earlier entry; its state stays.</summary>
     Corrected,
+
+    /// <summary>The chain before it does not hold, and somebody decided to go on behind it.</summary>
+    Resumed,
 }
 
 /// <summary>What will change for one pattern.</summary>
@@ -110,6 +113,10 @@ public sealed record Entry
 
     /// <summary>Digest of the entry before; null for the first.</summary>
     public string? Previous { get; init; }
+
+    /// <summary>Of one that goes on behind a break: the seal of all that stands before it. Null for all others.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Over { get; init; }
 
     /// <summary>SHA-256 of the canonical form of all the rest, 64 hexadecimal digits.</summary>
     public string Digest { get; init; } = "";

@@ -19,7 +19,9 @@ public sealed record EntryAccount(Entry Begun, IReadOnlyList<Entry> Later)
     public static IReadOnlyList<EntryAccount> Of(IReadOnlyList<Entry> entries)
     {
         ILookup<int?, Entry> later = entries.Where(e => e.Of is not null).ToLookup(e => e.Of);
-        return [.. entries.Where(e => e.Of is null).Select(e => new EntryAccount(e, [.. later[e.Number]]))];
+
+        // In a ledger that somebody edited, two may have one number.
+        return [.. entries.Where(e => e.Of is null && e.State != EntryState.Resumed).DistinctBy(e => e.Number).Select(e => new EntryAccount(e, [.. later[e.Number]]))];
     }
 
     /// <summary>Why something cannot be posted about it now; null where it can.</summary>
@@ -30,7 +32,7 @@ public sealed record EntryAccount(Entry Begun, IReadOnlyList<Entry> Later)
         (EntryState.Withdrawn, _) => $"Entry {Begun.Number} was withdrawn: another entry may propose it again.",
         (EntryState.Reconciled, EntryState.Reconciled) => $"Entry {Begun.Number} is reconciled already; a deployment begins that anew.",
         (EntryState.Proposed, EntryState.Reconciled) => $"Entry {Begun.Number} is not live yet.",
-        (_, EntryState.Proposed) => "A proposal begins an entry of its own.",
+        (_, EntryState.Proposed or EntryState.Resumed) => "It begins an entry of its own.",
         _ => null,
     };
 }

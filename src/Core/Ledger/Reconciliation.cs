@@ -56,8 +56,8 @@ public sealed record Reconciliation(string From, string To, IReadOnlyList<Promis
     /// <summary>The word of the whole: the worst that is known, weighed by nothing.</summary>
     public PromiseWord Word => Outcomes.Select(o => o.Word).Where(w => w != PromiseWord.CannotTellYet).DefaultIfEmpty(PromiseWord.CannotTellYet).Max();
 
-    /// <summary>Whether every promise has its word.</summary>
-    public bool IsSettled => Outcomes.Count > 0 && Outcomes.All(o => o.Word != PromiseWord.CannotTellYet);
+    /// <summary>Whether every promise of a statement that was seen has its word, and there is one.</summary>
+    public bool IsSettled => Word != PromiseWord.CannotTellYet && Outcomes.All(o => o.Word != PromiseWord.CannotTellYet || o.CallsBefore + o.CallsAfter == 0);
 
     /// <summary>What came, in one sentence.</summary>
     public string Headline
@@ -95,7 +95,7 @@ public static class PromiseRule
             return Untold(promise, observed, observed is null ? "The daybook never saw it." : observed.Message);
         }
 
-        (double ratio, double low, double high) = (seen.Ratio, Math.Exp(seen.Low), Math.Exp(seen.High));
+        (double ratio, double low, double high) = observed.OnAverage is { } mean ? (mean.Ratio, mean.Low, mean.High) : (seen.Ratio, Math.Exp(seen.Low), Math.Exp(seen.High));
         if (observed.Movement is not (Movement.Improved or Movement.Regressed or Movement.Level))
         {
             string most = promise.Direction == PromisedDirection.Cheaper && seen is { CallsBefore: >= UnpairedComparison.LeastCalls, CallsAfter: >= UnpairedComparison.LeastCalls } && (1 - low) / (1 - promise.Ratio) is var at and < 1

@@ -18,6 +18,9 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
 
     private const int Bins = 128, Resamples = 120;
 
+    /// <summary>Neighbours are joined until there are no more, if they are of one hour: what their scatter tells is the same, and is found sooner.</summary>
+    private const int ManyStretches = 240;
+
     // A median of fewer calls is no rhythm; and fewer hours make none.
     private const int LeastOfAnHour = 10, LeastHours = 4, HoursOfDay = 24;
 
@@ -32,6 +35,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// <para>A daily rhythm that both sides share is taken out before: what each hour of the day takes longer than its side on the whole, by
     /// medians and on average of both sides, comes off both alike, so that it moves the shift by nothing and only narrows the scatter. Each hour
     /// that was estimated so takes a degree of freedom.</para>
+    /// <para>The interval is as wide as Student's distribution has it, with a degree of freedom for each block but one of the side that has fewer: the scatter of a few hours is not known well.</para>
     /// <para>The durations are laid on a grid of 128 bins of ln(duration); within a bin they count as spread evenly.</para>
     /// </remarks>
     /// <param name="before">The durations of each stretch of time, in order.</param>
@@ -40,9 +44,11 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
     /// <param name="seed">Draws the resamples.</param>
     /// <param name="hoursBefore">The hour of the day of each stretch; null where they have none.</param>
     /// <param name="hoursAfter">Likewise.</param>
+    /// <param name="apart">A standard error of the shift that the stretches cannot show, to be added to theirs: see <see cref="HoursApart"/>.</param>
     /// <returns>Null where a side has no timed call.</returns>
     public static UnpairedComparison? Of(
-        IReadOnlyList<LatencyHistogram> before, IReadOnlyList<LatencyHistogram> after, Band band, ulong seed, IReadOnlyList<int>? hoursBefore = null, IReadOnlyList<int>? hoursAfter = null)
+        IReadOnlyList<LatencyHistogram> before, IReadOnlyList<LatencyHistogram> after, Band band, ulong seed, IReadOnlyList<int>? hoursBefore = null, IReadOnlyList<int>? hoursAfter = null,
+        double apart = 0)
     {
         long callsBefore = before.Sum(h => h.Count), callsAfter = after.Sum(h => h.Count);
         if (callsBefore == 0 || callsAfter == 0)
@@ -50,6 +56,8 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             return null;
         }
 
+        (before, hoursBefore) = Joined(before, hoursBefore);
+        (after, hoursAfter) = Joined(after, hoursAfter);
         var all = new LatencyHistogram();
         foreach (LatencyHistogram h in before.Concat(after))
         {
@@ -76,13 +84,42 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         double mean = shifts.Average();
         int stretches = x.Count + y.Count, estimated = Math.Max(0, hoursTakenOut - 1);
         double error = Math.Sqrt(shifts.Sum(s => (s - mean) * (s - mean)) / (Resamples - 1) * stretches / Math.Max(1, stretches - estimated));
-        double from = shift - (Normal.Width * error), to = shift + (Normal.Width * error);
+        double students = Normal.StudentWidth(Math.Max(1, Math.Min(x.Count / x.Block, y.Count / y.Block) - 1));
+        double half = double.Hypot(students * error, Normal.Width * apart), from = shift - half, to = shift + half;
         Standing standing = Math.Min(callsBefore, callsAfter) < LeastCalls || Math.Min(x.Count, y.Count) < 2 ? Standing.Undecided
             : from > band.High ? Standing.Above
             : to < band.Low ? Standing.Below
             : from >= band.Low && to <= band.High ? Standing.Inside
             : Standing.Undecided;
         return new(shift, from, to, callsBefore, callsAfter, Math.Max(x.Block, y.Block), standing);
+    }
+
+    private static (IReadOnlyList<LatencyHistogram> Stretches, IReadOnlyList<int>? Hours) Joined(IReadOnlyList<LatencyHistogram> stretches, IReadOnlyList<int>? hours)
+    {
+        int at = (stretches.Count + ManyStretches - 1) / ManyStretches;
+        if (at <= 1)
+        {
+            return (stretches, hours);
+        }
+
+        var joined = new List<LatencyHistogram>();
+        var of = new List<int>();
+        int held = 0;
+        for (int i = 0; i < stretches.Count; i++)
+        {
+            int hour = hours?[i] ?? 0;
+            if (i == 0 || held == at || hour != of[^1])
+            {
+                joined.Add(new());
+                of.Add(hour);
+                held = 0;
+            }
+
+            joined[^1].Add(stretches[i]);
+            held++;
+        }
+
+        return (joined, hours is null ? null : of);
     }
 
     /// <summary>Takes off each hour of the day what it lies above its side on the whole, on average of both sides, where both have calls enough in it.</summary>
@@ -276,25 +313,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         /// <summary>The sum of the stretches before one.</summary>
         private ReadOnlySpan<double> Running(int i) => _running.AsSpan(i * Bins, Bins);
 
-        private int BlockLength()
-        {
-            if (Count < 4)
-            {
-                return 1;
-            }
-
-            double[] medians = Enumerable.Range(0, Count).Select(i => (double)Median(Stretch(i))).ToArray();
-            double mean = medians.Average(), variance = 0, covariance = 0;
-            for (int i = 0; i < Count; i++)
-            {
-                variance += (medians[i] - mean) * (medians[i] - mean);
-                covariance += i > 0 ? (medians[i] - mean) * (medians[i - 1] - mean) : 0;
-            }
-
-            double r = variance > 0 ? Math.Clamp(covariance / variance, 0, 0.97) : 0;
-            double length = Math.Pow(2 * r / (1 - (r * r)), 2.0 / 3) * Math.Cbrt(Count);
-            return Math.Clamp((int)Math.Ceiling(length), 1, Count / 2);
-        }
+        private int BlockLength() => TimeBlocks.LengthOf([.. Enumerable.Range(0, Count).Select(i => (double)Median(Stretch(i)))]);
 
         private static double? MedianAt(ReadOnlySpan<double> grid)
         {

@@ -54,7 +54,9 @@ public sealed record CatalogTable(
         : null;
 
     /// <summary>A fifth of the rows: twice what makes a server gather statistics by itself (PostgreSQL manual, autovacuum_analyze_scale_factor).</summary>
-    private const double StaleFrom = 0.2, OffFrom = 2;
+    private const double StaleFrom = 0.2;
+
+    internal const double OffFrom = 2;
 
     /// <summary>Whether the statistics know another table than there is: by its rows, or by how many of them were written since.</summary>
     public bool IsStale => StatisticsOffBy >= OffFrom || ValuesAgree == false || (ValuesAgree != true && ChangedRows is { } changed && changed > Math.Max(Rows ?? 0, AnalyzedRows ?? 0) * StaleFrom);

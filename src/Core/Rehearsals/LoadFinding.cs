@@ -38,6 +38,9 @@ public enum LoadFindingKind
     /// <summary>Files are read or written more than anything is computed.</summary>
     Disk,
 
+    /// <summary>Statements write what does not fit into their memory into files.</summary>
+    TemporaryFiles,
+
     /// <summary>What was measured is the sender.</summary>
     SenderTooSlow,
 }
@@ -53,7 +56,7 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
     internal const double QueueShare = 0.2, HarmShare = 0.1, LeastShare = 0.02, PageShare = 0.15, CommitShare = 0.25, DiskShare = 0.25, AllUsed = 0.95, InUse = 0.9, LeastPerThousand = 1;
 
     /// <summary>Whether its figure counts executions in a thousand, and not a share of time.</summary>
-    public bool IsPerThousand => Kind is LoadFindingKind.Deadlocks or LoadFindingKind.Conflicts;
+    public bool IsPerThousand => Kind is LoadFindingKind.Deadlocks or LoadFindingKind.Conflicts or LoadFindingKind.TemporaryFiles;
 
     /// <summary>Finds in all stints together, the greatest first.</summary>
     /// <param name="stints">Of both sides, or one.</param>
@@ -86,6 +89,7 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
         Add(LoadFindingKind.LongTransaction, QueueShare, s => Share(s, WaitMeaning.Row) >= HarmShare ? Share(s, WaitMeaning.IdleInTransaction) : 0, w => w.Meaning == WaitMeaning.IdleInTransaction);
         Add(LoadFindingKind.Deadlocks, LeastPerThousand, s => PerThousand(s, s.All.Deadlocks + s.All.Failures.GetValueOrDefault(LoadOutcome.Deadlock)), null);
         Add(LoadFindingKind.Conflicts, LeastPerThousand, s => PerThousand(s, s.All.Retries - s.All.Deadlocks + s.All.Failures.GetValueOrDefault(LoadOutcome.Conflict)), null);
+        Add(LoadFindingKind.TemporaryFiles, LeastPerThousand, s => s.Counts is { TempFiles: { } files } counts ? 1_000.0 * files / Math.Max(1, counts.Tasks) : null, null);
         Add(LoadFindingKind.CpuAllUsed, AllUsed, s => s.Sender.MachineShare ?? 0, null);
         int open = load.Parts.Where(p => p.IsOpen).Sum(p => p.Sessions);
         if (open > 0)
@@ -96,9 +100,9 @@ public sealed record LoadFinding(LoadFindingKind Kind, string? Statement, double
         Add(LoadFindingKind.SenderTooSlow, 0.5, s => s.Sender.WasTheLimit(s.All.Latency) ? 1 : 0, null);
         return [.. found.OrderByDescending(f => Math.Max(f.Before ?? 0, f.After ?? 0) / (f.IsPerThousand ? 1_000 : 1))];
 
-        void Add(LoadFindingKind kind, double least, Func<Stint, double> figure, Func<WaitShare, bool>? wait)
+        void Add(LoadFindingKind kind, double least, Func<Stint, double?> figure, Func<WaitShare, bool>? wait)
         {
-            double? on(Stint[] side) => side.Length == 0 ? null : side.Average(figure);
+            double? on(Stint[] side) => side.Average(figure);
             (double? b, double? a) = (on(before), on(after));
             if ((b ?? 0) < least && (a ?? 0) < least)
             {

@@ -11,6 +11,12 @@ namespace SwiftLedger.Core.Rehearsals;
 /// <param name="Failed">Likewise.</param>
 public sealed record LoadNow(int Pair, Side Side, double Seconds, long Executions, long Failed);
 
+/// <summary>Where a job begins: at nothing, or where it was cut short.</summary>
+/// <param name="Leg">How often it was carried on before.</param>
+/// <param name="Pair">The first pair of stints.</param>
+/// <param name="Seconds">That were measured before.</param>
+public sealed record RehearsalStart(int Leg = 0, int Pair = 0, double Seconds = 0);
+
 /// <summary>What is known of a rehearsal: the fold of its events.</summary>
 /// <param name="Brief">What it does.</param>
 /// <param name="Stints">That have ended, in order.</param>
@@ -33,6 +39,18 @@ public sealed record RehearsalAccount(RehearsalBrief Brief, IReadOnlyList<Stint>
     /// <summary>The first pairs on copies that were made afresh.</summary>
     public IReadOnlyList<int> Renewed { get; init; } = [];
 
+    /// <summary>Plans of a soak's statements: the first that was seen, and each other one.</summary>
+    public IReadOnlyList<SoakPlan> Plans { get; init; } = [];
+
+    /// <summary>When a soak was carried on.</summary>
+    public IReadOnlyList<SoakResumed> Resumed { get; init; } = [];
+
+    /// <summary>What was measured so far of a job that may be carried on: where the next leg begins.</summary>
+    public RehearsalStart NextLeg => Stints.Count == 0 ? new(Resumed.Count, 0, 0) : new(Resumed.Count, Stints[^1].Pair + 1, Stints[^1].At + (Stints[^1].Seconds / (1 - Stint.WarmShare)));
+
+    /// <summary>How a soak went; null where it is none.</summary>
+    public SoakAccount? Soak => Brief.Options.Soak ? SoakAccount.Of(Stints, Plans, Brief.Options.Tolerance) : null;
+
     public RehearsalAccount With(BenchEvent happened) => happened switch
     {
         StageReached stage => this with { Stage = stage },
@@ -42,6 +60,8 @@ public sealed record RehearsalAccount(RehearsalBrief Brief, IReadOnlyList<Stint>
         StintEnded ended => this with { Stints = [.. Stints, ended.Stint], Now = null },
         CapacityTried tried => this with { Capacity = tried.Capacity },
         CopiesRenewed renewed => this with { Renewed = [.. Renewed, renewed.BeforePair] },
+        SoakPlanSeen seen => this with { Plans = [.. Plans, seen.Plan] },
+        SoakResumed resumed => this with { Resumed = [.. Resumed, resumed], Now = null },
         JobRefused refused => this with { Refusal = refused },
         RehearsalDone done => this with { Done = done, Now = null },
         _ => this,
@@ -52,6 +72,12 @@ public sealed record RehearsalAccount(RehearsalBrief Brief, IReadOnlyList<Stint>
 
     /// <summary>What it ran into.</summary>
     public IReadOnlyList<LoadFinding> Findings => LoadFinding.In(Stints, Brief.Load);
+
+    /// <summary>Who waited for whom on both sides.</summary>
+    public IReadOnlyList<LockQueueSides> Queues => LockQueueSides.Of(Stints);
+
+    /// <summary>What the engine counted for a task of one side; null where it told nothing.</summary>
+    public TaskCounts? Counts(Side side) => TaskCounts.Of([.. Stints.Where(s => s.Side == side)]);
 
     /// <summary>What one side did over all of its stints, for each statement after all tasks together; empty where it did not run.</summary>
     public IReadOnlyList<StatementStint> Whole(Side side)

@@ -42,9 +42,19 @@ public sealed record RehearsalBrief(Load Load, Load AfterLoad, Change Change, Re
             yield return new(InputPart.Options, null, $"A stint lasts {RehearsalOptions.LeastStint} to {RehearsalOptions.LongestStint} s.");
         }
 
-        foreach (LoadPart part in load.Parts.Where(p => p.FromSeconds >= options.StintSeconds))
+        if (options.Soak && (options.Limit is not null || options.SessionCurve))
         {
-            yield return new(InputPart.Options, null, $"Part '{part.Name}' begins {part.FromSeconds:0.###} s after the start of a stint, and a stint lasts {options.StintSeconds:0.###} s: it has nothing to do. Longer stints (--stint) would reach it.");
+            yield return new(InputPart.Options, null, "A soak sends one steady load; capacity is searched by many loads. Ask for one of the two.");
+        }
+
+        if (options.Soak && options.MaxSeconds is not (> 0 and <= RehearsalOptions.LongestSoak))
+        {
+            yield return new(InputPart.Options, null, $"A soak wants a length: a number of seconds up to {RehearsalOptions.LongestSoak}, which is a week.");
+        }
+
+        foreach (LoadPart part in load.Parts.Where(p => p.FromSeconds >= options.TurnSeconds))
+        {
+            yield return new(InputPart.Options, null, $"Part '{part.Name}' begins {part.FromSeconds:0.###} s after the start of a stint, and a stint lasts {options.TurnSeconds:0.###} s: it has nothing to do. Longer stints (--stint) would reach it.");
         }
 
         if (options.Limit is not null && load.IsClosed)

@@ -17,6 +17,8 @@ public static class RehearsalEvents
             known.DerivedTypes.Add(new(typeof(LoadReached), "loadAt"));
             known.DerivedTypes.Add(new(typeof(CapacityTried), "capacity"));
             known.DerivedTypes.Add(new(typeof(CopiesRenewed), "renewed"));
+            known.DerivedTypes.Add(new(typeof(SoakPlanSeen), "soakPlan"));
+            known.DerivedTypes.Add(new(typeof(SoakResumed), "resumed"));
             known.DerivedTypes.Add(new(typeof(RehearsalDone), "rehearsal"));
         }
     }
@@ -34,6 +36,14 @@ public sealed record CapacityTried(CapacityAccount Capacity) : BenchEvent;
 /// <summary>The copies were made afresh, because the data had grown too far.</summary>
 /// <param name="BeforePair">The first pair on the new ones.</param>
 public sealed record CopiesRenewed(int BeforePair) : BenchEvent;
+
+/// <summary>A statement of a soak was seen with a plan that it did not have before.</summary>
+public sealed record SoakPlanSeen(SoakPlan Plan) : BenchEvent;
+
+/// <summary>A soak goes on, on fresh copies, after it was cut short.</summary>
+/// <param name="BeforePair">The first pair after it.</param>
+/// <param name="At">When, as ISO 8601.</param>
+public sealed record SoakResumed(int BeforePair, string At) : BenchEvent;
 
 /// <summary>The last word of a rehearsal's job: all stints are over and the copies are gone.</summary>
 /// <param name="Durability">What a commit waited for, by the engine's own settings.</param>

@@ -12,13 +12,20 @@ namespace SwiftLedger.Core.Rehearsals;
 /// <param name="Limit">What has to hold, where capacity is searched; null where it is not.</param>
 /// <param name="SessionCurve">Whether throughput is measured over numbers of sessions.</param>
 /// <param name="Journal">A journal mode that both copies are brought into first; null for the subject's.</param>
+/// <param name="Soak">Whether the load goes on for all of <paramref name="MaxSeconds"/> on the same copies, however they grow, and is carried on when it was cut short.</param>
 public sealed record RehearsalOptions(
     double StintSeconds = 2, ulong Seed = 1, double? MaxSeconds = null, double Tolerance = 0.10, bool OneSided = false, double MostGrowth = 0.2, double StatementSeconds = 30, LoadDefaults? Usual = null,
-    LoadLimit? Limit = null, bool SessionCurve = false, string? Journal = null)
+    LoadLimit? Limit = null, bool SessionCurve = false, string? Journal = null, bool Soak = false)
 {
-    public const double LeastStint = 0.5, LongestStint = 60;
+    public const double LeastStint = 0.5, LongestStint = 60, LongestSoak = 7 * 86_400;
+
+    /// <summary>A soak has no more stints than these: so what is kept of a day is no more than what is kept of an hour.</summary>
+    public const int MostSoakStints = 720;
 
     public LoadDefaults Usual { get; init; } = Usual ?? new();
+
+    /// <summary>How long one side's turn lasts: longer in a long soak.</summary>
+    public double TurnSeconds => Soak ? Math.Max(StintSeconds, (MaxSeconds ?? 0) / MostSoakStints) : StintSeconds;
 }
 
 /// <summary>A limit on a load: <c>p99 &lt;= 50 ms</c>.</summary>

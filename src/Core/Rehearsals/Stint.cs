@@ -105,6 +105,9 @@ public sealed record WaitShare(string Kind, WaitMeaning Meaning, double Share, i
 /// <param name="ScheduleErrorMeanMs">Likewise, on average.</param>
 public sealed record SenderCheck(double ScheduleErrorP99Ms, double ScheduleErrorMeanMs, double CpuShare, double? MachineShare, double PauseMs)
 {
+    /// <summary>What the sending process had in memory afterwards; null in what was kept before this was read.</summary>
+    public long? MemoryBytes { get; init; }
+
     private const double LeastMs = 1, ShareOfMean = 0.1, ShareOfTail = 0.25;
 
     /// <summary>
@@ -133,6 +136,15 @@ public sealed record Stint(
     IReadOnlyList<WaitShare> Waits, long Bytes)
 {
     private const double LittleTolerance = 0.05;
+
+    /// <summary>What the engine counted; null in what was kept before it was asked.</summary>
+    public EngineCounts? Counts { get; init; }
+
+    /// <summary>Who waited for whom, the most first.</summary>
+    public IReadOnlyList<LockQueue> Queues { get; init; } = [];
+
+    /// <summary>How often the rehearsal had been carried on before, on copies of their own each time.</summary>
+    public int Leg { get; init; }
 
     /// <summary>The share of a stint at its beginning that is not counted.</summary>
     public const double WarmShare = 0.1;

@@ -35,7 +35,8 @@ public static class LoadWords
     /// <param name="account">Of the rehearsal.</param>
     /// <param name="judged">What its pairs say.</param>
     /// <param name="before">What the before side did over all of its stints.</param>
-    public static string Headline(RehearsalAccount account, IReadOnlyList<MeasureJudgement> judged, IReadOnlyList<StatementStint> before)
+    /// <param name="soak">How a soak went; null where it is none.</param>
+    public static string Headline(RehearsalAccount account, IReadOnlyList<MeasureJudgement> judged, IReadOnlyList<StatementStint> before, SoakAccount? soak = null)
     {
         if (account.Capacity is { } capacity)
         {
@@ -47,11 +48,11 @@ public static class LoadWords
             return account.Done?.Problem ?? "Nothing was measured.";
         }
 
-        string problem = account.Done?.Problem is { } said ? $" {said}" : "";
+        string problem = $"{(soak is null ? "" : $" {Of(soak)}")}{(account.Done?.Problem is { } said ? $" {said}" : "")}";
         if (account.Brief.Options.OneSided)
         {
             StatementStint all = before[0];
-            return $"One side alone, which compares nothing: {Figures.Three(all.PerSecond)} a second, {Latency(all)}.{Drift(account.Stints)}{problem}";
+            return $"One side alone, which compares nothing: {Figures.Three(all.PerSecond)} a second, {Latency(all)}.{(soak is null ? Drift(account.Stints) : "")}{problem}";
         }
 
         MeasureJudgement? failed = judged.FirstOrDefault(j => j.Verdict == Verdict.Failed);
@@ -73,6 +74,49 @@ public static class LoadWords
         };
         return told.TrimEnd() + problem;
     }
+
+    /// <summary>How a figure of a soak moved: <c>p95 of all rises, before: 2.1 ms at the beginning, 2.6 ms at the end; 0.4 ms to 0.6 ms an hour</c>.</summary>
+    public static string Of(SoakTrend t)
+    {
+        string course = t.Course switch { SoakCourse.Steady => "holds", SoakCourse.Rising => "rises", SoakCourse.Falling => "falls", _ => "may hold or move" };
+        return $"{What(t)} {course} on the {t.Side.ToString().ToLowerInvariant()} side: {Figure(t, t.AtStart)} at the beginning, {Figure(t, t.AtEnd)} at the end, {Signed(t, t.Low)} to {Signed(t, t.High)} an hour";
+    }
+
+    private static string What(SoakTrend t) => t.Measure switch
+    {
+        SoakMeasure.Throughput => "Throughput",
+        SoakMeasure.Bytes => "The size of the files",
+        SoakMeasure.Memory => "The sender's memory",
+        _ => $"{t.Measure.ToString().ToLowerInvariant()} of {t.Statement ?? "all"}",
+    };
+
+    private static string Figure(SoakTrend t, double value) => t.Measure switch
+    {
+        SoakMeasure.Throughput => $"{Figures.Three(Math.Max(0, value))}/s",
+        SoakMeasure.Bytes or SoakMeasure.Memory => $"{Figures.Three(value / 1e6)} MB",
+        _ => Figures.Duration(value * 1_000),
+    };
+
+    private static string Signed(SoakTrend t, double value) => (value < 0 ? "-" : "+") + Figure(t, Math.Abs(value));
+
+    /// <summary>A soak in a few sentences: what rises first, else that nothing does.</summary>
+    private static string Of(SoakAccount soak)
+    {
+        string over = $"Over {Elapsed(soak.Seconds)}{(soak.Legs > 1 ? $", begun {soak.Legs} times on fresh copies," : "")}";
+        SoakTrend[] latencies = [.. soak.Trends.Where(t => t.Measure is SoakMeasure.P50 or SoakMeasure.P95 or SoakMeasure.P99)];
+        SoakTrend? worst = latencies.Where(t => t.Course == SoakCourse.Rising).OrderBy(t => t.Statement is not null).ThenByDescending(t => t.AtEnd / Math.Max(1e-9, t.AtStart)).FirstOrDefault();
+        string told = worst is not null ? $"{over} {What(worst)} rises on the {worst.Side.ToString().ToLowerInvariant()} side from {Figure(worst, worst.AtStart)} to {Figure(worst, worst.AtEnd)}."
+            : latencies.Length == 0 && soak.LeftOut > 0 ? $"{over} the sender was the limit in {soak.LeftOut} stints, and the others are too few to tell whether anything drifts."
+            : latencies.Length == 0 ? $"{over} there are too few stints to tell whether anything drifts."
+            : latencies.Any(t => t.Course == SoakCourse.Falling) ? $"{over} no latency rises, and some fall."
+            : latencies.All(t => t.Course == SoakCourse.Steady) ? $"{over} latency holds." : $"{over} no latency is known to rise.";
+        SoakTrend? grown = soak.Trends.Where(t => t is { Measure: SoakMeasure.Bytes, Course: SoakCourse.Rising }).MaxBy(t => t.PerHour);
+        SoakPlanChange[] plans = [.. soak.Plans.Where(p => !p.AfterRestart)];
+        return told + (grown is null ? "" : $" The files of the {grown.Side.ToString().ToLowerInvariant()} side grow by {Figure(grown, grown.PerHour)} an hour.")
+            + (plans.Length == 0 ? "" : $" {plans[0].Statement} got another plan on the way{(plans.Length > 1 ? $", and {plans.Length - 1} more {(plans.Length == 2 ? "change" : "changes")} of a plan" : "")}.");
+    }
+
+    private static string Elapsed(double seconds) => seconds switch { < 120 => $"{Figures.Three(seconds)} s", < 7_200 => $"{Figures.Three(seconds / 60)} min", _ => $"{Figures.Three(seconds / 3_600)} h" };
 
     private static string Unmoved(IReadOnlyList<MeasureJudgement> judged, string pairs)
     {
@@ -99,10 +143,17 @@ public static class LoadWords
         string where = finding.Statement is { } statement ? $", most of it in {statement}" : "";
         string wait = finding.Wait is { } kind ? $" ({kind})" : "";
         string figures = finding.IsPerThousand
-            ? $"In 1,000 executions: {Sides(finding, v => Figures.Three(v))}"
-            : $"{(finding.Kind switch { LoadFindingKind.CpuAllUsed => "Busy processors", LoadFindingKind.PoolTooSmall => "Sessions in use", LoadFindingKind.SenderTooSlow => "Stints", LoadFindingKind.CommitsWaitForDisk => "Of the sessions' time without queueing for each other", _ => "Of the sessions' time" })}: {Sides(finding, Figures.Percent)}";
+            ? $"In 1,000 executions: {Sides(finding.Before, finding.After, Figures.Three)}"
+            : $"{(finding.Kind switch { LoadFindingKind.CpuAllUsed => "Busy processors", LoadFindingKind.PoolTooSmall => "Sessions in use", LoadFindingKind.SenderTooSlow => "Stints", LoadFindingKind.CommitsWaitForDisk => "Of the sessions' time without queueing for each other", _ => "Of the sessions' time" })}: {Sides(finding.Before, finding.After, Figures.Percent)}";
         (string title, string meaning, string remedy) = Meaning(finding.Kind);
         return (title, $"{figures}{where}{wait}.", meaning, remedy);
+    }
+
+    /// <summary>Who waited for whom, in a sentence.</summary>
+    public static string Of(LockQueueSides queue)
+    {
+        string sides = Sides(queue.Before, queue.After, Figures.Percent);
+        return $"{queue.Statement ?? "Something else"} waited behind {queue.Behind ?? (queue.Meaning == WaitMeaning.Commit ? "a commit" : "something else")} ({queue.Kind}): {sides} of the sessions' time, {queue.Longest} in a queue at the most{(queue.Depth > 1 ? $", {queue.Depth} deep" : "")}";
     }
 
     private static (string Title, string Meaning, string Remedy) Meaning(LoadFindingKind kind) => kind switch
@@ -118,6 +169,7 @@ public static class LoadWords
         LoadFindingKind.SharedPages => ("Sessions wait for the same pages", "Rows that are inserted one after the other meet on the last page of a table or an index.", "Keys that are spread, or fewer indexes on the table that grows."),
         LoadFindingKind.Checkpoints => ("Sessions write back what was committed", "The log is written back into the database by whoever commits when it has grown.", "Write it back from a session of its own, or less often."),
         LoadFindingKind.Disk => ("Sessions wait for files", "What is read does not fit into memory, or is written out at once.", "An index that reads less, or more memory for the cache."),
+        LoadFindingKind.TemporaryFiles => ("Statements write temporary files", "What is sorted, hashed or kept for later does not fit into the memory that one step of a plan may take.", "An index that gives the order, fewer or narrower rows to sort, or more memory for that statement's session: every session may take as much, and more than once."),
         _ => ("The sender is too slow", "Executions began late although their session was free.", "Send less from this machine; nothing is decided from such stints."),
     };
 
@@ -137,10 +189,11 @@ public static class LoadWords
         LoadFindingKind.SharedPages => $"Waits for a page in memory have {Figures.Percent(LoadFinding.PageShare)} or more of the sessions' time.",
         LoadFindingKind.Checkpoints => $"Writing the log back has {Figures.Percent(LoadFinding.QueueShare)} or more of the sessions' time.",
         LoadFindingKind.Disk => $"Reading and writing files has {Figures.Percent(LoadFinding.DiskShare)} or more of the sessions' time.",
+        LoadFindingKind.TemporaryFiles => "The server counted a temporary file, once in 1,000 executions or more. An older server hands its counts over about once a second: what a stint made may be counted in the next one of the same side.",
         _ => "In half of the stints or more, the 99th percentile of how late executions began although a session was free is no longer small against their latency.",
     };
 
-    private static string Sides(LoadFinding f, Func<double, string> text) => (f.Before, f.After) switch
+    private static string Sides(double? before, double? after, Func<double, string> text) => (before, after) switch
     {
         ({ } b, { } a) => $"{text(b)} before, {text(a)} after",
         ({ } b, null) => text(b),

@@ -9,7 +9,7 @@ namespace SwiftLedger.Core.Reports;
 /// <summary>A rehearsal's result as it is handed out; the field names are a contract, described by docs/rehearsal-result.schema.json.</summary>
 public sealed record RehearsalDocument(
     string Schema, string Headline, string State, string? At, ResultSubject Subject, RehearsalResultOptions Options, int Pairs, IReadOnlyList<RehearsalMeasure> Measures, RehearsalSide? Before, RehearsalSide? After,
-    IReadOnlyList<RehearsalStatement> Statements, IReadOnlyList<RehearsalStint> Stints, RehearsalSender Sender, IReadOnlyList<RehearsalFinding> Findings, RehearsalCapacity? Capacity, IReadOnlyList<ResultStep> Applied, string Load, string Change, int Rules, string? Problem)
+    IReadOnlyList<RehearsalStatement> Statements, IReadOnlyList<RehearsalStint> Stints, RehearsalSender Sender, IReadOnlyList<RehearsalFinding> Findings, RehearsalCapacity? Capacity, IReadOnlyList<ResultStep> Applied, string Load, string Change, int Rules, string? Problem, RehearsalSoak? Soak = null, IReadOnlyList<LockQueueSides>? Queues = null)
 {
     public const string SchemaName = "swift-ledger/rehearsal-result/1";
 
@@ -34,10 +34,11 @@ public sealed record RehearsalDocument(
         // Each of these goes through all stints: once is enough.
         IReadOnlyList<MeasureJudgement> judged = account.Judged;
         IReadOnlyList<StatementStint> before = account.Whole(Side.Before), after = account.Whole(Side.After);
-        return new(SchemaName, LoadWords.Headline(account, judged, before), state, at,
+        SoakAccount? soak = account.Soak;
+        return new(SchemaName, LoadWords.Headline(account, judged, before, soak), state, at,
             new(subject, account.Environment?.Engine, account.Environment?.EngineVersion, account.Environment?.SubjectBytes, account.Environment?.Settings, account.Environment?.Machine, account.Environment?.LoadAverage, null, account.Environment?.Notes ?? []),
             new(sent.Sessions, sent.IsClosed ? null : sent.RatePerSecond, sent.Parts.FirstOrDefault(p => !p.IsOpen)?.Think.ToString(), [.. sent.Parts.Select(p => new RehearsalPart(p.Name, p.Sessions, p.Rate?.ToString() ?? p.Recorded?.ToString(), p.IsOpen ? null : p.Think.ToString(), p.CommitEvery, [.. p.Tasks.SelectMany(t => t.Steps).Select(s => s.Statement.Name).Distinct()]))],
-                o.StintSeconds, o.Seed, o.Tolerance * 100, account.Done?.Durability, o.OneSided, o.MaxSeconds),
+                o.TurnSeconds, o.Seed, o.Tolerance * 100, account.Done?.Durability, o.OneSided, o.MaxSeconds),
             account.Stints.Select(s => s.Pair).Distinct().Count(),
             [.. judged.Select(j => new RehearsalMeasure(j.Statement, j.Measure, j.Before, j.After, j.Ratio, j.Low, j.High, j.Confidence, j.Pairs, j.Verdict, LoadWords.Of(j) is { Length: > 0 } said ? said : null))],
             SideOf(account, Side.Before, before), SideOf(account, Side.After, after), StatementsOf(before, after),
@@ -45,12 +46,15 @@ public sealed record RehearsalDocument(
             SenderOf(account),
             [.. account.Findings.Select(f => Found(f))],
             account.Capacity is { } c ? new(c.Limit?.ToString(), c.Before, c.After, c.Tried, c.LawBefore, c.LawAfter) : null,
-            [.. account.Steps.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds))], load, change, RehearsalRule.Version, account.Done?.Problem);
+            [.. account.Steps.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds))], load, change, RehearsalRule.Version, account.Done?.Problem, SoakOf(account, soak), account.Queues);
     }
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
 
     private static RehearsalFinding Found(LoadFinding f) => LoadWords.Of(f) is var (title, evidence, meaning, remedy) ? new(f.Kind, f.Statement, title, evidence, meaning, remedy, f.Before, f.After) : null!;
+
+    private static RehearsalSoak? SoakOf(RehearsalAccount account, SoakAccount? soak) => soak is null ? null
+        : new(soak.Seconds, [.. account.Resumed.Select(r => r.At)], [.. soak.Trends.Select(t => new RehearsalTrend(t.Side, t.Statement, t.Measure, t.AtStart, t.AtEnd, t.PerHour, t.Low, t.High, t.Course, LoadWords.Of(t)))], soak.Plans);
 
     private static RehearsalSide? SideOf(RehearsalAccount account, Side side, IReadOnlyList<StatementStint> whole)
     {
@@ -62,7 +66,7 @@ public sealed record RehearsalDocument(
         Stint[] stints = [.. account.Stints.Where(s => s.Side == side)];
         var waits = stints.SelectMany(s => s.Waits).GroupBy(w => w.Kind).Select(g => new RehearsalWait(g.Key, g.First().Meaning, g.Sum(w => w.Share) / stints.Length)).OrderByDescending(w => w.Share).ToList();
         return new(all.Executions, all.Failed, all.Failures, all.Retries, all.PerSecond, all.Latency, all.Service, stints.Average(s => s.SessionsInUse), stints.Average(s => s.ArrivalsWaiting),
-            stints.Sum(s => s.Abandoned), stints.Count(s => !s.IsSteady), waits);
+            stints.Sum(s => s.Abandoned), stints.Count(s => !s.IsSteady), waits, account.Counts(side));
     }
 
     private static List<RehearsalStatement> StatementsOf(IReadOnlyList<StatementStint> before, IReadOnlyList<StatementStint> after)
@@ -90,6 +94,26 @@ public sealed record RehearsalDocument(
 public sealed record RehearsalResultOptions(
     int Sessions, double? Rate, string? Think, IReadOnlyList<RehearsalPart> Parts, double StintSeconds, ulong Seed, double TolerancePercent, string? Durability, bool OneSided, double? MaxSeconds);
 
+/// <summary>What a steady load did over its whole length.</summary>
+/// <param name="Seconds">That were measured.</param>
+/// <param name="Resumed">When it was carried on after it was cut short, as ISO 8601; each time on fresh copies.</param>
+/// <param name="Trends">None where there are fewer stints than a trend wants.</param>
+/// <param name="Plans">Statements whose plan became another one.</param>
+public sealed record RehearsalSoak(double Seconds, IReadOnlyList<string> Resumed, IReadOnlyList<RehearsalTrend> Trends, IReadOnlyList<SoakPlanChange> Plans);
+
+/// <summary>How one figure moved: milliseconds, executions a second, or bytes.</summary>
+/// <param name="Side">Whose.</param>
+/// <param name="Statement">Null for all.</param>
+/// <param name="Measure">What.</param>
+/// <param name="AtStart">Of the fitted line.</param>
+/// <param name="AtEnd">Likewise.</param>
+/// <param name="PerHour">Its slope.</param>
+/// <param name="Low">Of the slope's interval of 99 %.</param>
+/// <param name="High">Likewise.</param>
+/// <param name="Course">What that means.</param>
+/// <param name="Told">In a sentence.</param>
+public sealed record RehearsalTrend(Side Side, string? Statement, SoakMeasure Measure, double AtStart, double AtEnd, double PerHour, double Low, double High, SoakCourse Course, string Told);
+
 public sealed record RehearsalPart(string Name, int Sessions, string? Rate, string? Think, int CommitEvery, IReadOnlyList<string> Statements);
 
 /// <param name="Statement">Null for all.</param>
@@ -110,7 +134,7 @@ public sealed record RehearsalWait(string Kind, WaitMeaning Meaning, double Shar
 
 public sealed record RehearsalSide(
     long Executions, long Errors, IReadOnlyDictionary<LoadOutcome, long> Failures, long Retries, double ThroughputPerSecond, LatencyFigures? LatencyMs, LatencyFigures? ServiceMs, double SessionsInUse, double ArrivalsWaiting,
-    long Abandoned, int UnsteadyStints, IReadOnlyList<RehearsalWait> Waits);
+    long Abandoned, int UnsteadyStints, IReadOnlyList<RehearsalWait> Waits, TaskCounts? Counts = null);
 
 public sealed record RehearsalFigures(long Executions, long Errors, long Retries, double ThroughputPerSecond, LatencyFigures? LatencyMs, LatencyFigures? ServiceMs);
 

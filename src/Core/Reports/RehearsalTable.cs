@@ -14,6 +14,8 @@ public static class RehearsalTable
 
     private const int FirstNumber = 3, LastNumber = 5;
 
+    private const double LeastQueue = 0.005;
+
     public static string Plain(RehearsalDocument result)
     {
         var text = new StringBuilder();
@@ -29,7 +31,7 @@ public static class RehearsalTable
             text.Append('\n');
         }
 
-        foreach (string line in Tried(result).Concat(SideLines(result)))
+        foreach (string line in Tried(result).Concat(SideLines(result)).Concat(Soak(result)))
         {
             text.Append(line).Append('\n');
         }
@@ -45,7 +47,7 @@ public static class RehearsalTable
     public static string Markdown(RehearsalDocument result)
     {
         var text = new StringBuilder($"**{TextTable.EscapeMarkdown(result.Headline)}**\n\n");
-        foreach (string line in Facts(result).Concat(SideLines(result)).Concat(Tried(result)))
+        foreach (string line in Facts(result).Concat(SideLines(result)).Concat(Tried(result)).Concat(Soak(result)))
         {
             text.Append("- ").Append(TextTable.EscapeMarkdown(line)).Append('\n');
         }
@@ -103,7 +105,7 @@ public static class RehearsalTable
     {
         static string E(string s) => System.Net.WebUtility.HtmlEncode(s);
         var text = new StringBuilder("<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Rehearsal</title><style>body{font:15px/1.5 system-ui,sans-serif;max-width:72rem;margin:2rem auto;padding:0 1rem;color-scheme:light dark}table{border-collapse:collapse}th,td{padding:.25rem .75rem .25rem 0;text-align:left;vertical-align:top}td.n,th.n{text-align:right;font-variant-numeric:tabular-nums}pre{overflow:auto}</style></head><body>\n");
-        text.Append(CultureInfo.InvariantCulture, $"<h1>{E(result.Headline)}</h1>\n<ul>").AppendJoin("", Facts(result).Concat(SideLines(result)).Concat(Tried(result)).Select(f => $"<li>{E(f)}</li>")).Append("</ul>\n<table><thead><tr>");
+        text.Append(CultureInfo.InvariantCulture, $"<h1>{E(result.Headline)}</h1>\n<ul>").AppendJoin("", Facts(result).Concat(SideLines(result)).Concat(Tried(result)).Concat(Soak(result)).Select(f => $"<li>{E(f)}</li>")).Append("</ul>\n<table><thead><tr>");
         text.AppendJoin("", Heads.Select((h, c) => $"<th{Number(c)}>{h}</th>")).Append("</tr></thead><tbody>\n");
         foreach (RehearsalMeasure m in result.Measures)
         {
@@ -162,6 +164,19 @@ public static class RehearsalTable
             }
         }
 
+        foreach ((string name, TaskCounts? counts) in new[] { ("before", r.Before?.Counts), ("after", r.After?.Counts) })
+        {
+            if (counts is not null && CountsOf(counts).ToArray() is { Length: > 0 } told)
+            {
+                yield return $"{name}, for each task: {string.Join(", ", told)}";
+            }
+        }
+
+        foreach (LockQueueSides queue in (r.Queues ?? []).Where(q => Math.Max(q.Before ?? 0, q.After ?? 0) >= LeastQueue).Take(5))
+        {
+            yield return LoadWords.Of(queue);
+        }
+
         string[] bill = [.. new[] { ("before", r.Before), ("after", r.After) }.Where(s => s.Item2?.ServiceMs is not null).Select(s => $"{Figures.Three(s.Item2!.ServiceMs!.Mean)} {s.Item1}")];
         if (bill.Length > 0)
         {
@@ -172,6 +187,24 @@ public static class RehearsalTable
         static string D(double ms) => Figures.Duration(ms * 1_000);
         static string Plural(long n, string one, string? many = null) => n == 0 ? "" : $", {Figures.Count(n)} {(n == 1 ? one : many ?? one + "s")}";
     }
+
+    private static IEnumerable<string> CountsOf(TaskCounts c) => new[]
+    {
+        c.WrittenBytes is { } written ? $"{Figures.Bytes(written)} written" : null,
+        c.PagesRead is > 0.005 and { } pages ? $"{Figures.Three(pages)} pages read" : null,
+        c.TempBytes is > 0 and { } temp ? $"{Figures.Bytes(temp)} in temporary files" : null,
+        c.CpuMs is { } cpu ? $"{Figures.Duration(cpu * 1_000)} of a processor" : null,
+        c.CpuWaitMs is { } wait ? $"{Figures.Duration(wait * 1_000)} waiting for one" : null,
+        c.BusiestSessionCpu is { } busiest ? $"the busiest session had {Figures.Percent(busiest)} of one" : null,
+        c.Checkpoints is > 0 and { } checkpoints ? $"{Figures.Count(checkpoints)} {(checkpoints == 1 ? "checkpoint" : "checkpoints")} in all" : null,
+    }.OfType<string>();
+
+    private static IEnumerable<string> Soak(RehearsalDocument r) => r.Soak is not { } soak ? [] :
+    [
+        .. soak.Resumed.Select(at => $"Carried on at {at}, on fresh copies"),
+        .. soak.Trends.Where(t => t.Course is SoakCourse.Rising or SoakCourse.Falling || t.Statement is null).Select(t => t.Told),
+        .. soak.Plans.Select(p => $"{p.Statement} has another plan on the {p.Side.ToString().ToLowerInvariant()} side after {Figures.Three(p.At / 60)} min{(p.AfterRestart ? ", on fresh copies" : "")}: {string.Join("; ", p.From.Select(l => l.Trim()))} became {string.Join("; ", p.To.Select(l => l.Trim()))}"),
+    ];
 
     private static IEnumerable<string> Tried(RehearsalDocument r) => r.Capacity is not { } c ? [] :
     [

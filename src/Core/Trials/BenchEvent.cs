@@ -16,6 +16,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(EnvironmentRead), "environment")]
 [JsonDerivedType(typeof(SchemaRead), "schema")]
 [JsonDerivedType(typeof(AftermathRead), "aftermath")]
+[JsonDerivedType(typeof(ChangeBrought), "brought")]
 [JsonDerivedType(typeof(CatalogsRead), "catalogs")]
 [JsonDerivedType(typeof(StepApplied), "applied")]
 [JsonDerivedType(typeof(LineInspected), "inspected")]
@@ -57,6 +58,10 @@ public sealed record AftermathRead(IReadOnlyList<string> Notes) : BenchEvent;
 
 /// <summary>What the subject holds, before the change.</summary>
 public sealed record SchemaRead(IReadOnlyList<SchemaObject> Objects) : BenchEvent;
+
+/// <summary>What the change made of the schema, as the engine has it: its own words for an index are seldom those that made it.</summary>
+/// <param name="Script">Statements that would have done it.</param>
+public sealed record ChangeBrought(string Script) : BenchEvent;
 
 /// <summary>What both copies hold, after the change; null where nothing can read them.</summary>
 public sealed record CatalogsRead(Catalog? Before, Catalog? After) : BenchEvent;

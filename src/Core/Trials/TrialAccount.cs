@@ -34,7 +34,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
     {
         StageReached stage => this with { Stage = stage },
         EnvironmentRead read => this with { Environment = Environment ?? read.Environment },
-        SchemaRead or ScriptReached or ScriptRan => this,
+        SchemaRead or ChangeBrought or ScriptReached or ScriptRan => this,
         AftermathRead read => this with { Environment = Environment?.With(read.Notes) },
         CatalogsRead catalogs => this with { Catalogs = Catalogs ?? catalogs },
         StepApplied step => Confirming ? this : this with { Applied = [.. Applied, step] },

@@ -69,6 +69,15 @@ public static class Figures
     /// <summary>How much less the second is than the first: 14.7 and 0.01 give <c>99.93 %</c>.</summary>
     public static string PercentLess(double before, double after) => Percent((before - after) / before);
 
+    /// <summary>A size in the unit that suits it; units are by 1,024.</summary>
+    public static string Bytes(double bytes) => bytes switch
+    {
+        < 1L << 10 => $"{Three(bytes)} bytes",
+        < 1L << 20 => $"{Three(bytes / (1L << 10))} KiB",
+        < 1L << 30 => $"{Three(bytes / (1L << 20))} MiB",
+        _ => $"{Three(bytes / (1L << 30))} GiB",
+    };
+
     /// <summary>Microseconds with the unit that suits them.</summary>
     public static string Duration(double microseconds) => microseconds switch
     {

@@ -30,6 +30,14 @@ public sealed class DaybookStore(LedgerDatabase ledger)
             .Select(r => new SourceRecord(r.Id, r.Name)).ToList();
     }
 
+    /// <summary>The last minute since 1970 that is known of a source; the last of its hour where only that is kept. Null without any.</summary>
+    public int? LastMinute(long source)
+    {
+        using SqliteConnection connection = ledger.Open();
+        (long? minute, long? hour) = connection.QuerySingle<(long?, long?)>("SELECT (SELECT max(minute) FROM block WHERE stretch = 1 AND source_id = @source), (SELECT max(minute) FROM block WHERE stretch = 2 AND source_id = @source)", new { source });
+        return minute is { } m && m >= (hour ?? 0) ? (int)m : hour is { } h ? (int)h + 59 : null;
+    }
+
     /// <summary>Who sent statements to some sources, by hours: those of applications are in the sources' own sums, the others are not.</summary>
     public IReadOnlyList<CallerRecord> Callers(IReadOnlyList<long> sources)
     {
@@ -117,6 +125,13 @@ public sealed class DaybookStore(LedgerDatabase ledger)
                 $"SELECT id, hash, text, kind, tables, kept_at_top FROM pattern WHERE {condition}", values)
             .Select(r => new PatternRecord(r.Id, unchecked((ulong)r.Hash), r.Text, r.Kind, JsonSerializer.Deserialize<List<string>>(r.Tables)!, r.Kept != 0))
             .ToList();
+
+    /// <param name="hashes">Which of the book's.</param>
+    public IReadOnlyList<PatternRecord> PatternsOf(long bookId, IReadOnlyCollection<ulong> hashes)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return Records(connection, $"book_id = @bookId AND hash IN ({string.Join(',', hashes.Select(h => unchecked((long)h)))})", new { bookId });
+    }
 
     public PatternRecord? Pattern(long bookId, ulong hash)
     {

@@ -14,7 +14,9 @@ public sealed record CapturedPlanRecord(string Shape, string Outline, IReadOnlyL
 /// <param name="Hour">Its first minute since 1970, UTC.</param>
 /// <param name="Calls">Executions whose plan the capture holds.</param>
 /// <param name="Total">Their time, in ticks.</param>
-public readonly record struct PlanHour(int Hour, long Calls, long Total);
+/// <param name="First">The first minute in which it was seen; that of the hour where it was not kept.</param>
+/// <param name="Last">The last one; likewise.</param>
+public readonly record struct PlanHour(int Hour, long Calls, long Total, int First, int Last);
 
 /// <summary>A plan with the pattern that ran by it.</summary>
 /// <param name="Indexes">That it goes through.</param>
@@ -25,18 +27,28 @@ public sealed record PlanInUse(ulong Hash, string Text, IReadOnlyList<string> In
 public sealed class PlanUseStore(LedgerDatabase ledger)
 {
     /// <summary>By first use.</summary>
-    public IReadOnlyList<CapturedPlanRecord> OfPattern(long pattern, IReadOnlyList<long> sources)
+    public IReadOnlyList<CapturedPlanRecord> OfPattern(long pattern, IReadOnlyList<long> sources) => OfPatterns([pattern], sources).GetValueOrDefault(pattern, []);
+
+    /// <summary>The same of many at once; those without a plan are left out.</summary>
+    public IReadOnlyDictionary<long, IReadOnlyList<CapturedPlanRecord>> OfPatterns(IReadOnlyCollection<long> patterns, IReadOnlyList<long> sources)
     {
         using SqliteConnection connection = ledger.Open();
-        ILookup<long, PlanHour> hours = connection.Query<(long Plan, long Hour, long Calls, long Total)>("""
-            SELECT u.plan_id, u.hour, sum(u.calls), sum(u.total) FROM captured_plan p JOIN plan_use u ON u.plan_id = p.id
-            WHERE p.pattern_id = @pattern AND u.source_id IN @sources GROUP BY u.plan_id, u.hour ORDER BY u.hour
-            """, new { pattern, sources }).ToLookup(u => u.Plan, u => new PlanHour((int)u.Hour, u.Calls, u.Total));
-        return connection.Query<(long Id, string Shape, string Outline)>(
-                "SELECT id, shape, outline FROM captured_plan WHERE pattern_id = @pattern", new { pattern })
+        string wanted = string.Join(',', patterns);
+        ILookup<long, PlanHour> hours = connection.Query<(long Plan, long Hour, long Calls, long Total, long First, long Last)>($"""
+            SELECT u.plan_id, u.hour, sum(u.calls), sum(u.total), min(coalesce(u.first, u.hour)), max(coalesce(u.last, u.hour + 59)) FROM captured_plan p JOIN plan_use u ON u.plan_id = p.id
+            WHERE p.pattern_id IN ({wanted}) AND u.source_id IN ({string.Join(',', sources)}) GROUP BY u.plan_id, u.hour ORDER BY u.hour
+            """).ToLookup(u => u.Plan, u => new PlanHour((int)u.Hour, u.Calls, u.Total, (int)u.First, (int)u.Last));
+        return connection.Query<(long Pattern, long Id, string Shape, string Outline)>($"SELECT pattern_id, id, shape, outline FROM captured_plan WHERE pattern_id IN ({wanted})")
             .Where(p => hours.Contains(p.Id))
-            .Select(p => new CapturedPlanRecord(p.Shape, p.Outline, hours[p.Id].ToList()))
-            .OrderBy(p => p.Hours[0].Hour).ToList();
+            .GroupBy(p => p.Pattern, p => new CapturedPlanRecord(p.Shape, p.Outline, hours[p.Id].ToList()))
+            .ToDictionary(g => g.Key, g => (IReadOnlyList<CapturedPlanRecord>)[.. g.OrderBy(p => p.Hours[0].Hour)]);
+    }
+
+    /// <summary>Those of some patterns that ran by more plans than one.</summary>
+    public IReadOnlySet<long> WithSeveral(IReadOnlyCollection<long> patterns)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<long>($"SELECT pattern_id FROM captured_plan WHERE pattern_id IN ({string.Join(',', patterns)}) GROUP BY pattern_id HAVING count(*) > 1").ToHashSet();
     }
 
     /// <summary>Every plan of a book whose indexes are known, with the pattern that ran by it, from when to when, and how often.</summary>
@@ -60,9 +72,9 @@ public sealed class PlanUseStore(LedgerDatabase ledger)
                 RETURNING id
                 """, new { pattern = ids.Pattern(pattern), shape, uses.First().Value.Outline, indexes = JsonSerializer.Serialize(uses.First().Value.Indexes) }, transaction);
             connection.Execute("""
-                INSERT INTO plan_use VALUES (@plan, @source, @hour, @calls, @total)
-                ON CONFLICT DO UPDATE SET calls = calls + excluded.calls, total = total + excluded.total
-                """, uses.Select(u => new { plan, source = ids.Source(u.Key.Source), hour = u.Key.Hour, calls = u.Value.Calls, total = u.Value.Ticks }), transaction);
+                INSERT INTO plan_use (plan_id, source_id, hour, calls, total, first, last) VALUES (@plan, @source, @hour, @calls, @total, @first, @last)
+                ON CONFLICT DO UPDATE SET calls = calls + excluded.calls, total = total + excluded.total, first = min(coalesce(first, excluded.first), excluded.first), last = max(coalesce(last, excluded.last), excluded.last)
+                """, uses.Select(u => new { plan, source = ids.Source(u.Key.Source), hour = u.Key.Hour, calls = u.Value.Calls, total = u.Value.Ticks, first = u.Value.First, last = u.Value.Last }), transaction);
         }
     }
 }

@@ -166,6 +166,22 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public Catalog? ReadCatalog(TimeSpan limit)
     {
+        Catalog own = Asked(_address, _defaults, (questions, names) => new PostgresCatalog(questions, names).Read());
+        if (_subject is null || _rolledBack)
+        {
+            return own;
+        }
+
+        // A private copy may be read; what is there already is not for that.
+        using PostgresConnection questions = PostgresConnection.Open(PostgresSession.Questions(_address));
+        return new ValuesSeen(questions, limit < ValuesWithin ? limit : ValuesWithin).In(PostgresCatalog.WithCounts(own, Asked(_subject, null, (there, names) => new PostgresCatalog(there, names).Read())));
+    }
+
+    public IReadOnlyList<SchemaObject> ReadSchema() => Asked(_address, _defaults, PostgresSubject.Schema);
+
+    /// <summary>Asks a database for what it holds, with the names that its applications write.</summary>
+    private T Asked<T>(NpgsqlConnectionStringBuilder address, SessionDefaults? defaults, Func<PostgresConnection, Dictionary<string, string>, T> ask)
+    {
         if (_rolledBack)
         {
             // Only its own session sees what the open transaction did.
@@ -173,26 +189,13 @@ internal sealed class PostgresCopy : ISubjectCopy
             return Shared.Held(() =>
             {
                 Shared.Execute("SET LOCAL search_path = pg_catalog, pg_temp");
-                return new PostgresCatalog(Shared, seen).Read();
+                return ask(Shared, seen);
             });
         }
 
-        Catalog own = CatalogOf(_address, _defaults);
-        if (_subject is null)
-        {
-            return own;
-        }
-
-        // A private copy may be read; what is there already is not for that.
-        using PostgresConnection questions = PostgresConnection.Open(PostgresSession.Questions(_address));
-        return new ValuesSeen(questions, limit < ValuesWithin ? limit : ValuesWithin).In(PostgresCatalog.WithCounts(own, CatalogOf(_subject, null)));
-    }
-
-    private static Catalog CatalogOf(NpgsqlConnectionStringBuilder address, SessionDefaults? defaults)
-    {
         Dictionary<string, string> names = PostgresNames.Read(address, defaults);
         using PostgresConnection questions = PostgresConnection.Open(PostgresSession.Questions(address));
-        return new PostgresCatalog(questions, names).Read();
+        return ask(questions, names);
     }
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);

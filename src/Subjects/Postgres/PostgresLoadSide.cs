@@ -1,19 +1,36 @@
 using System.Diagnostics;
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Rehearsals;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Postgres;
 
 /// <summary>A private database under a load. Where the time of its sessions goes is seen by looking at them through one more connection.</summary>
-/// <remarks>PostgreSQL manual, 28.2.3 "pg_stat_activity", for the kinds of waits.</remarks>
+/// <remarks>
+/// PostgreSQL manual, 28.2.3 "pg_stat_activity", for the kinds of waits, and 9.26 for pg_blocking_pids: it takes the lock manager for itself for a moment, so
+/// that it is asked ten times a second at the most, and of sessions that wait for a lock alone.
+/// </remarks>
 internal sealed class PostgresLoadSide : ILoadSide
 {
     private const int LongestSql = 300, LeastMilliseconds = 20, RestForEachLook = 10;
 
-    private const string Query = $"""
-        SELECT state, coalesce(wait_event_type, ''), coalesce(wait_event, ''), left(query, 300)
+    private static readonly TimeSpan BetweenTrees = TimeSpan.FromMilliseconds(100);
+
+    private const string Plain = $"""
+        SELECT state, coalesce(wait_event_type, ''), coalesce(wait_event, ''), left(query, 300), pid, ''
+        {From}
+        """;
+
+    private const string WithTree = $"""
+        SELECT state, coalesce(wait_event_type, ''), coalesce(wait_event, ''), left(query, 300), pid,
+          CASE WHEN wait_event_type OPERATOR(pg_catalog.=) 'Lock' THEN pg_catalog.array_to_string(pg_catalog.pg_blocking_pids(pid), ',') ELSE '' END,
+          extract(epoch FROM pg_catalog.clock_timestamp() - xact_start)
+        {From}
+        """;
+
+    private const string From = """
         FROM pg_catalog.pg_stat_activity
         WHERE datname OPERATOR(pg_catalog.=) pg_catalog.current_database() AND pid OPERATOR(pg_catalog.<>) pg_catalog.pg_backend_pid() AND state IN ('active', 'idle in transaction', 'idle in transaction (aborted)')
         """;
@@ -22,7 +39,9 @@ internal sealed class PostgresLoadSide : ILoadSide
     private readonly IReadOnlyList<LoadText> _texts;
     private readonly TimeSpan _limit;
     private readonly PostgresConnection _questions;
-    private readonly NpgsqlCommand _look;
+    private readonly NpgsqlCommand _look, _tree;
+    private readonly PostgresCounts _counts;
+    private readonly LockQueueFold _queues = new();
     private readonly List<PostgresLoadSession> _sessions = [];
     private readonly Dictionary<string, int> _statements = [];
     private readonly ManualResetEventSlim _ended = new(true);
@@ -46,10 +65,12 @@ internal sealed class PostgresLoadSide : ILoadSide
         }
 
         Durability = $"synchronous_commit {checking.Ask("SHOW synchronous_commit")}, fsync {checking.Ask("SHOW fsync")}";
-        _look = questions.Command(Query);
+        _counts = new(questions);
+        (_look, _tree) = (questions.Command(Plain), questions.Command(WithTree));
         PostgresConnection.Guarded(() =>
         {
             _look.Prepare();
+            _tree.Prepare();
             return true;
         });
     }
@@ -77,21 +98,25 @@ internal sealed class PostgresLoadSide : ILoadSide
     public void BeginStint()
     {
         _seen.Clear();
+        _queues.Take();
+        _counts.Begin(_sessions.Select(s => s.Schedule));
         _ended.Reset();
         _looking = new(Look) { IsBackground = true, Name = "looking at waits" };
         _looking.Start();
     }
 
-    public IReadOnlyList<WaitShare> EndStint(double busyNanoseconds)
+    public StintSeen EndStint(double busyNanoseconds, long tasks)
     {
         _ended.Set();
         _looking?.Join();
         _looking = null;
         double all = _seen.Values.Sum();
-        return all == 0 ? [] :
+        WaitShare[] waits = all == 0 ? [] :
         [.. _seen.GroupBy(s => (s.Key.Kind, s.Key.Meaning))
             .Select(g => new WaitShare(g.Key.Kind, g.Key.Meaning, g.Sum(s => s.Value) / all, g.MaxBy(s => s.Value).Key.Statement is var most and >= 0 ? most : null))
             .OrderByDescending(w => w.Share)];
+        _sessions.ForEach(s => s.HandOver());
+        return new(waits, _queues.Take(), _counts.End(tasks));
     }
 
     public IReadOnlyList<SqlValue> FirstColumn(string sql, int most)
@@ -107,6 +132,7 @@ internal sealed class PostgresLoadSide : ILoadSide
         _looking?.Join();
         _sessions.ForEach(s => s.Dispose());
         _look.Dispose();
+        _tree.Dispose();
         _questions.Dispose();
         _ended.Dispose();
     }
@@ -133,19 +159,30 @@ internal sealed class PostgresLoadSide : ILoadSide
     private void Look()
     {
         int rest = LeastMilliseconds;
+        long lastTree = 0;
         while (!_ended.Wait(rest))
         {
             long start = Stopwatch.GetTimestamp();
+            bool asksWhom = Stopwatch.GetElapsedTime(lastTree) >= BetweenTrees;
             try
             {
-                foreach (string?[] row in PostgresConnection.RowsOf(_look))
+                List<string?[]> rows = PostgresConnection.RowsOf(asksWhom ? _tree : _look);
+                int busy = 0;
+                foreach (string?[] row in rows)
                 {
                     (string kind, WaitMeaning meaning) = PostgresWaits.MeaningOf(row[0]!, row[1]!, row[2]!);
                     if (kind.Length > 0)
                     {
-                        (string, WaitMeaning, int) key = (kind, meaning, _statements.GetValueOrDefault(Begin(row[3] ?? ""), -1));
+                        busy++;
+                        (string, WaitMeaning, int) key = (kind, meaning, StatementOf(row[3] ?? "") ?? -1);
                         _seen[key] = _seen.GetValueOrDefault(key) + 1;
                     }
+                }
+
+                if (asksWhom)
+                {
+                    lastTree = start;
+                    _queues.Add(new(DateTimeOffset.UnixEpoch, [.. rows.Select(StateOf)], 0), busy, Doing, StatementOf);
                 }
             }
             catch (EngineException)
@@ -158,6 +195,14 @@ internal sealed class PostgresLoadSide : ILoadSide
             rest = Math.Max(LeastMilliseconds, (int)(Stopwatch.GetElapsedTime(start).TotalMilliseconds * RestForEachLook));
         }
     }
+
+    private static SessionState StateOf(string?[] row) => new(
+        int.Parse(row[4]!, CultureInfo.InvariantCulture), "", "", row[0]!, row[1]!, row[2]!, double.TryParse(row[6], NumberStyles.Float, CultureInfo.InvariantCulture, out double age) ? age : null, null, row[3] ?? "",
+        [.. (row[5] ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries).Select(p => int.Parse(p, CultureInfo.InvariantCulture)).Where(p => p > 0)]);
+
+    private static (string Kind, WaitMeaning Meaning) Doing(SessionState session) => PostgresWaits.MeaningOf(session.State, session.WaitKind, session.WaitFor) is { Kind.Length: > 0 } told ? told : ("waiting for the client", WaitMeaning.Other);
+
+    private int? StatementOf(string sql) => _statements.TryGetValue(Begin(sql), out int index) ? index : null;
 
     private static string Begin(string sql) => sql.Length <= LongestSql ? sql : sql[..LongestSql];
 }

@@ -319,6 +319,18 @@ public sealed class PostgresSubject : ISubject
             readOnly: true);
     }
 
+    /// <summary>What a database holds now, by the names that its applications write.</summary>
+    /// <exception cref="SubjectException">No connection, or a version that cannot be tested.</exception>
+    /// <exception cref="EngineException">The server gave no answer.</exception>
+    public static IReadOnlyList<SchemaObject> SchemaOf(string address)
+    {
+        NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
+        using PostgresConnection questions = Connect(PostgresSession.Questions(parsed));
+        CheckedVersion(questions);
+        questions.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
+        return Schema(questions, PostgresNames.Read(parsed, null));
+    }
+
     /// <summary>Why a database may not be changed for good; null where it may, or is not to be.</summary>
     /// <exception cref="SubjectException">The address cannot be read.</exception>
     public static string? NotExpendable(string address, SubjectSides sides, string? named) =>
@@ -376,8 +388,11 @@ public sealed class PostgresSubject : ISubject
         return new(PostgresEngine.Engine.Name, questions.Ask("SHOW server_version")!, long.Parse(questions.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(questions, names));
     }
 
-    /// <summary>Indexes with their definitions, and tables with their columns: what a change to them is seen by.</summary>
-    private static List<SchemaObject> Schema(PostgresConnection questions, Dictionary<string, string> names) =>
+    /// <summary>
+    /// Indexes with their definitions, and tables with their columns: what a change to them is seen by. An index that is being built beside other work, or
+    /// whose building failed, serves no statement and is none yet (PostgreSQL manual, CREATE INDEX, "Building Indexes Concurrently").
+    /// </summary>
+    internal static List<SchemaObject> Schema(PostgresConnection questions, Dictionary<string, string> names) =>
         [.. questions.Rows("""
             SELECT CASE c.relkind WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END, c.oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname),
               CASE WHEN c.relkind IN ('i', 'I') THEN pg_get_indexdef(c.oid) WHEN c.relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid)
@@ -385,6 +400,7 @@ public sealed class PostgresSubject : ISubject
                   || CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END, ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') END
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
             WHERE n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%' AND c.relkind IN ('r', 'p', 'i', 'I', 'v', 'm', 'f')
+              AND NOT EXISTS (SELECT FROM pg_index i WHERE i.indexrelid = c.oid AND NOT i.indisvalid)
             ORDER BY 1 DESC, n.nspname, c.relname
             """).Select(r => (Kind: r[0]!, Name: names.GetValueOrDefault(r[1]!, r[2]!), Text: r[3] ?? ""))
             .Select(r => new SchemaObject(r.Kind, r.Name, r.Kind == "table" ? $"CREATE TABLE {r.Name} ({r.Text})" : r.Text))];

@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Postgres;
 
@@ -30,6 +31,8 @@ internal sealed class PostgresSubjects : ISubjectEngine, IServerEngine
     public long? BytesOf(string address) => null;
 
     public string? ProtestOf(SubjectAccess access) => PostgresSubject.NotExpendable(access.Address, access.Sides, access.Expendable);
+
+    public IReadOnlyList<SchemaObject> ReadSchema(string address) => PostgresSubject.SchemaOf(address);
 
     public ISubject Open(SubjectAccess access, string folder, IPlanCounter? counter = null, Action<string>? doing = null, CancellationToken stop = default) =>
         PostgresSubject.Open(access, folder, doing, stop);

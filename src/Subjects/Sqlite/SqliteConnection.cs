@@ -116,11 +116,14 @@ internal sealed class SqliteConnection : IDisposable
     }
 
     /// <summary>Runs a prepared statement to its end.</summary>
-    public void Drain(sqlite3_stmt statement)
+    /// <param name="row">Told at each of its rows; null where nobody wants them.</param>
+    /// <exception cref="EngineException">It did not come to its end.</exception>
+    public void Drain(sqlite3_stmt statement, Action? row = null)
     {
         int rc;
         while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
         {
+            row?.Invoke();
         }
 
         if (rc != raw.SQLITE_DONE)

@@ -1,5 +1,6 @@
 using SQLitePCL;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -116,6 +117,8 @@ internal sealed class SqliteCopy : ISubjectCopy
 
         return new SqliteLoadSide(() => Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: true), texts, limit);
     }
+
+    public IReadOnlyList<SchemaObject> ReadSchema() => SqliteSchema.Read(_shared);
 
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 

@@ -57,6 +57,10 @@ internal sealed record SqliteFile(string Path, long Bytes, bool IsWal, bool HasW
         return new(path, bytes, header[18] == 2 && header[19] == 2, Length(path + "-wal") > 0, File.Exists(path + "-shm"), Length(path + "-journal") > 0);
     }
 
+    /// <summary>A path as the engine takes it with parameters.</summary>
+    /// <remarks>SQLite documentation, "Uniform Resource Identifiers".</remarks>
+    public static string Uri(string path, string parameters) => $"file:{string.Join('/', System.IO.Path.GetFullPath(path).Split('/').Select(System.Uri.EscapeDataString))}?{parameters}";
+
     /// <summary>What must not move while the file is copied without the engine's locks.</summary>
     public (long Bytes, DateTime Written, long Wal, DateTime WalWritten) Fingerprint()
     {

@@ -13,6 +13,9 @@ internal struct SessionTimes
 {
     public long Locked, Committing, CheckPointing;
 
+    /// <summary>How often the log was written back.</summary>
+    public long CheckPoints;
+
     /// <summary>When the commit began that goes on; 0 without one.</summary>
     public long CommitBegan;
 
@@ -33,6 +36,9 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
 
     /// <summary>So many pages in the log are written back by whoever commits next, as the engine does where nobody says otherwise (SQLite manual, "PRAGMA wal_autocheckpoint").</summary>
     private const int CheckpointPages = 1_000;
+
+    // Numbers of sqlite3_db_status, from the engine's manual.
+    private const int CacheMiss = 8, CacheWrite = 9;
 
     private readonly SqliteConnection _connection;
     private readonly Prepared[] _statements;
@@ -65,8 +71,13 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
         if (_times is not null)
         {
             *_times = default;
+            Status(CacheMiss);
+            Status(CacheWrite);
         }
     }
+
+    /// <summary>Pages that it read from outside its cache, and wrote, since it was cleared; while it executes nothing.</summary>
+    public (long Read, long Written) Pages => _times is null ? default : (Status(CacheMiss), Status(CacheWrite));
 
     public LoadOutcome Begin(LoadTask task)
     {
@@ -129,6 +140,13 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
         _connection.Dispose();
         NativeMemory.Free(_times);
         _times = null;
+    }
+
+    /// <summary>Reads a counter, and begins it anew.</summary>
+    private int Status(int number)
+    {
+        _ = raw.sqlite3_db_status(_connection.Handle, number, out int current, out _, 1);
+        return current;
     }
 
     private LoadOutcome Run(sqlite3_stmt statement)
@@ -202,6 +220,7 @@ internal sealed unsafe class SqliteLoadSession : ILoadSession
             long start = Stopwatch.GetTimestamp();
             _ = Native.Hooks.Checkpoint(db, name);
             times->CheckPointing += Stopwatch.GetTimestamp() - start;
+            times->CheckPoints++;
         }
 
         return 0;

@@ -18,11 +18,17 @@ internal sealed class SqliteLoadSide : ILoadSide
     private readonly TimeSpan _limit;
     private readonly List<SqliteLoadSession> _sessions = [];
     private readonly Lock _gate = new();
+    private readonly Lazy<long> _pageBytes;
     private readonly Timer _watch;
 
     public SqliteLoadSide(Func<SqliteConnection> connect, IReadOnlyList<LoadText> texts, TimeSpan limit)
     {
         (_connect, _texts, _limit) = (connect, texts, limit);
+        _pageBytes = new(() =>
+        {
+            using SqliteConnection connection = _connect();
+            return long.Parse(connection.Ask("PRAGMA page_size"), CultureInfo.InvariantCulture);
+        });
         _watch = new(_ => EndOverdue(), null, BetweenLooks, BetweenLooks);
     }
 
@@ -74,14 +80,10 @@ internal sealed class SqliteLoadSide : ILoadSide
         }
     }
 
-    public IReadOnlyList<WaitShare> EndStint(double busyNanoseconds)
+    public StintSeen EndStint(double busyNanoseconds, long tasks)
     {
-        if (busyNanoseconds <= 0)
-        {
-            return [];
-        }
-
         SessionTimes sum = default;
+        (long Read, long Written) pages = default;
         lock (_gate)
         {
             foreach (SqliteLoadSession session in _sessions)
@@ -90,7 +92,16 @@ internal sealed class SqliteLoadSide : ILoadSide
                 sum.Locked += one.Locked;
                 sum.Committing += one.Committing;
                 sum.CheckPointing += one.CheckPointing;
+                sum.CheckPoints += one.CheckPoints;
+                (long read, long written) = session.Pages;
+                pages = (pages.Read + read, pages.Written + written);
             }
+        }
+
+        var counts = new EngineCounts(tasks) { WrittenBytes = pages.Written * _pageBytes.Value, PagesRead = pages.Read, Checkpoints = sum.CheckPoints };
+        if (busyNanoseconds <= 0)
+        {
+            return new([], [], counts);
         }
 
         double Share(double ns) => Math.Min(1, ns / busyNanoseconds);
@@ -100,7 +111,7 @@ internal sealed class SqliteLoadSide : ILoadSide
             new("commit", WaitMeaning.Commit, Share(sum.Committing)),
             new("checkpoint", WaitMeaning.Checkpoint, Share(sum.CheckPointing)),
         ];
-        return [.. waits.Append(new("steps", WaitMeaning.Running, Math.Max(0, 1 - waits.Sum(w => w.Share)))).Where(w => w.Share > 0.001).OrderByDescending(w => w.Share)];
+        return new([.. waits.Append(new("steps", WaitMeaning.Running, Math.Max(0, 1 - waits.Sum(w => w.Share)))).Where(w => w.Share > 0.001).OrderByDescending(w => w.Share)], [], counts);
     }
 
     public IReadOnlyList<SqlValue> FirstColumn(string sql, int most)

@@ -2,7 +2,6 @@ using System.Diagnostics;
 using SQLitePCL;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Core.Engines.Sqlite;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -61,21 +60,7 @@ public sealed class SqliteSubject : ISubject
         SqliteGuard.Protect(connection);
         SqliteBounds.Distrust(connection, SqliteSnapshot.LongestLook);
         var settings = RecordedSettings.ToDictionary(s => s, s => connection.Ask("PRAGMA " + s));
-        return new(folder, snapshot, counter, bounds ?? new(), new(SqliteEngine.Engine.Name, SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, ReadSchema(connection)));
-    }
-
-    /// <summary>Objects with a definition; those that the engine makes by itself have none.</summary>
-    private static List<SchemaObject> ReadSchema(SqliteConnection connection)
-    {
-        var objects = new List<SchemaObject>();
-        using sqlite3_stmt statement = connection.Prepare("SELECT type, name, sql FROM sqlite_schema WHERE sql IS NOT NULL AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY rowid");
-        while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
-        {
-            objects.Add(new(raw.sqlite3_column_text(statement, 0).utf8_to_string(), raw.sqlite3_column_text(statement, 1).utf8_to_string(),
-                raw.sqlite3_column_text(statement, 2).utf8_to_string()));
-        }
-
-        return objects;
+        return new(folder, snapshot, counter, bounds ?? new(), new(SqliteEngine.Engine.Name, SqliteConnection.EngineVersion, new FileInfo(snapshot).Length, settings, SqliteSchema.Read(connection)));
     }
 
     public Task<ISubjectCopy> CopyAsync(Side side, CancellationToken stop, int pair = 0)

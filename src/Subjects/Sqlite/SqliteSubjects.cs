@@ -32,6 +32,8 @@ internal sealed class SqliteSubjects : ISubjectEngine
 
     public string? ProtestOf(SubjectAccess access) => null;
 
+    public IReadOnlyList<SchemaObject> ReadSchema(string address) => SqliteSchema.Of(address);
+
     public ISubject Open(SubjectAccess access, string folder, IPlanCounter? counter = null, Action<string>? doing = null, CancellationToken stop = default)
     {
         double told = 0;

@@ -63,8 +63,7 @@ public static class SqliteSyntax
                 return missing;
             }
 
-            string uri = "file:" + string.Join('/', Path.GetFullPath(path).Split('/').Select(Uri.EscapeDataString)) + "?immutable=1";
-            using SqliteConnection connection = SqliteConnection.Open(uri, raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_URI);
+            using SqliteConnection connection = SqliteConnection.Open(SqliteFile.Uri(path, "immutable=1"), raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_URI);
             SqliteGuard.Protect(connection);
             SqliteBounds.Distrust(connection, longest);
             connection.Ask("SELECT count(*) FROM sqlite_schema");

@@ -43,6 +43,35 @@ public class DeploymentSpansTests
     }
 
     [Fact]
+    public void A_neighbour_that_is_near_is_told_by_minutes_and_without_those_of_either_deployment()
+    {
+        DeploymentSpans.ToTheMinute(At, [At - 40, At + (3 * Hour)], Month).ShouldBe(new(At - 39, At, At + 1, At + (3 * Hour), Stretch.Minute));
+        DeploymentSpans.ToTheMinute(At, [At - 40], Month).To.ShouldBe(At + Day, "a day since is enough to hold a few minutes against");
+        DeploymentSpans.ToTheMinute(At, [], (At - 40, At + 90)).ShouldBe(new(At - 40, At, At + 1, At + 90, Stretch.Minute), "captures that have only just begun");
+    }
+
+    [Theory]
+    [InlineData(4 * Hour, Stretch.Minute)] // from 06:20 on, three whole hours lie before that of the deployment
+    [InlineData((4 * Hour) + 20, Stretch.Hour)] // from 06:00 on, four
+    public void Four_whole_hours_are_told_by_hours(int since, Stretch grain) => DeploymentSpans.ToTheMinute(At, [At - since], Month).Grain.ShouldBe(grain);
+
+    [Fact]
+    public void A_pattern_of_few_hours_has_minutes_however_long_the_spans_are()
+    {
+        DeploymentSpans.Minutes(At, [At - (9 * Hour)], Month).ShouldBe(new(At - (9 * Hour) + 1, At, At + 1, At + Day, Stretch.Minute));
+        DeploymentSpans.Minutes(At, [], (At, Month.To)).ShouldBeNull();
+        DeploymentSpans.Minutes(At, [At + 1], Month).ShouldBeNull();
+        List<TimedCell> Cells(int count) => [.. Enumerable.Range(0, count).Select(i => new TimedCell(i * Hour, new()))];
+        bool Few(int before, int after, Stretch grain = Stretch.Hour) => new HeldSides(new(0, At, At, At + Day, grain), Cells(before), Cells(after)).WantsMinutes;
+        (Few(3, 9), Few(9, 3), Few(4, 4)).ShouldBe((true, true, false));
+        (Few(0, 9), Few(3, 9, Stretch.Minute)).ShouldBe((false, false), "what was not called has no minutes either, and minutes are the finest");
+    }
+
+    [Fact]
+    public void Captures_that_begin_with_the_deployment_have_nothing_before_by_either() =>
+        DeploymentSpans.ToTheMinute(At, [], (At, At + Day)).DaysBefore.ShouldBe(0);
+
+    [Fact]
     public void Patterns_are_ranked_by_what_is_asked_and_what_is_kept_at_the_top_comes_first()
     {
         PatternCost Cost(long pattern, long calls) => new(pattern, new() { Calls = calls }, []);

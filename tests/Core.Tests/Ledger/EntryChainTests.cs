@@ -60,6 +60,78 @@ public class EntryChainTests
         EntryChain.FaultOf(lines[..4]).ShouldBeNull();
     }
 
+    [Theory]
+    [InlineData("altered")]
+    [InlineData("taken out")]
+    [InlineData("no entry")]
+    [InlineData("twice")]
+    public void Who_goes_on_behind_a_break_seals_it_as_it_stands_and_it_stays_told(string how)
+    {
+        List<string> lines = Chain(5);
+        EntryChain.GoOn(Author("nobody"), lines).ShouldBeNull("it holds");
+        switch (how)
+        {
+            case "altered":
+                lines[1] = lines[1].Replace("Entry of", "Entry by", StringComparison.Ordinal);
+                break;
+            case "taken out":
+                lines.RemoveAt(1);
+                break;
+            case "no entry":
+                lines[1] = "{ \"number\": 2";
+                break;
+            default:
+                lines.Insert(1, lines[0]);
+                break;
+        }
+
+        ChainFault fault = EntryChain.FaultOf(lines)!;
+        fault.Number.ShouldBe(2);
+        lines.Add(EntryChain.GoOn(Author("Ben Ruiz"), lines)!);
+        Entry by = Entry.Read(lines[^1]);
+        (by.Number, by.State, by.Headline, by.Author).ShouldBe((lines.Count, EntryState.Resumed, fault.Sentence, "Ben Ruiz"));
+        lines.Add(EntryChain.Append(Author("Ines Aalto"), lines[^1]));
+        ChainReading read = EntryChain.Check(lines);
+        (read.Fault, read.Known.Count, read.Known[0].By).ShouldBe((null, 1, by.Number));
+        read.Known[0].Faults.ShouldBe([fault]);
+        EntryAccount.Of([.. lines.Where(l => CanonicalOf(l) is not null).Select(Entry.Read)]).ShouldAllBe(a => a.Begun.State == EntryState.Proposed);
+
+        // Another layout on its way is no other ledger; anything else that is altered is, before the break, behind it, and in the entry that goes on itself.
+        EntryChain.FaultOf([.. lines.Select(l => CanonicalOf(l) is null ? l : l.Replace("\":", "\" : ", StringComparison.Ordinal))]).ShouldBeNull();
+        for (int i = 0; i < lines.Count; i++)
+        {
+            if (CanonicalOf(lines[i]) is not null)
+            {
+                List<string> again = [.. lines];
+                again[i] = again[i].Replace("2026-07", "2026-06", StringComparison.Ordinal);
+                EntryChain.FaultOf(again)!.Number.ShouldBeLessThanOrEqualTo(Math.Max(i + 1, 2));
+                EntryChain.FaultOf([.. lines[..i], .. lines[(i + 1)..]]).ShouldSatisfyAllConditions(f => (f is null).ShouldBe(i == lines.Count - 1));
+            }
+        }
+
+        // A second break is gone on behind as well, and both stay told.
+        lines[^1] = lines[^1].Replace("Ines", "Anne", StringComparison.Ordinal);
+        lines.Add(EntryChain.GoOn(Author("Ben Ruiz"), lines)!);
+        EntryChain.Check(lines).ShouldSatisfyAllConditions(r => r.Fault.ShouldBeNull(), r => r.Known.Select(k => k.Faults.Single().Number).ShouldBe([2, lines.Count - 1]));
+
+        static Entry Author(string name) => new() { At = "2026-07-20T00:00:00.000Z", Author = name, State = EntryState.Proposed, Title = "t" };
+    }
+
+    [Fact]
+    public void Nothing_is_sealed_in_silence_every_alteration_is_told_and_each_once()
+    {
+        List<string> lines = Chain(9);
+        lines[1] = lines[1].Replace("Entry of", "Entry by", StringComparison.Ordinal);
+        lines[3] = EntryChain.Append(Entry.Read(lines[3]) with { Author = "Somebody else" }, lines[2]);
+        lines[6] = "nothing";
+        lines[8] = lines[8].Replace("Ines", "Anne", StringComparison.Ordinal);
+        ChainFault[] all = [new(2, ChainFaultKind.Altered), new(5, ChainFaultKind.AnotherBefore), new(7, ChainFaultKind.NotAnEntry), new(9, ChainFaultKind.Altered)];
+        EntryChain.Check(lines).Faults.ShouldBe(all);
+        lines.Add(EntryChain.GoOn(new() { At = "2026-07-20T00:00:00.000Z", Author = "Ben Ruiz", State = EntryState.Resumed, Title = "" }, lines)!);
+        EntryChain.Check(lines).Known.ShouldHaveSingleItem().Faults.ShouldBe(all);
+        Entry.Read(lines[^1]).Headline.ShouldBe(string.Join(' ', all.Select(f => f.Sentence)));
+    }
+
     /// <summary>Any one character that is replaced, anywhere, breaks the chain at its entry or the next; unless it is the same JSON.</summary>
     [Fact]
     public void No_single_character_can_be_altered_unnoticed()

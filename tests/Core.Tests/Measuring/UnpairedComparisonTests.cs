@@ -38,6 +38,62 @@ public class UnpairedComparisonTests
         alarms.ShouldBeLessThanOrEqualTo(2);
     }
 
+    /// <summary>At 99.9 % one in a thousand may be told to have moved where nothing did, however few the hours are of which the scatter has to be guessed.</summary>
+    [Theory]
+    [InlineData(2, 20)]
+    [InlineData(3, 20)]
+    [InlineData(5, 15)]
+    [InlineData(8, 15)]
+    [InlineData(30, 4)]
+    public void Few_hours_cry_wolf_no_oftener_than_many(int hours, int calls)
+    {
+        const int runs = 1_000;
+        Band narrow = Band.OfTolerance(0.001);
+        int alarms = Enumerable.Range(0, runs).AsParallel().Count(i => UnpairedComparison.Of(Tailed(hours, calls, (ulong)i), Tailed(hours, calls, (ulong)i + runs), narrow, (ulong)i)!.Standing is Standing.Above or Standing.Below);
+        alarms.ShouldBeLessThanOrEqualTo(runs * 3 / 1_000);
+    }
+
+    /// <summary>From 0.2 to 11 ms, evenly on a logarithmic scale, with hours of their own speed.</summary>
+    private static List<LatencyHistogram> Tailed(int hours, int calls, ulong seed)
+    {
+        var random = new SplitMix((seed * 7_919) + 5);
+        var stretches = new List<LatencyHistogram>();
+        for (int h = 0; h < hours; h++)
+        {
+            double speed = Math.Exp(0.1 * (random.Unit() - 0.5));
+            var stretch = new LatencyHistogram();
+            for (int i = 0; i < calls; i++)
+            {
+                stretch.Record(TimeSpan.FromMilliseconds(0.2 * speed * Math.Exp(4 * random.Unit())).Ticks);
+            }
+
+            stretches.Add(stretch);
+        }
+
+        return stretches;
+    }
+
+    [Fact]
+    public void Minutes_are_joined_within_their_hour_and_tell_the_same()
+    {
+        List<LatencyHistogram> before = Hours(1_440, 4, 1, seed: 31).Hours, after = Hours(1_440, 4, 1.4, seed: 32).Hours;
+        List<int> hours = [.. Enumerable.Range(0, 1_440).Select(m => m / 60)];
+        UnpairedComparison minutes = UnpairedComparison.Of(before, after, Band, 1, hours, hours)!, byHour = UnpairedComparison.Of(Together(before), Together(after), Band, 1, [.. Enumerable.Range(0, 24)], [.. Enumerable.Range(0, 24)])!;
+        (minutes.CallsBefore, minutes.Standing).ShouldBe((byHour.CallsBefore, Standing.Above));
+        minutes.Ratio.ShouldBe(byHour.Ratio, 0.02);
+
+        static List<LatencyHistogram> Together(List<LatencyHistogram> minutes) => [.. minutes.Chunk(60).Select(c =>
+        {
+            var hour = new LatencyHistogram();
+            foreach (LatencyHistogram m in c)
+            {
+                hour.Add(m);
+            }
+
+            return hour;
+        })];
+    }
+
     [Fact]
     public void Fewer_than_thirty_calls_decide_nothing()
     {

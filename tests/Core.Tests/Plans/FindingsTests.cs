@@ -36,6 +36,17 @@ public class FindingsTests
         new CatalogTable("parcel", [], rows, 1, believed, []) { ChangedRows = changed, ValuesAgree = agree }.IsStale.ShouldBe(stale);
 
     [Fact]
+    public void Statistics_that_are_stale_are_told_by_what_they_know_and_what_there_is()
+    {
+        CatalogTable Parcel(long? rows, long? believed) => new("parcel", [], rows, 1, believed, []);
+        StatisticsWords.Of(Parcel(50_000, 50_000)).ShouldBeNull();
+        StatisticsWords.Of(Parcel(50_000, 10)).ShouldBe("The statistics of parcel are stale: they know 10 rows, there are 50\u202f000.");
+        StatisticsWords.Of(Parcel(5_000, 5_000) with { ChangedRows = 4_000 }).ShouldBe("The statistics of parcel are stale: since they were gathered, rows were written 4\u202f000 times.");
+        StatisticsWords.Of(Parcel(5_000, 5_000) with { ValuesAgree = false, Apart = new("depot_id", 3, 400) }).ShouldBe("The statistics of parcel are stale: they know 3 different values of depot_id, there are 400.");
+        StatisticsWords.Of(Parcel(5_000, 5_000) with { ValuesAgree = false })!.ShouldContain("not those that they know");
+    }
+
+    [Fact]
     public void A_table_read_whole_for_few_rows() => Of("SELECT * FROM parcel WHERE weight = 3", "SCAN parcel", (1, 250_000, 38, 0.9))
         .Select(f => (f.Kind, f.Share, f.Operator, f.Table, f[Fact.RowsPassed], f.Text)).ShouldContain((FindingKind.WholeTableForFewRows, 0.9, 0, "parcel", 38, "parcel is read whole: 250\u202F000 rows for the 38 that pass its conditions."));
 

@@ -41,8 +41,17 @@ public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnS
         sleeping.ServerMilliseconds.ShouldNotBeNull().ShouldBeGreaterThanOrEqualTo(30);
 
         // A value is made here, and ten million of its letters are sent to the client alone.
-        Inspection wide = await copy.InspectAsync(new("SELECT repeat(n::text, 10000000) FROM generate_series(1, 3) n", []), Limit, default);
-        wide.ServerMilliseconds.ShouldNotBeNull().ShouldBeLessThan(wide.ColdMilliseconds!.Value);
+        // The two are of two executions: on a busy machine the least of several tell them apart.
+        double server = double.PositiveInfinity;
+        double client = double.PositiveInfinity;
+        for (int look = 0; look < 5 || (server >= client && look < 40); look++)
+        {
+            Inspection wide = await copy.InspectAsync(new("SELECT repeat(n::text, 10000000) FROM generate_series(1, 3) n", []), Limit, default);
+            server = Math.Min(server, wide.ServerMilliseconds.ShouldNotBeNull());
+            client = Math.Min(client, wide.ColdMilliseconds!.Value);
+        }
+
+        server.ShouldBeLessThan(client);
         (await copy.InspectAsync(new("SELECT 1 / 0", []), Limit, default)).ServerMilliseconds.ShouldBeNull();
     }
 

@@ -33,13 +33,20 @@ export type Narrowing = {
 export type View = { since?: string; until?: string; apart?: boolean };
 
 /** The course of a book; the span that is chosen narrows only what stands below it. */
-export function useDaybook(id: number, narrowing: Narrowing, view: View, percentiles = false) {
+export function useDaybook(
+  id: number,
+  narrowing: Narrowing,
+  view: View,
+  percentiles = false,
+  every: number | false = false,
+) {
   const { from: _from, to: _to, slow: _slow, ...rest } = narrowing;
   const query = { ...rest, from: view.since, to: view.until, apart: view.apart, percentiles };
   return useQuery({
     queryKey: ["daybook", id, query],
     enabled: id > 0,
     placeholderData: keepPreviousData,
+    refetchInterval: every,
     queryFn: async () =>
       dataOf(await api.GET("/api/books/{id}/daybook", { params: { path: { id }, query } })),
   });
@@ -118,6 +125,14 @@ export const useRepeats = (id: number) =>
   useQuery({
     queryKey: ["repeats", id],
     queryFn: async () => dataOf(await api.GET("/api/books/{id}/repeats", { params: { path: { id } } })),
+  });
+
+/** A statement through several deployments, as one account. */
+export const useStory = (id: number, hash: string) =>
+  useQuery({
+    queryKey: ["story", id, hash],
+    queryFn: async () =>
+      dataOf(await api.GET("/api/books/{id}/statements/{hash}/story", { params: { path: { id, hash } } })),
   });
 
 export const useStatement = (id: number, hash: string) =>

@@ -2126,6 +2126,65 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/entries/resumed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EntryGoOnRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EntriesPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/entries/{number}": {
         parameters: {
             query?: never;
@@ -2226,6 +2285,340 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/entries/{number}/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EntryCourses"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HeldStatements"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/fallbacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FallbackView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FallbackRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FallbackView"][];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/fallbacks/{fallback}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    fallback: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/fallbacks/{fallback}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    fallback: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HoldActRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/holds/{hold}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hold: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HoldActRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/today": {
         parameters: {
             query?: never;
@@ -2251,6 +2644,98 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["TodayPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AlertsPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RoundView"][];
                     };
                 };
                 /** @description Not Found */
@@ -3533,6 +4018,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/statements/{hash}/story": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    hash: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StoryPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3542,6 +4074,33 @@ export interface components {
          * @enum {unknown}
          */
         Agreement: "disagree" | "byDegree" | "open" | "agree" | "onlyOne";
+        AlertDeliveryView: {
+            channel: string;
+            isOver: boolean;
+            /** Format: int64 */
+            tries: number;
+            deliveredAt: null | string;
+            nextAt: null | string;
+            problem: null | string;
+        };
+        AlertView: {
+            /** Format: int64 */
+            id: number;
+            kind: string;
+            text: string;
+            /** Format: double */
+            perDay: null | number;
+            hash: null | string;
+            /** Format: int64 */
+            entry: null | number;
+            beganAt: string;
+            endedAt: null | string;
+            deliveries: components["schemas"]["AlertDeliveryView"][];
+        };
+        AlertsPage: {
+            channels: string[];
+            alerts: components["schemas"]["AlertView"][];
+        };
         /** @enum {unknown} */
         AlignedAs: "kept" | "changed" | "added" | "removed";
         AlignedView: {
@@ -4158,6 +4717,7 @@ export interface components {
             /** Format: int32 */
             count: number;
             fault: null | string;
+            known: string[];
             digest: null | string;
             unannounced: components["schemas"]["DeploymentView"][];
         };
@@ -4168,6 +4728,10 @@ export interface components {
             at?: null | string;
             version?: null | string;
         };
+        EntryCourses: {
+            deployedAt: null | string;
+            courses: components["schemas"]["PromiseCourse"][];
+        };
         /** @description Which deployment brought it. */
         EntryDeployment: {
             /** @description When, ISO 8601, UTC. */
@@ -4176,6 +4740,10 @@ export interface components {
             version: string;
             /** @description How it was found to be this one: by hand, or by what. */
             matched: string;
+        };
+        EntryGoOnRequest: {
+            author: string;
+            reason: string;
         };
         EntryListItem: {
             /** Format: int32 */
@@ -4190,6 +4758,7 @@ export interface components {
             promisedPerDay: null | number;
             /** Format: double */
             observedPerDay: null | number;
+            liveAt: null | string;
         };
         EntryPage: {
             /** Format: int32 */
@@ -4216,6 +4785,7 @@ export interface components {
             later: components["schemas"]["LaterEntry"][];
             digest: string;
             previous: null | string;
+            altered: null | string;
         };
         EntryRequest: {
             /** Format: int64 */
@@ -4234,7 +4804,7 @@ export interface components {
          * @description What an entry says of a change.
          * @enum {unknown}
          */
-        EntryState: "proposed" | "deployed" | "reconciled" | "withdrawn" | "corrected";
+        EntryState: "proposed" | "deployed" | "reconciled" | "withdrawn" | "corrected" | "resumed";
         /** @description What calls take on average after, over before, and what they would if each value kept its share of before (direct standardization). */
         EqualMix: {
             /**
@@ -4324,6 +4894,36 @@ export interface components {
             /** @description Above where it fails oftener beyond chance, Below where less often; Inside where neither is seen. */
             moved: components["schemas"]["Standing"];
         };
+        FallbackRequest: {
+            /** Format: int64 */
+            trialId: number;
+            /** Format: int32 */
+            line: number;
+            author: string;
+            /**
+             * Format: double
+             * @default 1.5
+             */
+            factor: number;
+        };
+        FallbackView: {
+            /** Format: int64 */
+            id: number;
+            hash: string;
+            statement: string;
+            sql: string;
+            /** Format: int64 */
+            trialId: number;
+            /** Format: double */
+            factor: number;
+            author: string;
+            keptAt: string;
+            droppedAt: null | string;
+            turn: null | string;
+            unfit: null | string;
+            watched: boolean;
+            holds: components["schemas"]["HoldView"][];
+        };
         /**
          * @description What makes a plan cost more than it need; the glossary explains each at length.
          * @enum {unknown}
@@ -4369,6 +4969,81 @@ export interface components {
             why: string;
             remedies: string[];
             example: string;
+        };
+        HeldStatement: {
+            pattern: string;
+            statement: string;
+            text: null | string;
+            sql: string;
+            state: components["schemas"]["HoldState"];
+            since: string;
+        };
+        HeldStatements: {
+            holds: components["schemas"]["HeldStatement"][];
+        };
+        HoldActRequest: {
+            author: string;
+            /** @default  */
+            reason: string;
+        };
+        /** @description What a hold brought. */
+        HoldEffect: {
+            /**
+             * Format: double
+             * @description Of a call's duration, held / since the turn.
+             */
+            ratio: number;
+            /**
+             * Format: double
+             * @description Lower end of its interval of 99.9 %.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description Upper end.
+             */
+            high: number;
+            /**
+             * Format: int64
+             * @description Timed calls since the turn.
+             */
+            callsDear: number;
+            /**
+             * Format: int64
+             * @description Timed calls of the held text.
+             */
+            callsHeld: number;
+            /**
+             * Format: double
+             * @description What a call took on average.
+             */
+            millisecondsDear: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            millisecondsHeld: number;
+            /** @description Cheaper where it helped; level or dearer where it did not. */
+            course: components["schemas"]["TurnCourse"];
+        };
+        /**
+         * @description Where a hold stands.
+         * @enum {unknown}
+         */
+        HoldState: "verifying" | "inForce" | "released";
+        HoldView: {
+            /** Format: int64 */
+            id: number;
+            state: components["schemas"]["HoldState"];
+            openedAt: string;
+            openedBy: string;
+            releasedAt: null | string;
+            why: null | string;
+            turned: null | string;
+            brought: string;
+            effect: null | components["schemas"]["HoldEffect"];
+            /** Format: int64 */
+            disobeyedCalls: null | number;
         };
         /** Format: binary */
         IFormFile: string;
@@ -4485,6 +5160,7 @@ export interface components {
             standing: null | components["schemas"]["StandingPlan"];
             leavesStanding: null | boolean;
             pin: null | string;
+            fallback: boolean;
             beforePlanText: string;
             afterPlanText: string;
         };
@@ -4500,7 +5176,7 @@ export interface components {
          * @description What a load runs into.
          * @enum {unknown}
          */
-        LoadFindingKind: "commitsWaitForDisk" | "rowQueue" | "longTransaction" | "singleWriter" | "deadlocks" | "conflicts" | "poolTooSmall" | "cpuAllUsed" | "sharedPages" | "checkpoints" | "disk" | "senderTooSlow";
+        LoadFindingKind: "commitsWaitForDisk" | "rowQueue" | "longTransaction" | "singleWriter" | "deadlocks" | "conflicts" | "poolTooSmall" | "cpuAllUsed" | "sharedPages" | "checkpoints" | "disk" | "temporaryFiles" | "senderTooSlow";
         /** @description A finding of a load at length. */
         LoadGlossaryEntry: {
             /** @description Of the finding. */
@@ -4548,6 +5224,37 @@ export interface components {
              * @description Likewise.
              */
             failed: number;
+        };
+        /** @description Who waited for whom over all stints of both sides. */
+        LockQueueSides: {
+            /** @description Name of what waited; null where it is none of the load's. */
+            statement: null | string;
+            /** @description Name of what the head of the queue was at; null likewise. */
+            behind: null | string;
+            /** @description What the head did, in the engine's words. */
+            kind: string;
+            /** @description What that is. */
+            meaning: components["schemas"]["WaitMeaning"];
+            /**
+             * Format: double
+             * @description Share of the sessions' time; null where that side did not run.
+             */
+            before: null | number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            after: null | number;
+            /**
+             * Format: int32
+             * @description The most sessions that were seen behind one head.
+             */
+            longest: number;
+            /**
+             * Format: int32
+             * @description The most that stood one behind the other.
+             */
+            depth: number;
         };
         /**
          * @description What a server's log tells besides statements.
@@ -4936,6 +5643,19 @@ export interface components {
             /** @description Why a dearer one is accepted; null where it is none. */
             accepted?: null | string;
         };
+        PromiseCourse: {
+            pattern: string;
+            statement: string;
+            /** Format: int32 */
+            minutes: number;
+            /** Format: double */
+            beforeMs: null | number;
+            /** Format: double */
+            lowMs: null | number;
+            /** Format: double */
+            highMs: null | number;
+            points: components["schemas"]["PromisePoint"][];
+        };
         /** @description A promise beside what was observed. */
         PromiseOutcome: {
             /** @description As the entry has it. */
@@ -4984,6 +5704,14 @@ export interface components {
             observedPerDay: number;
             /** @description What is missing, or was seen besides. */
             message: string;
+        };
+        PromisePoint: {
+            at: string;
+            /** Format: double */
+            ms: number;
+            /** Format: int64 */
+            calls: number;
+            since: boolean;
         };
         PromisePreview: {
             title: string;
@@ -5310,7 +6038,7 @@ export interface components {
             observedPerDay?: number;
             /** @description The word of the whole: the worst that is known, weighed by nothing. */
             word?: components["schemas"]["PromiseWord"];
-            /** @description Whether every promise has its word. */
+            /** @description Whether every promise of a statement that was seen has its word, and there is one. */
             isSettled?: boolean;
             /** @description What came, in one sentence. */
             headline?: null | string;
@@ -5347,6 +6075,8 @@ export interface components {
             /** Format: int32 */
             rules: number;
             problem: null | string;
+            soak?: null | components["schemas"]["RehearsalSoak"];
+            queues?: null | components["schemas"]["LockQueueSides"][];
         };
         RehearsalDraft: {
             title: string;
@@ -5554,6 +6284,8 @@ export interface components {
              * @default 1
              */
             seed: number;
+            /** @default false */
+            soak: boolean;
         };
         RehearsalSide: {
             /** Format: int64 */
@@ -5578,6 +6310,21 @@ export interface components {
             /** Format: int32 */
             unsteadyStints: number;
             waits: components["schemas"]["RehearsalWait"][];
+            counts?: null | components["schemas"]["TaskCounts"];
+        };
+        /** @description What a steady load did over its whole length. */
+        RehearsalSoak: {
+            /**
+             * Format: double
+             * @description That were measured.
+             */
+            seconds: number;
+            /** @description When it was carried on after it was cut short, as ISO 8601; each time on fresh copies. */
+            resumed: string[];
+            /** @description None where there are fewer stints than a trend wants. */
+            trends: components["schemas"]["RehearsalTrend"][];
+            /** @description Statements whose plan became another one. */
+            plans: components["schemas"]["SoakPlanChange"][];
         };
         RehearsalStatement: {
             statement: string;
@@ -5650,6 +6397,44 @@ export interface components {
              * @description Size of the side afterwards.
              */
             bytes: number;
+        };
+        /** @description How one figure moved: milliseconds, executions a second, or bytes. */
+        RehearsalTrend: {
+            /** @description Whose. */
+            side: components["schemas"]["Side"];
+            /** @description Null for all. */
+            statement: null | string;
+            /** @description What. */
+            measure: components["schemas"]["SoakMeasure"];
+            /**
+             * Format: double
+             * @description Of the fitted line.
+             */
+            atStart: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            atEnd: number;
+            /**
+             * Format: double
+             * @description Its slope.
+             */
+            perHour: number;
+            /**
+             * Format: double
+             * @description Of the slope's interval of 99 %.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description Likewise.
+             */
+            high: number;
+            /** @description What that means. */
+            course: components["schemas"]["SoakCourse"];
+            /** @description In a sentence. */
+            told: string;
         };
         RehearsalWait: {
             kind: string;
@@ -5891,6 +6676,22 @@ export interface components {
             /** Format: int64 */
             after: number;
         };
+        RoundView: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            kind: string;
+            what: string;
+            /** Format: double */
+            everySeconds: number;
+            nextAt: string;
+            /** Format: int64 */
+            runs: number;
+            lastAt: null | string;
+            told: null | string;
+            problem: null | string;
+            running: boolean;
+        };
         /** @description A column of a result. */
         RowColumn: {
             /** @description As the result names it. */
@@ -6058,6 +6859,34 @@ export interface components {
             /** @default false */
             withTrust: boolean;
         };
+        /**
+         * @description How a figure went over a soak.
+         * @enum {unknown}
+         */
+        SoakCourse: "steady" | "rising" | "falling" | "open";
+        /**
+         * @description What of a steady load is watched over hours.
+         * @enum {unknown}
+         */
+        SoakMeasure: "p50" | "p95" | "p99" | "throughput" | "bytes" | "memory";
+        /** @description A statement's plan that became another one on the way. */
+        SoakPlanChange: {
+            /** @description On which side. */
+            side: components["schemas"]["Side"];
+            /** @description Its name. */
+            statement: string;
+            /**
+             * Format: double
+             * @description Seconds from the start of the first stint, when the other was first seen.
+             */
+            at: number;
+            /** @description The operators before. */
+            from: string[];
+            /** @description The operators then. */
+            to: string[];
+            /** @description Whether the soak had just gone on with fresh copies: then it is the plan of the data as it was at the beginning. */
+            afterRestart: boolean;
+        };
         SourceCourse: {
             /** Format: int64 */
             source: number;
@@ -6157,6 +6986,24 @@ export interface components {
             ms: null | number;
             binds: string;
         };
+        StoryPage: {
+            rows: components["schemas"]["StoryRow"][];
+            balance: null | components["schemas"]["Movement"];
+            sentence: null | string;
+        };
+        StoryRow: {
+            deployment: components["schemas"]["DeploymentView"];
+            regressed: boolean;
+            /** Format: double */
+            ratio: number;
+            /** Format: double */
+            msBefore: number;
+            /** Format: double */
+            msAfter: number;
+            /** Format: int32 */
+            entry: null | number;
+            message: string;
+        };
         /**
          * @description How the two sides of a trial come about.
          * @default copies
@@ -6214,8 +7061,61 @@ export interface components {
             added: string[];
             names: string[];
         };
+        /** @description What an engine counted for one task, over all stints of a side; null where it did not tell. */
+        TaskCounts: {
+            /**
+             * Format: int64
+             * @description That were counted.
+             */
+            tasks: number;
+            /**
+             * Format: double
+             * @description A task.
+             */
+            writtenBytes: null | number;
+            /**
+             * Format: double
+             * @description A task.
+             */
+            pagesRead: null | number;
+            /**
+             * Format: double
+             * @description In a thousand tasks.
+             */
+            tempFiles: null | number;
+            /**
+             * Format: double
+             * @description A task.
+             */
+            tempBytes: null | number;
+            /**
+             * Format: int64
+             * @description In all stints.
+             */
+            checkpoints: null | number;
+            /**
+             * Format: double
+             * @description Milliseconds of the sessions' processes, a task.
+             */
+            cpuMs: null | number;
+            /**
+             * Format: double
+             * @description Milliseconds ready and without a processor, a task.
+             */
+            cpuWaitMs: null | number;
+            /**
+             * Format: double
+             * @description Of a processor, 0 to 1: what the session in the middle had.
+             */
+            medianSessionCpu: null | number;
+            /**
+             * Format: double
+             * @description Likewise, the busiest, on average over the stints.
+             */
+            busiestSessionCpu: null | number;
+        };
         /** @enum {unknown} */
-        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "offPlan" | "pinned" | "beingWatched" | "open" | "underWay";
+        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "captureStopped" | "alertLost" | "held" | "offPlan" | "pinned" | "staleStatistics" | "beingWatched" | "open" | "underWay";
         TodayLine: {
             kind: components["schemas"]["TodayKind"];
             text: string;
@@ -6230,6 +7130,9 @@ export interface components {
             trial?: null | number;
             /** Format: int64 */
             rehearsal?: null | number;
+            about?: null | string;
+            /** @default false */
+            isOpen: boolean;
         };
         TodayPage: {
             lines: components["schemas"]["TodayLine"][];
@@ -6400,6 +7303,11 @@ export interface components {
              */
             stints: number;
         };
+        /**
+         * @description Where a comparison lies against its factor.
+         * @enum {unknown}
+         */
+        TurnCourse: "open" | "dearer" | "cheaper" | "level";
         /** @description A pattern that moved, of which the entry says nothing. */
         Unpromised: {
             /** @description Its hash. */

@@ -9,8 +9,11 @@ import { EmptyState } from "../parts/Notice";
 import { useOneStop } from "../parts/oneStop";
 import { Page, Spread } from "../parts/Spread";
 import { SmallStrip } from "../trial/SmallStrip";
+import { BillCourse } from "./BillCourse";
 import { ChangePanel } from "./ChangePanel";
 import { DeleteBook } from "./DeleteBook";
+import { Holds } from "./Holds";
+import { Live } from "./Live";
 import { Pins } from "./Pins";
 import { Today } from "./Today";
 import { StateWord, TrialList } from "./TrialList";
@@ -59,14 +62,24 @@ export function BookView() {
               />
             ) : (
               <Page label="Today, ledger and trials" head={<h2 className="head">Today</h2>}>
+                <Live book={id} />
                 <Today book={id} />
+                <BillCourse book={id} />
                 <h3 className="section">Ledger</h3>
                 <Entries book={id} />
                 <h3 className="section">Trials</h3>
                 <TrialList trials={page.trials} />
+                <Holds book={id} />
                 <Pins book={id} />
                 <Workloads book={id} />
                 <p className="mt-6 text-sm text-quiet">
+                  By itself:{" "}
+                  <Link to="/books/$bookId/keep" params={{ bookId: String(id) }} className="link">
+                    rounds and alerts
+                  </Link>
+                  , what the server does for this book again and again, and what it told.
+                </p>
+                <p className="mt-2 text-sm text-quiet">
                   Without a trial:{" "}
                   <Link to="/plans" search={{ book: id }} className="link">
                     compare two plans or statements

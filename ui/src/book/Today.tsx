@@ -13,8 +13,12 @@ const asks: Record<Line["kind"], { weight: "full" | "half" | "frame"; word: stri
   promiseBroken: { weight: "full", word: "promise", ink: "text-dearer" },
   dearer: { weight: "full", word: "dearer", ink: "text-dearer" },
   unannounced: { weight: "half", word: "unannounced", ink: "text-unsettled" },
+  captureStopped: { weight: "half", word: "stopped", ink: "text-unsettled" },
+  alertLost: { weight: "half", word: "not sent", ink: "text-unsettled" },
   offPlan: { weight: "half", word: "other plan", ink: "text-unsettled" },
-  pinned: { weight: "half", word: "held", ink: "text-unsettled" },
+  held: { weight: "half", word: "held", ink: "text-unsettled" },
+  pinned: { weight: "half", word: "pinned", ink: "text-unsettled" },
+  staleStatistics: { weight: "half", word: "statistics", ink: "text-unsettled" },
   beingWatched: { weight: "frame", word: "live", ink: "text-quiet" },
   open: { weight: "frame", word: "proposed", ink: "text-quiet" },
   underWay: { weight: "frame", word: "runs", ink: "text-quiet" },
@@ -109,6 +113,20 @@ function Leading({ book, line }: { book: number; line: Line }) {
         params={{ bookId }}
         search={{ deployment: line.deployment }}
       >
+        {text}
+      </Link>
+    );
+  }
+  if (line.kind === "captureStopped" || line.kind === "alertLost") {
+    return (
+      <Link className="link" to="/books/$bookId/keep" params={{ bookId }}>
+        {text}
+      </Link>
+    );
+  }
+  if (line.kind === "staleStatistics") {
+    return (
+      <Link className="link" to="/books/$bookId/catalogue" params={{ bookId }}>
         {text}
       </Link>
     );

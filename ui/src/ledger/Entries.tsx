@@ -1,8 +1,10 @@
 import { Link } from "@tanstack/react-router";
-import { useEntries } from "../api/entries";
+import { useState } from "react";
+import { useEntries, useGoOn } from "../api/entries";
 import { three } from "../format/figures";
 import { Wrong } from "../parts/Notice";
 import { Rows } from "../parts/Rows";
+import { Author, useAuthor } from "./Author";
 import { stateOf, WordMark } from "./words";
 
 /** What the book's ledger says: what was promised, what came of it, and what was changed without a word. */
@@ -14,11 +16,12 @@ export function Entries({ book }: { book: number }) {
   }
   return (
     <section aria-label="Ledger">
-      {data.fault && (
-        <p role="alert" className="mb-2 border-l-2 border-failed pl-2 text-failed">
-          {data.fault} Nothing more is posted to it.
+      {data.fault && <Broken book={book} fault={data.fault} />}
+      {data.known.map((k) => (
+        <p key={k} className="mb-2 border-unsettled border-l-2 pl-2">
+          {k}
         </p>
-      )}
+      ))}
       {data.entries.length === 0 ? (
         <p className="text-quiet">
           No entries yet. A finished trial or rehearsal becomes one by <em>Post to the ledger</em>: what it
@@ -92,6 +95,52 @@ export function Entries({ book }: { book: number }) {
         </>
       )}
     </section>
+  );
+}
+
+/** A ledger that was edited takes nothing more, until somebody answers for going on. */
+function Broken({ book, fault }: { book: number; fault: string }) {
+  const [open, setOpen] = useState(false);
+  const [author, setAuthor] = useAuthor();
+  const [reason, setReason] = useState("");
+  const goOn = useGoOn(book);
+  return (
+    <div role="alert" className="mb-2 border-failed border-l-2 pl-2">
+      <p className="text-failed">{fault} Nothing more is posted to it.</p>
+      {open ? (
+        <form
+          className="mt-2 flex flex-col gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            goOn.mutate({ author, reason });
+          }}
+        >
+          <p>
+            What stands there is sealed as it stands, by an entry that says who went on and why. The break
+            stays told.
+          </p>
+          <Author author={author} set={setAuthor} />
+          <label className="flex flex-col">
+            What is known of it
+            <textarea
+              className="field"
+              rows={2}
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+              required
+            />
+          </label>
+          <button type="submit" className="press main self-start" disabled={goOn.isPending}>
+            Go on behind it
+          </button>
+          <Wrong error={goOn.error} />
+        </form>
+      ) : (
+        <button type="button" className="press mt-1" onClick={() => setOpen(true)}>
+          Go on all the same
+        </button>
+      )}
+    </div>
   );
 }
 

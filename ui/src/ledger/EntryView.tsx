@@ -1,6 +1,6 @@
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { type Entry, useEntry, useEntryAct } from "../api/entries";
+import { type Entry, useCourses, useEntry, useEntryAct } from "../api/entries";
 import { useBook } from "../api/hooks";
 import { count, moment, ratio, three } from "../format/figures";
 import { BookLink, Frame } from "../parts/Frame";
@@ -12,6 +12,7 @@ import { Sql } from "../parts/Sql";
 import { Author, useAuthor } from "./Author";
 import { perDay } from "./Entries";
 import { PromiseBar } from "./PromiseBar";
+import { PromiseCourse } from "./PromiseCourse";
 import { stateOf, verdictOf, WordMark } from "./words";
 
 const route = getRouteApi("/books/$bookId/entries/$number");
@@ -79,6 +80,11 @@ function headOf(e: Entry): string {
 function Said({ book, entry: e }: { book: number; entry: Entry }) {
   return (
     <>
+      {e.altered && (
+        <p role="alert" className="mb-2 border-failed border-l-2 pl-2 text-failed">
+          {e.altered}
+        </p>
+      )}
       {e.reason && <p className="whitespace-pre-wrap">{e.reason}</p>}
       {e.links.map((l) => (
         <p key={l}>
@@ -343,6 +349,7 @@ function Promises({ book, entry: e }: { book: number; entry: Entry }) {
           and {count(rows.length - shown.length)} that were to stay level
         </button>
       )}
+      <Courses book={book} entry={e} />
       {(e.outcome?.others.length ?? 0) > 0 && (
         <section aria-label="Not promised">
           <h3 className="section">Moved, and nothing was said of it</h3>
@@ -379,5 +386,23 @@ function Promises({ book, entry: e }: { book: number; entry: Entry }) {
         </section>
       )}
     </>
+  );
+}
+
+/** What was to change, as it went: each statement around its deployment, with the promise drawn in. */
+function Courses({ book, entry }: { book: number; entry: Entry }) {
+  const courses = useCourses(book, entry.number, entry.deployment !== null, entry.state === "deployed");
+  const known = courses.data?.courses.filter((c) => c.points.length > 0) ?? [];
+  if (!courses.data?.deployedAt || known.length === 0) {
+    return <Wrong error={courses.error} />;
+  }
+  const deployed = courses.data.deployedAt;
+  return (
+    <section aria-label="Courses">
+      <h3 className="section">As it went</h3>
+      {known.map((c) => (
+        <PromiseCourse key={c.pattern} course={c} deployed={deployed} />
+      ))}
+    </section>
   );
 }

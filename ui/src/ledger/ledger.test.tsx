@@ -1,5 +1,5 @@
 // @vitest-environment happy-dom
-import { fireEvent, screen, within } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { expect, test } from "vitest";
 import type { Entry, Outcome, Promised } from "../api/entries";
 import { Today } from "../book/Today";
@@ -58,6 +58,7 @@ const entry = (of: Partial<Entry>): Entry => ({
   later: [],
   digest: "ab".repeat(32),
   previous: null,
+  altered: null,
   ...of,
 });
 
@@ -129,18 +130,88 @@ test("what was broken stands before what was kept, with both intervals read out"
   expect(screen.getByText(/beside it: 2026-07-17 10:00 3.4/)).toBeTruthy();
 });
 
-test("a ledger that was altered says so above all else", async () => {
+test("what was promised is drawn into what came, and read out point by point", async () => {
   serve({
+    "GET /api/books/1/entries/4": entry({
+      state: "deployed",
+      deployment: { at: "2026-07-17T10:00:00.000Z", version: "3.4", matched: "by hand" },
+    }),
+    "GET /api/books/1/entries/4/courses": {
+      deployedAt: "2026-07-17T10:00:00.000Z",
+      courses: [
+        {
+          pattern: "aa",
+          statement: "board",
+          minutes: 120,
+          beforeMs: 20,
+          lowMs: 1.8,
+          highMs: 2.6,
+          points: [
+            { at: "2026-07-17T06:00:00.000Z", ms: 20, calls: 40, since: false },
+            { at: "2026-07-17T12:00:00.000Z", ms: 2, calls: 50, since: true },
+          ],
+        },
+        {
+          pattern: "bb",
+          statement: "never seen",
+          minutes: 60,
+          beforeMs: null,
+          lowMs: null,
+          highMs: null,
+          points: [],
+        },
+      ],
+    },
+    "GET /api/books/1": book,
+  });
+  await visit("/books/1/entries/4");
+  const courses = await screen.findByLabelText("Courses");
+  expect(
+    within(courses).getByText("the middle call's time, by 2.00 hours; promised 1.80 ms to 2.60 ms"),
+  ).toBeTruthy();
+  expect(within(courses).queryByText("never seen")).toBeNull();
+  const picture = within(courses).getByLabelText("Course of board, promised 1.80 ms to 2.60 ms");
+  const circles = [...picture.querySelectorAll("circle")].map((c) => c.getAttribute("class"));
+  expect(circles[0]).toContain("fill-paper");
+  expect(circles[1]).toContain("fill-ink");
+  fireEvent.keyDown(picture, { key: "End" });
+  expect(picture.getAttribute("aria-valuetext")).toMatch(/: 2.00 ms, 50 calls, since$/);
+});
+
+test("a ledger that was altered says so above all else", async () => {
+  const asked = serve({
     "GET /api/books/1/entries": {
       entries: [],
       count: 2,
       fault: "Entry 2 is not what it was.",
+      known: ["At place 1 stood another. Ben Ruiz went on behind it."],
+      digest: null,
+      unannounced: [],
+    },
+    "POST /api/books/1/entries/resumed": {
+      entries: [],
+      count: 3,
+      fault: null,
+      known: [],
       digest: null,
       unannounced: [],
     },
   });
   await show(<Entries book={1} />);
   expect((await screen.findByRole("alert")).textContent).toContain("Nothing more is posted to it");
+  expect(screen.getByText(/Ben Ruiz went on behind it/)).toBeTruthy();
+
+  // Whoever goes on all the same says who it is, and why.
+  fireEvent.click(screen.getByRole("button", { name: "Go on all the same" }));
+  fireEvent.change(screen.getByLabelText("Who answers for it"), { target: { value: "Ines Aalto" } });
+  fireEvent.change(screen.getByLabelText("What is known of it"), { target: { value: "A clean-up" } });
+  fireEvent.click(screen.getByRole("button", { name: "Go on behind it" }));
+  await waitFor(() =>
+    expect(asked.find((a) => a.method === "POST")?.body).toEqual({
+      author: "Ines Aalto",
+      reason: "A clean-up",
+    }),
+  );
 });
 
 test("today lists what matters with its place, and says so where nothing does", async () => {

@@ -41,6 +41,7 @@ const states: Record<Entry["state"], string> = {
   reconciled: "reconciled",
   withdrawn: "withdrawn",
   corrected: "corrected",
+  resumed: "gone on",
 };
 
 export const stateOf = (state: Entry["state"]) => states[state];

@@ -1,8 +1,10 @@
 import { Link } from "@tanstack/react-router";
-import { Dialog } from "radix-ui";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from "react";
 import { openEvent } from "./keys";
-import { Palette } from "./Palette";
+
+// What opens over a page comes when it is first asked for: a first page is light.
+const Palette = lazy(() => import("./Palette").then((m) => ({ default: m.Palette })));
+const KeyList = lazy(() => import("./KeyList").then((m) => ({ default: m.KeyList })));
 
 const themes = ["system", "light", "dark"] as const;
 
@@ -59,49 +61,21 @@ export function Top({ children }: { children?: ReactNode }) {
         <span className="sr-only">Appearance: </span>
         {theme === "system" ? "as the system" : theme}
       </button>
-      <Palette open={paletteOpen} onOpenChange={setPaletteOpen} />
-      <KeyList open={keysOpen} onOpenChange={setKeysOpen} />
+      <Suspense>
+        <Asked open={paletteOpen} onOpenChange={setPaletteOpen} of={Palette} />
+        <Asked open={keysOpen} onOpenChange={setKeysOpen} of={KeyList} />
+      </Suspense>
     </header>
   );
 }
 
-const keyList: [string, string][] = [
-  ["?", "this list"],
-  ["Ctrl+K", "go to a book, trial or change, or do something"],
-  ["Up, Down, Home, End", "move along a list"],
-  ["Enter", "open what is selected"],
-  ["Escape", "close the page on the right"],
-  ["/", "search in a list"],
-  ["Left, Right", "move the fold, when it has the focus"],
-  ["Ctrl+Enter", "start the trial that is being written"],
-  ["Tab, Shift+Tab", "to the next or previous control, also out of an editor"],
-];
+type Opening = { open: boolean; onOpenChange: (open: boolean) => void };
 
-function KeyList({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
-  return (
-    <Dialog.Root open={open} onOpenChange={onOpenChange}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-ink/25" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-24 left-1/2 w-[34rem] -translate-x-1/2 border border-strong bg-paper p-6"
-        >
-          <Dialog.Title className="head mb-2">Keys</Dialog.Title>
-          <table className="ruled">
-            <tbody>
-              {keyList.map(([key, what]) => (
-                <tr key={key}>
-                  <th scope="row" className="w-48">
-                    {key}
-                  </th>
-                  <td>{what}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          <Dialog.Close className="press mt-4">Close</Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
-  );
+/** What opens, from its first opening on: it closes as itself, and gives the focus back. */
+function Asked({ of: Of, ...opening }: Opening & { of: ComponentType<Opening> }) {
+  const [asked, setAsked] = useState(opening.open);
+  if (opening.open && !asked) {
+    setAsked(true);
+  }
+  return asked && <Of {...opening} />;
 }

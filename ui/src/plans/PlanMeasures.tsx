@@ -1,7 +1,56 @@
 import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
 import type { Schemas } from "../api/client";
+import { useFallbacks, useKeepFallback } from "../api/holds";
 import { useListPin, usePins, useStanding, useTryPin } from "../api/plans";
+import { Author, useAuthor } from "../ledger/Author";
+import { Ask } from "../parts/Ask";
 import { Wrong } from "../parts/Notice";
+
+/** Keeps a proven text for the day on which the statement's plan gets dearer. */
+function KeepFallback({ page }: { page: Schemas["LinePage"] }) {
+  const keep = useKeepFallback(page.trial.bookId);
+  const fallbacks = useFallbacks(page.trial.bookId);
+  const [author, setAuthor] = useAuthor();
+  const [factor, setFactor] = useState(1.5);
+  const kept = fallbacks.data?.some(
+    (f) => f.trialId === page.trial.id && f.hash === page.line.result.pattern && f.droppedAt === null,
+  );
+  return kept ? (
+    <span className="text-quiet">kept as the statement's fall-back</span>
+  ) : (
+    <Ask
+      press="keep this text as a fall-back"
+      className="link"
+      title={`Keep this text for ${page.line.result.statement}?`}
+      doing="Keep it"
+      error={keep.error}
+      pending={keep.isPending}
+      act={(done) =>
+        keep.mutate(
+          { trialId: page.trial.id, line: page.line.result.number, author, factor },
+          { onSuccess: done },
+        )
+      }
+    >
+      When the statement leaves its standing plan and a call takes so many times as long, applications that
+      ask are told to run this text instead. It is released when it does not help, or when an entry that
+      speaks of the statement is live.
+      <label className="mt-3 flex items-baseline gap-2">
+        Times as long
+        <input
+          className="field w-20"
+          inputMode="decimal"
+          defaultValue={factor}
+          onChange={(e) => setFactor(Number(e.target.value))}
+        />
+      </label>
+      <div className="mt-2">
+        <Author author={author} set={setAuthor} />
+      </div>
+    </Ask>
+  );
+}
 
 /** What a team can do about a line's plan: let it stand, or hold the statement to the plan before until a real fix is there. */
 export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
@@ -75,6 +124,7 @@ export function PlanMeasures({ page }: { page: Schemas["LinePage"] }) {
             list this pin as a temporary measure
           </button>
         ))}
+      {page.fallback && <KeepFallback page={page} />}
       <Link className="link" to="/books/$bookId/plans/$hash" params={{ bookId: String(book), hash }}>
         history of its plans
       </Link>

@@ -35,6 +35,7 @@ const usual: LoadSettings = {
   limit: null,
   sessions: 8,
   seed: 1,
+  soak: false,
 };
 
 type Draft = { title: string; load: string; change: string; settings: LoadSettings };

@@ -6,8 +6,10 @@ import { bytes, count, duration, elapsed, percent, three } from "../format/figur
 import { IntervalBar } from "../parts/IntervalBar";
 import { SideHeads, SideMark, VerdictMark } from "../parts/Mark";
 import { Capacity } from "./Capacity";
+import { Counted, Queues } from "./Counted";
 import { Course } from "./Course";
 import { inHundreds } from "./remedy";
+import { Soak } from "./Soak";
 import { Tail } from "./Tail";
 import { Waits } from "./Waits";
 
@@ -43,10 +45,13 @@ export function Result({
           {result.capacity && <Capacity capacity={result.capacity} />}
           {result.stints.length > 0 && (
             <>
-              <Measures result={result} />
+              {result.soak && <Soak soak={result.soak} />}
+              {!(result.soak && result.options.oneSided) && <Measures result={result} />}
               <Tail result={result} />
               <Course result={result} />
               <Waits result={result} />
+              <Queues result={result} />
+              <Counted result={result} />
             </>
           )}
           {result.findings.map((f) => (
@@ -109,7 +114,9 @@ export function Result({
 
 /** Where it is, told while it runs. */
 function Reached({ page }: { page: Rehearsal }) {
-  const left = Math.max(0, page.mostStints - page.stintsDone) * page.settings.stintSeconds;
+  const left =
+    Math.max(0, page.mostStints - page.stintsDone) *
+    (page.result?.options.stintSeconds ?? page.settings.stintSeconds);
   return (
     <div className="mb-3">
       <div

@@ -45,16 +45,13 @@ export function Tail({ result }: { result: RehearsalResult }) {
       <figcaption className="section flex flex-wrap justify-between gap-x-3">
         <span>Latency from the intended start: so many executions took no longer</span>
         <span className="font-normal text-quiet">
-          {told || (
-            <>
-              {sides.map((s) => (
-                <span key={s.side} className="ml-3">
-                  <SideMark side={s.side} />
-                  {s.side}
-                </span>
-              ))}
-            </>
-          )}
+          {told ||
+            sides.map((s) => (
+              <span key={s.side} className="ml-3">
+                <SideMark side={s.side} />
+                {s.side}
+              </span>
+            ))}
         </span>
       </figcaption>
       <ReadAlong label="Latency by percentile" count={points.length} read={read} told={told}>

@@ -12,9 +12,13 @@ export function Under({
     ? settings.limit !== null
       ? "limit"
       : "sessions"
-    : settings.oneSided
-      ? "one"
-      : "both";
+    : settings.soak
+      ? settings.oneSided
+        ? "soakOne"
+        : "soak"
+      : settings.oneSided
+        ? "one"
+        : "both";
   const number = (label: string, key: "stintSeconds" | "maxSeconds" | "sessions" | "tolerancePercent") => (
     <label className="flex items-baseline gap-2 whitespace-nowrap">
       {label}
@@ -39,7 +43,8 @@ export function Under({
           value={asked}
           onChange={(e) =>
             set({
-              oneSided: e.target.value === "one",
+              oneSided: e.target.value === "one" || e.target.value === "soakOne",
+              soak: e.target.value === "soak" || e.target.value === "soakOne",
               capacity: e.target.value === "limit" || e.target.value === "sessions",
               limit: e.target.value === "limit" ? (settings.limit ?? "p99<=50ms") : null,
             })
@@ -47,6 +52,8 @@ export function Under({
         >
           <option value="both">what the change does under this load</option>
           <option value="one">what one side does: compares nothing</option>
+          <option value="soak">what drifts over hours, on both sides</option>
+          <option value="soakOne">what drifts over hours, on one side</option>
           <option value="limit">up to which rate a limit holds</option>
           <option value="sessions">throughput over numbers of sessions</option>
         </select>
@@ -62,7 +69,7 @@ export function Under({
         </label>
       )}
       {number("Seconds of a stint", "stintSeconds")}
-      {number("Seconds at most", "maxSeconds")}
+      {number(settings.soak ? "Seconds in all" : "Seconds at most", "maxSeconds")}
       {number("Level within %", "tolerancePercent")}
       {number("Sessions, where no part says", "sessions")}
       <label className="flex items-baseline gap-2">

@@ -138,6 +138,47 @@ const result: RehearsalResult = {
   problem: null,
 };
 
+const soak: NonNullable<RehearsalResult["soak"]> = {
+  seconds: 3600,
+  resumed: ["2026-07-18T17:30:00Z"],
+  trends: [
+    {
+      side: "before",
+      statement: null,
+      measure: "p95",
+      atStart: 2,
+      atEnd: 5,
+      perHour: 3,
+      low: 2.5,
+      high: 3.5,
+      course: "rising",
+      told: "p95 of all rises",
+    },
+    {
+      side: "before",
+      statement: null,
+      measure: "bytes",
+      atStart: 1e6,
+      atEnd: 2e6,
+      perHour: 1e6,
+      low: -1e3,
+      high: 2e6,
+      course: "open",
+      told: "may hold or move",
+    },
+  ],
+  plans: [
+    {
+      side: "before",
+      statement: "book",
+      at: 1800,
+      from: ["SCAN bed"],
+      to: ["SEARCH bed"],
+      afterRestart: false,
+    },
+  ],
+};
+
 const page = (of: Partial<Rehearsal>): Rehearsal => ({
   id: 3,
   title: "The rush",
@@ -153,6 +194,7 @@ const page = (of: Partial<Rehearsal>): Rehearsal => ({
     limit: null,
     sessions: 8,
     seed: 1,
+    soak: false,
   },
   state: "finished",
   createdAt: "2026-07-18T17:00:00Z",
@@ -225,6 +267,20 @@ test("while it runs it says where it is", async () => {
   expect(await screen.findByRole("progressbar", { name: "Stints" })).toBeTruthy();
   expect(screen.getByText(/now after, 1.20 s into the stint, 640 executed/)).toBeTruthy();
   expect(screen.queryByRole("button", { name: /commit every 100/ })).toBeNull();
+});
+
+test("what drifts over a soak stands before anything else, with what is not known", async () => {
+  const options = { ...result.options, oneSided: true };
+  await show(<Result book={1} page={page({ result: { ...result, options, soak } })} remedy={() => {}} />);
+  const over = within(await screen.findByRole("region", { name: "Over its whole length" }));
+  expect(over.getByText(/Carried on .* on fresh copies/)).toBeTruthy();
+  const [rises, open] = over.getAllByRole("row").slice(2);
+  expect(rises?.textContent).toContain("rises");
+  expect(rises?.textContent).toContain("+2.50 ms to +3.50 ms");
+  expect(open?.textContent).toContain("cannot tell");
+  expect(over.getByText("SEARCH bed")).toBeTruthy();
+  // One side alone compares nothing: no verdicts.
+  expect(screen.queryByText("after / before")).toBeNull();
 });
 
 test("the highest rate is shown with what was tried", async () => {

@@ -16,6 +16,7 @@ import { IndexesUsed } from "./IndexesUsed";
 import { PlansSeen } from "./PlansSeen";
 import { SampleCourse } from "./SampleCourse";
 import { Samples } from "./Samples";
+import { Story } from "./Story";
 
 const route = getRouteApi("/books/$bookId/statements/$hash");
 
@@ -61,6 +62,7 @@ export function StatementView() {
                 choose={choose}
               />
               {page.lists && <p className="mt-2">{page.lists}</p>}
+              <Story book={page.bookId} hash={page.hash} />
               <PlansSeen page={page} />
               <IndexesUsed book={page.bookId} hash={page.hash} />
               <PlanHistory book={page.bookId} hash={page.hash} />

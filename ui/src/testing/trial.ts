@@ -163,6 +163,7 @@ export const linePage = (over: Partial<Schemas["LinePage"]> = {}): Schemas["Line
   standing: null,
   leavesStanding: null,
   pin: null,
+  fallback: false,
   beforePlanText: "",
   afterPlanText: "",
   confirmation: null,

@@ -79,6 +79,7 @@ internal sealed class OtlpSpan
             Database = Encoding.UTF8.GetBytes(First(Attributes, "db.namespace", "db.name")),
             User = Encoding.UTF8.GetBytes(First(Attributes, "db.user")),
             Source = resource.Source,
+            Plan = First(Attributes, "swift_ledger.plan"),
             RowsReturned = long.TryParse(First(Attributes, "db.response.returned_rows"), CultureInfo.InvariantCulture, out long rows) ? rows : null,
         });
         return true;

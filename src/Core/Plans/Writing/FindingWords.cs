@@ -80,9 +80,9 @@ public static class FindingWords
     private static string StatisticsOf(Finding f) => f.Statistics switch
     {
         StatisticsState.Missing => $"There are no statistics of {f.Table}.",
-        StatisticsState.Stale when f.Has(Fact.RowsChanged) && f[Fact.RowsChanged] > 0 => $"The statistics of {f.Table} are stale: since they were gathered, rows were written {Count(f, Fact.RowsChanged)} times; it holds {Count(f, Fact.TableRows)}.",
-        StatisticsState.Stale when f.Has(Fact.ValuesKnown) => $"The statistics of {f.Table} are stale: they know {Count(f, Fact.ValuesKnown)} different value{(f[Fact.ValuesKnown] == 1 ? "" : "s")} of {f.Columns[0]}, there {(f[Fact.ValuesCounted] == 1 ? "is" : "are")} {Count(f, Fact.ValuesCounted)}.",
-        StatisticsState.Stale => $"The statistics of {f.Table} are stale: they know {Count(f, Fact.RowsKnown)} rows, there are {Count(f, Fact.TableRows)}.",
+        StatisticsState.Stale when f.Has(Fact.RowsChanged) && f[Fact.RowsChanged] > 0 => $"{StatisticsWords.ByWrites(f.Table, (long)f[Fact.RowsChanged])}; it holds {Count(f, Fact.TableRows)}.",
+        StatisticsState.Stale when f.Has(Fact.ValuesKnown) => StatisticsWords.ByValues(f.Table, f.Columns[0], (long)f[Fact.ValuesKnown], (long)f[Fact.ValuesCounted]),
+        StatisticsState.Stale => StatisticsWords.ByRows(f.Table, (long)f[Fact.RowsKnown], (long)f[Fact.TableRows]),
         StatisticsState.Fresh => $"The statistics of {f.Table} are fresh.",
         StatisticsState.Uneven => $"The statistics of {f.Table} are fresh: averages hide that some values are far more frequent than others.",
         _ => "",
