@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -104,6 +105,7 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
         {
             run.Tell(new StageReached(TrialStage.Inspecting, "the catalogue"));
             run.Clock.Start();
+            TellPlannedApart(run, subject);
             catalogs = new(before.ReadCatalog(run.CountingTables), after.ReadCatalog(run.CountingTables));
             run.Tell(catalogs);
         }
@@ -122,6 +124,24 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
             }, run.Stop);
         run.Tell(new AftermathRead(subject.Aftermath()));
         return new JobDone(Machine.LoadAverage(), stolen.Milliseconds() - stolenAtStart, Machine.PeakMebibytes());
+    }
+
+    /// <summary>A verdict is about the plans of the copies: where the subject has others, it is told before anything is measured.</summary>
+    private static void TellPlannedApart(TrialRun run, ISubject subject)
+    {
+        try
+        {
+            List<LineBrief> lines = [.. run.Lines];
+            (IReadOnlyList<PlannedApart> apart, int compared) = subject.PlannedApart([.. lines.Select(l => TrialRun.RunOf(l, Side.Before))], run.CountingTables, run.Stop);
+            if (apart.Count > 0)
+            {
+                run.Tell(new AftermathRead([CopiesApart.Sentence([.. apart.Select(a => ($"{lines[a.Run].Statement} ({lines[a.Run].Case})", a.OnSubject, a.OnCopies))], compared)]));
+            }
+        }
+        catch (Exception e) when (e is EngineException or SubjectException)
+        {
+            // The subject may have gone, or let nobody more in: what is measured are the copies.
+        }
     }
 
     /// <param name="was">What the sides held before it.</param>

@@ -34,7 +34,7 @@ internal static class DemoDataCommand
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
                 $"{scenario.DatabasePath}: {new FileInfo(scenario.DatabasePath).Length / 1e6:0.0} MB, {scenario.Changes.Count} changes, {clock.Elapsed.TotalSeconds:0.0} s"));
             (bool good, FilledDemo? target) = DemoTargets.Fill(parsed, () => scenario);
-            if (target is not var (server, address, filled))
+            if (target is not var (server, address, _, filled))
             {
                 return good ? ExitCode.Good : ExitCode.BadInput;
             }

@@ -5,7 +5,7 @@ using SwiftLedger.Subjects;
 namespace SwiftLedger.Cli;
 
 /// <summary>A database on a server that the demo was filled into.</summary>
-internal sealed record FilledDemo(IDemoServer Server, string Address, DemoScenario Scenario);
+internal sealed record FilledDemo(IDemoServer Server, string Address, string Connection, DemoScenario Scenario);
 
 /// <summary>The options by which databases on servers are filled with the demo, one for each kind of server.</summary>
 internal static class DemoTargets
@@ -26,9 +26,11 @@ internal static class DemoTargets
             }
 
             string? problem;
+            string connection = "";
             try
             {
-                problem = server.Fill(scenario(), SubjectEngines.Of(server.Engine).Server!.ConnectionStringOf(address));
+                connection = SubjectEngines.Of(server.Engine).Server!.ConnectionStringOf(address);
+                problem = server.Fill(scenario(), connection);
             }
             catch (SubjectException e)
             {
@@ -41,7 +43,7 @@ internal static class DemoTargets
                 return (false, null);
             }
 
-            return (true, new(server, address, server.Scenario(scenario())));
+            return (true, new(server, address, connection, server.Scenario(scenario())));
         }
 
         return (true, null);

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Data.Common;
 using System.Net;
 using System.Net.NetworkInformation;
 using System.Net.Sockets;
@@ -96,26 +97,36 @@ internal static class ServeCommand
         string? token = IPAddress.IsLoopback(address) ? null
             : Environment.GetEnvironmentVariable("SWIFT_LEDGER_TOKEN") is { Length: > 0 } set ? set : RandomNumberGenerator.GetHexString(32, lowercase: true);
         string page = "/";
-        (BookRecord Book, string Workload)? prepared = null;
-        if (demoScale is { } scale)
+        if (demoScale is { } scale && !live)
         {
-            prepared = live ? LiveDemo.Prepare(home, DemoFolder(home, scale), scale) : null;
-            page = $"/books/{prepared?.Book.Id ?? PrepareDemo(home, scale)}";
+            page = $"/books/{PrepareDemo(home, scale)}";
         }
 
         var clock = new LiveClock(DateTimeOffset.UtcNow, LiveDemo.Pace);
         var desk = new LiveDesk();
         await using WebApplication app = LedgerServer.Build(new(home, address, free, token, InterfaceFolder(), live ? clock : null, AlertsOf(parsed)));
         LiveDesk.Map(app, desk);
-        if (demoScale is { } made && !live)
+        (ILiveStage Stage, BookRecord Book, LivePlace Place)? prepared = null;
+        if (demoScale is { } made)
         {
-            (bool good, FilledDemo? filled) = DemoTargets.Fill(parsed, () => DemoScenario.MakeIn(DemoFolder(home, made), made));
+            (bool good, FilledDemo? filled) = DemoTargets.Fill(parsed, () => MakeDemo(home, made));
             if (!good)
             {
                 return ExitCode.BadInput;
             }
 
-            if (filled is not null)
+            if (live)
+            {
+                (prepared, string? refusal) = PrepareLive(app.Services, filled, () => MakeDemo(home, made));
+                if (prepared is not { } ready)
+                {
+                    await Console.Error.WriteLineAsync($"The database of the live demo could not be made: {refusal}");
+                    return ExitCode.BadInput;
+                }
+
+                page = $"/books/{ready.Book.Id}";
+            }
+            else if (filled is not null)
             {
                 OpenBook(app.Services, filled);
             }
@@ -128,7 +139,7 @@ internal static class ServeCommand
         {
             Console.WriteLine($"The huts' application runs with a clock that is {LiveDemo.Pace:0} times as fast: a day is over in {TimeSpan.FromDays(1) / LiveDemo.Pace:m\\:ss}.");
             using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop, app.Lifetime.ApplicationStopping);
-            await LiveDemo.RunAsync(app.Services, new Uri(shown), stage.Book, stage.Workload, clock, desk, ending.Token);
+            await LiveDemo.RunAsync(app.Services, new Uri(shown), stage.Stage, stage.Book, stage.Place, clock, desk, ending.Token);
         }
 
         await app.WaitForShutdownAsync(stop);
@@ -153,13 +164,7 @@ internal static class ServeCommand
     /// <returns>The number of the demo's book.</returns>
     private static long PrepareDemo(LedgerHome home, double scale)
     {
-        string folder = DemoFolder(home, scale);
-        if (!File.Exists(Path.Combine(folder, "huts.db")))
-        {
-            Console.WriteLine("Making the demo data; it is kept for the next start.");
-        }
-
-        DemoScenario scenario = DemoScenario.MakeIn(folder, scale);
+        DemoScenario scenario = MakeDemo(home, scale);
         var ledger = new LedgerDatabase(home.LedgerFile);
         var books = new BookStore(ledger, TimeProvider.System);
         var trials = new TrialStore(ledger, TimeProvider.System);
@@ -175,6 +180,33 @@ internal static class ServeCommand
         }
 
         return book.Id;
+    }
+
+    private static DemoScenario MakeDemo(LedgerHome home, double scale)
+    {
+        string folder = DemoFolder(home, scale);
+        if (!File.Exists(Path.Combine(folder, "huts.db")))
+        {
+            Console.WriteLine("Making the demo data; it is kept for the next start.");
+        }
+
+        return DemoScenario.MakeIn(folder, scale);
+    }
+
+    /// <returns>Where it runs, or why it cannot.</returns>
+    private static ((ILiveStage, BookRecord, LivePlace)? Prepared, string? Refusal) PrepareLive(IServiceProvider services, FilledDemo? filled, Func<DemoScenario> scenario)
+    {
+        ILiveStage stage = filled is null ? LiveStages.All[0] : LiveStages.Of(filled.Server.Engine.Id);
+        LivePlace demo = filled is null ? new(scenario().DatabasePath, scenario().DatabasePath) : new(filled.Address, filled.Connection);
+        try
+        {
+            (BookRecord book, LivePlace place) = LiveDemo.Prepare(services, stage, demo);
+            return ((stage, book, place), null);
+        }
+        catch (Exception e) when (e is DbException or IOException)
+        {
+            return (null, e.Message);
+        }
     }
 
     private static string DemoFolder(LedgerHome home, double scale) =>

@@ -29,6 +29,12 @@ public enum SideTurns
 /// <summary>What runs: a statement's text with values for its parameters.</summary>
 public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings);
 
+/// <summary>A case that the subject's own planner runs otherwise than that of its copies.</summary>
+/// <param name="Run">Its place among those that were asked for.</param>
+/// <param name="OnSubject">Its plan there.</param>
+/// <param name="OnCopies">Its plan on what the copies are made from.</param>
+public sealed record PlannedApart(int Run, Plan OnSubject, Plan OnCopies);
+
 /// <summary>A consistent snapshot of a database under test; the database itself is never written to.</summary>
 public interface ISubject : IAsyncDisposable
 {
@@ -49,6 +55,12 @@ public interface ISubject : IAsyncDisposable
     /// <exception cref="EngineException">The database was lost.</exception>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
     Task<(BatchRun? Run, string? Problem)> RunScriptAsync(string script, TimeSpan limit, TimeSpan whole, Action<BatchProgress>? told, CancellationToken stop);
+
+    /// <summary>Which cases are planned otherwise on the subject, where its copies got statistics of their own. Nothing is executed, on neither.</summary>
+    /// <param name="runs">Asked for in order, while there is time.</param>
+    /// <param name="most">By the clock.</param>
+    /// <returns>Empty where copies are like the subject, or where it may not be asked; and how many could be compared.</returns>
+    (IReadOnlyList<PlannedApart> Apart, int Compared) PlannedApart(IReadOnlyList<CaseRun> runs, TimeSpan most, CancellationToken stop) => ([], 0);
 
     /// <summary>What outside the copies is another one than before the trial, in sentences; asked at its end.</summary>
     IReadOnlyList<string> Aftermath() => [];

@@ -17,11 +17,12 @@ public sealed class HutsApplicationTests : IDisposable
     [Fact]
     public async Task What_a_server_did_not_take_is_sent_again()
     {
-        string database = Path.Combine(_folder, "live.db");
-        HutsApplication.Prepare(DemoScenario.MakeIn(_folder, 0.02), database);
+        string demo = DemoScenario.MakeIn(_folder, 0.02).DatabasePath;
+        ILiveStage stage = LiveStages.All[0];
+        string database = stage.Prepare(new(demo, demo), DateTime.UtcNow).Connection;
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(TestContext.Current.CancellationToken);
         using var server = new Server(stop);
-        using var application = new HutsApplication(new(new("http://huts.test"), 1, "Huts", database, DateTimeOffset.UtcNow, 720, "3.1", []), server);
+        using var application = new HutsApplication(new(new("http://huts.test"), 1, "Huts", stage.Engine.Id, database, DateTimeOffset.UtcNow, 720, "3.1", []), server);
         await application.RunAsync(stop.Token);
         server.Taken.ShouldContain("CREATE INDEX booking_seen ON booking(created_at)");
         server.Asked.ShouldBeGreaterThan(3);

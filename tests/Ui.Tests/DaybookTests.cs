@@ -80,7 +80,7 @@ public sealed class DaybookTests(LedgerFixture ledger)
             log.Append(CultureInfo.InvariantCulture, $"{{\"at\":\"2026-07-08T10:{i % 60:00}:00Z\",\"ms\":{1 + (i % 900)},\"sql\":\"SELECT c{i % 20_000} FROM shed WHERE id = ?\"}}\n");
         }
 
-        using var client = new HttpClient { BaseAddress = ledger.Address };
+        using var client = new HttpClient { BaseAddress = ledger.Address, Timeout = Timeout.InfiniteTimeSpan };
         client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
         var body = new ByteArrayContent(Encoding.UTF8.GetBytes(log.ToString())) { Headers = { ContentType = new("application/octet-stream") } };
         HttpResponseMessage read = await client.PostAsync(new Uri("/api/captures?book=Many&source=server&name=many", UriKind.Relative), body);

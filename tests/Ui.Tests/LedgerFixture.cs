@@ -55,7 +55,7 @@ public sealed class LedgerFixture : IAsyncLifetime
     /// <summary>The demo's own trial has shown enough once a line is settled; the tests need the machine for theirs.</summary>
     private async Task EndFirstTrialAsync()
     {
-        using var client = new HttpClient { BaseAddress = Address };
+        using var client = new HttpClient { BaseAddress = Address, Timeout = Timeout.InfiniteTimeSpan };
         client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
         await TrialNews.UntilAsync(client, 1, async () => (await client.GetStringAsync(new Uri("/api/trials/1", UriKind.Relative))).Contains("\"state\":\"ended\"", StringComparison.Ordinal), "line", CancellationToken.None);
 

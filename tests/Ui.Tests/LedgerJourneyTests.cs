@@ -54,7 +54,7 @@ public sealed class LedgerJourneyTests(LedgerFixture ledger)
     {
         string path = Path.Combine(ledger.Folder, "entries.db");
         JourneyTests.MakeDepot(path);
-        using var client = new HttpClient { BaseAddress = ledger.Address };
+        using var client = new HttpClient { BaseAddress = ledger.Address, Timeout = Timeout.InfiniteTimeSpan };
         client.DefaultRequestHeaders.Add("X-Swift-Ledger", "1");
         (long Book, long Trial) made = await MeasuredAsync(client, path);
 

@@ -3,6 +3,9 @@ using System.Net;
 using System.Net.Sockets;
 using OpenQA.Selenium;
 using Shouldly;
+using SwiftLedger.Demo;
+using SwiftLedger.Demo.Live;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Ui.Tests;
@@ -10,9 +13,17 @@ namespace SwiftLedger.Ui.Tests;
 /// <summary>The live demo from its first page to the entry that was held against what came, looked at in a browser while the stand-in runs, is held and is deployed.</summary>
 public sealed class LiveJourneyTests(LedgerFixture ledger)
 {
-    [Fact]
-    public async Task A_plan_goes_bad_its_statement_is_held_and_the_fix_is_measured_posted_deployed_and_proven()
+    public static TheoryData<string> Engines => [.. LiveStages.All.Select(s => s.Engine.Id)];
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public async Task A_plan_goes_bad_its_statement_is_held_and_the_fix_is_measured_posted_deployed_and_proven(string engine)
     {
+        LiveStory story = LiveStages.Of(engine).Story;
+        IDemoServer? kind = DemoServers.All.FirstOrDefault(s => s.Engine.Id == engine);
+        using PostgresServer? database = kind is null ? null : new PostgresServer("fsync = off");
+        database?.Sql("postgres", "CREATE DATABASE huts");
+        string[] on = database is null ? [] : ["--" + kind!.Option, $"postgresql://postgres@127.0.0.1:{database.Port}/huts"];
         int port;
         using (var probe = new TcpListener(IPAddress.Loopback, 0))
         {
@@ -20,8 +31,8 @@ public sealed class LiveJourneyTests(LedgerFixture ledger)
             port = ((IPEndPoint)probe.LocalEndpoint).Port;
         }
 
-        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "demo", "--live", "--scale", "0.25", "--port", $"{port}"]) { RedirectStandardOutput = true };
-        info.Environment["SWIFT_LEDGER_HOME"] = Path.Combine(ledger.Folder, "live-home");
+        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "demo", "--live", "--scale", "0.25", "--port", $"{port}", .. on]) { RedirectStandardOutput = true };
+        info.Environment["SWIFT_LEDGER_HOME"] = Path.Combine(ledger.Folder, "live-home-" + engine);
         info.Environment["SWIFT_LEDGER_UI"] = Path.Combine(LedgerFixture.Repository, "ui", "dist");
         using Process server = Process.Start(info)!;
         try
@@ -49,16 +60,16 @@ public sealed class LiveJourneyTests(LedgerFixture ledger)
             }
 
             // What the front page says comes in this order, and each only once it is so.
-            browser.SeeSettled(By.XPath(Done("Version 3.2 brings fresh statistics")));
+            browser.SeeSettled(By.XPath(Done($"Version {story.Before.Version} brings {story.Cause}")));
             browser.SeeSettled(By.XPath("//section[@aria-label='Today']//li[contains(., 'unannounced') and contains(., 'weather_humidity')]"));
-            browser.SeeSettled(By.XPath("//section[@aria-label='Today']//li[contains(., 'held') and contains(., 'day_sheet')]"));
-            browser.SeeSettled(By.XPath("//section[@aria-label=\"The huts' application\"]//span[contains(., 'runs as held: day_sheet')]"));
+            browser.SeeSettled(By.XPath($"//section[@aria-label='Today']//li[contains(., 'held') and contains(., '{story.Statement}')]"));
+            browser.SeeSettled(By.XPath($"//section[@aria-label=\"The huts' application\"]//span[contains(., 'runs as held: {story.Statement}')]"));
             browser.Axe().ShouldBeEmpty();
             browser.SeeSettled(By.XPath("//section[@aria-label='Fall-backs']//li[contains(., 'It helps: ')]"));
             browser.SeeSettled(By.XPath(Done("The trial is posted as an entry")));
             browser.SeeSettled(By.XPath("//section[@aria-label='Fall-backs']//p[contains(., 'The fix is live: entry 1')]"));
             browser.SeeSettled(By.XPath(Done("What the entry promised is held against")));
-            browser.SeeSettled(By.XPath("//a[.='An index on hut and night' and contains(@href, '/entries/1')]")).Click();
+            browser.SeeSettled(By.XPath($"//a[.=\"{story.FixTitle}\" and contains(@href, '/entries/1')]")).Click();
             browser.SeeSettled(By.XPath("//h1"));
             browser.PageSource.ShouldNotContain("Not live yet");
         }

@@ -57,7 +57,8 @@ public abstract class RunningServer : IAsyncLifetime
     {
         _app = LedgerServer.Build(new(home ?? Home, IPAddress.Loopback, 0, token, Path.Combine(Folder, "no-interface"), Alerts: alerts));
         await _app.StartAsync();
-        Client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
+        // Without a limit of its own: a starved machine takes what it takes, and the runner ends a hang.
+        Client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()), Timeout = Timeout.InfiniteTimeSpan };
     }
 
     protected async Task StopAsync()

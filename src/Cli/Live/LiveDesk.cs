@@ -38,16 +38,10 @@ internal sealed class LiveDesk
 
     private const string Proposed = "3.3";
 
-    private static readonly (string Version, string Title, string Script)[] Known =
-    [
-        ("3.2", "An index for the weather page, and fresh statistics", "CREATE INDEX weather_humidity ON weather_reading(humidity);\nANALYZE;\n"),
-        (Proposed, "What is proposed in the ledger", ""),
-        ("3.4", "Tidy up indexes", "DROP INDEX IF EXISTS trail_report_section_written;\nDROP INDEX IF EXISTS booking_member;\n"),
-    ];
-
     private readonly Lock _gate = new();
     private readonly List<LiveOrder> _orders = [];
     private readonly List<LiveStep> _steps = [];
+    private List<LiveRelease> _known = [];
     private Func<string> _changes = () => "";
     private TimeProvider _clock = TimeProvider.System;
     private LiveBeat? _beat;
@@ -79,12 +73,14 @@ internal sealed class LiveDesk
     /// <param name="clock">The huts'.</param>
     /// <param name="pace">How fast it runs.</param>
     /// <param name="changes">The changes of the entries that are proposed, together.</param>
+    /// <param name="before">The version that makes a plan go bad.</param>
     /// <param name="steps">Of the story, none done.</param>
-    public void Begin(long book, TimeProvider clock, double pace, Func<string> changes, IReadOnlyList<string> steps)
+    public void Begin(long book, TimeProvider clock, double pace, Func<string> changes, LiveRelease before, IReadOnlyList<string> steps)
     {
         lock (_gate)
         {
             (_book, _clock, _pace, _changes) = (book, clock, pace, changes);
+            _known = [before, new(Proposed, "What is proposed in the ledger", ""), new("3.4", "Tidy up indexes", "DROP INDEX IF EXISTS trail_report_section_written;\nDROP INDEX IF EXISTS booking_member;\n")];
             _steps.AddRange(steps.Select(s => new LiveStep(s, null)));
         }
     }
@@ -103,7 +99,7 @@ internal sealed class LiveDesk
     {
         lock (_gate)
         {
-            if (_book is null || Known.FirstOrDefault(v => v.Version == version) is not { Version: not null } known)
+            if (_book is null || _known.Find(v => v.Version == version) is not { } known)
             {
                 return "There is no such version.";
             }
@@ -145,7 +141,7 @@ internal sealed class LiveDesk
 
             string changes = _changes();
             return new(true, _book, Moment(), _pace, _beat?.Version ?? "", _beat is not null && Stopwatch.GetElapsedTime(_beatAt) < Silent, _beat?.PerSecond ?? 0, _beat?.Held ?? [], _beat?.Problem is { Length: > 0 } p ? p : null,
-                [.. Known.Select(v => new LiveVersion(v.Version, v.Title, _orders.Exists(o => o.Version == v.Version), Refusal(v.Version, v.Version == Proposed ? changes : v.Script)))], [.. _steps]);
+                [.. _known.Select(v => new LiveVersion(v.Version, v.Title, _orders.Exists(o => o.Version == v.Version), Refusal(v.Version, v.Version == Proposed ? changes : v.Script)))], [.. _steps]);
         }
     }
 

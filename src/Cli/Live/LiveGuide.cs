@@ -14,10 +14,8 @@ namespace SwiftLedger.Cli.Live;
 /// The story of the live demo, told by doing it as a user would: plans are accepted, a fall-back is proven, a version makes a plan go bad, its statement is held,
 /// the real fix is measured, posted, deployed and proven. Whatever somebody does by hand meanwhile counts as well.
 /// </summary>
-internal sealed class LiveGuide(Uri server, long book, string database, string workloadText, LiveClock clock, LiveDesk desk, IServiceProvider services, ILogger log) : IDisposable
+internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, LiveClock clock, LiveDesk desk, IServiceProvider services, ILogger log) : IDisposable
 {
-    public const string Statement = "day_sheet", Fix = "CREATE INDEX booking_hut_night ON booking(hut_id, first_night);\n";
-
     private const string Author = "The huts' developers";
 
     private const int MostAttempts = 5;
@@ -27,19 +25,21 @@ internal sealed class LiveGuide(Uri server, long book, string database, string w
     /// <summary>By the huts' clock: how long the first version runs, before its plans are accepted and before the next one comes.</summary>
     private static readonly TimeSpan BeforeAccepting = TimeSpan.FromHours(3), BeforeVersion = TimeSpan.FromHours(12);
 
-    private readonly Workload _workload = WorkloadFile.Parse(workloadText, Core.Engines.KnownEngines.Default.Dialect).Value;
+    private readonly LiveStory _story = stage.Story;
+
+    private readonly Workload _workload = WorkloadFile.Parse(stage.Workload, stage.Engine.Dialect).Value;
 
     private readonly HttpClient _http = new() { BaseAddress = server, DefaultRequestHeaders = { { "X-Swift-Ledger", "1" } } };
 
-    public static IReadOnlyList<string> Steps { get; } =
+    public static IReadOnlyList<string> StepsOf(LiveStory story) =>
     [
         "The huts' application runs, version 3.1, and sends what it executes",
         "Its plans are accepted as standing",
-        "A trial proves a fall-back for day_sheet: the same rows by the plan that it has",
-        "Version 3.2 brings fresh statistics, and an index that nobody announced",
-        "day_sheet gets another plan, takes many times as long, and is held",
+        $"A trial proves a fall-back for {story.Statement}: the same rows by the plan that it has",
+        $"Version {story.Before.Version} brings {story.Cause}, and an index that nobody announced",
+        $"{story.Statement} gets another plan, takes many times as long, and is held",
         "The hold is shown to help",
-        "A trial measures the real fix, an index on hut and night",
+        $"A trial measures the real fix: {char.ToLowerInvariant(story.FixTitle[0])}{story.FixTitle[1..]}",
         "The trial is posted as an entry of the ledger",
         "Version 3.3 brings the fix, and the hold is released",
         "What the entry promised is held against what came",
@@ -57,40 +57,38 @@ internal sealed class LiveGuide(Uri server, long book, string database, string w
             desk.Done(0);
             await UntilAsync(() => clock.GetUtcNow() - began > BeforeAccepting && AcceptPlans() > 0, stop);
             desk.Done(1);
-            WorkloadStatement statement = _workload.Statements.First(s => s.Name == Statement);
-            string held = statement.Sql.Replace("FROM booking", "FROM booking INDEXED BY booking_first_night", StringComparison.Ordinal);
-            (long trial, int line) = await TrialAsync("A text that keeps day_sheet's plan", $"-- rewrite: {Statement}\n{held};\n", stop);
-            await PostAsync($"/api/books/{book}/fallbacks", new { trialId = trial, line, author = Author, factor = 1.5 }, stop);
+            (long trial, int line) = await TrialAsync($"A text that keeps the plan of {_story.Statement}", $"-- rewrite: {_story.Statement}\n{_story.Held};\n", stop);
+            await PostAsync($"/api/books/{book.Id}/fallbacks", new { trialId = trial, line, author = Author, factor = 1.5 }, stop);
             desk.Done(2);
-            await UntilAsync(() => clock.GetUtcNow() - began > BeforeVersion || WasToldTo("3.2"), stop);
+            await UntilAsync(() => clock.GetUtcNow() - began > BeforeVersion || WasToldTo(_story.Before.Version), stop);
             AcceptPlans();
-            desk.Deploy("3.2");
-            await UntilAsync(() => IsDone("3.2"), stop);
+            desk.Deploy(_story.Before.Version);
+            await UntilAsync(() => IsDone(_story.Before.Version), stop);
             desk.Done(3);
             HoldStore holds = services.GetRequiredService<HoldStore>();
-            await UntilAsync(() => holds.Holds(book).Count > 0, stop);
+            await UntilAsync(() => holds.Holds(book.Id).Count > 0, stop);
             desk.Done(4);
-            bool Helps() => holds.Holds(book)[0].Brought?.Course == Core.Holds.TurnCourse.Cheaper;
-            await UntilAsync(() => Helps() || holds.Holds(book)[0].ReleasedAt is not null, stop);
+            bool Helps() => holds.Holds(book.Id)[0].Brought?.Course == Core.Holds.TurnCourse.Cheaper;
+            await UntilAsync(() => Helps() || holds.Holds(book.Id)[0].ReleasedAt is not null, stop);
             if (Helps())
             {
                 desk.Done(5);
             }
 
             EntryStore entries = services.GetRequiredService<EntryStore>();
-            for (int attempt = 1; entries.Entries(book).Count == 0; attempt++)
+            for (int attempt = 1; entries.Entries(book.Id).Count == 0; attempt++)
             {
-                (trial, _) = await TrialAsync("An index on hut and night", Fix, stop);
+                (trial, _) = await TrialAsync(_story.FixTitle, _story.Fix, stop);
                 desk.Done(6);
                 try
                 {
-                    await PostAsync($"/api/books/{book}/entries", new
+                    await PostAsync($"/api/books/{book.Id}/entries", new
                     {
                         trial,
-                        title = "An index on hut and night",
+                        title = _story.FixTitle,
                         author = Author,
-                        reason = "The board of a hut's day reads all of the hut's bookings since the statistics are fresh.",
-                        accepted = new Dictionary<string, string> { ["add_booking"] = "Day sheets are read far more often than bookings are made." },
+                        reason = _story.Reason,
+                        accepted = _story.Accepted,
                     }, stop);
                 }
                 catch (InvalidOperationException) when (attempt < MostAttempts)
@@ -102,9 +100,9 @@ internal sealed class LiveGuide(Uri server, long book, string database, string w
             desk.Done(6);
             desk.Done(7);
             desk.Deploy("3.3");
-            await UntilAsync(() => holds.Holds(book).All(h => h.ReleasedAt is not null), stop);
+            await UntilAsync(() => holds.Holds(book.Id).All(h => h.ReleasedAt is not null), stop);
             desk.Done(8);
-            await UntilAsync(() => entries.Entries(book).Any(e => e.State == Core.Ledger.EntryState.Reconciled), stop);
+            await UntilAsync(() => entries.Entries(book.Id).Any(e => e.State == Core.Ledger.EntryState.Reconciled), stop);
             desk.Done(9);
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested)
@@ -135,18 +133,18 @@ internal sealed class LiveGuide(Uri server, long book, string database, string w
         DaybookStore daybook = services.GetRequiredService<DaybookStore>();
         PlanUseStore uses = services.GetRequiredService<PlanUseStore>();
         PlanStore plans = services.GetRequiredService<PlanStore>();
-        List<long> sources = [.. daybook.Sources(book).Select(s => s.Id)];
+        List<long> sources = [.. daybook.Sources(book.Id).Select(s => s.Id)];
         int accepted = 0;
         foreach (WorkloadStatement statement in _workload.Statements)
         {
-            ulong hash = SqlPattern.HashOf(statement.Sql, Core.Engines.KnownEngines.Default.Dialect);
-            if (plans.Standing(book, hash) is not null)
+            ulong hash = SqlPattern.HashOf(statement.Sql, stage.Engine.Dialect);
+            if (plans.Standing(book.Id, hash) is not null)
             {
                 accepted++;
             }
-            else if (daybook.Pattern(book, hash) is { } pattern && uses.OfPattern(pattern.Id, sources) is [.., var latest])
+            else if (daybook.Pattern(book.Id, hash) is { } pattern && uses.OfPattern(pattern.Id, sources) is [.., var latest])
             {
-                plans.MakeStanding(book, hash, latest.Shape, latest.Outline, "as it ran in version 3.1");
+                plans.MakeStanding(book.Id, hash, latest.Shape, latest.Outline, "as it ran in version 3.1");
                 accepted++;
             }
         }
@@ -159,12 +157,12 @@ internal sealed class LiveGuide(Uri server, long book, string database, string w
         // The statement alone, with a write that a new index would make dearer.
         JsonElement begun = await PostAsync("/api/trials", new
         {
-            subject = database,
-            bookName = services.GetRequiredService<BookStore>().Find(book)!.Name,
-            workload = workloadText,
+            subject = book.Subject,
+            bookName = book.Name,
+            workload = stage.Workload,
             change,
             title,
-            settings = new { quick = true, maxSeconds = 60, only = new[] { Statement, "add_booking" } },
+            settings = new { quick = true, maxSeconds = 60, only = new[] { _story.Statement, _story.Write }, sides = stage.Engine.Addresses!.AreOfServers ? "dumped" : "copies" },
         }, stop);
         long id = begun.GetProperty("id").GetInt64();
         for (string state = ""; state is not ("finished" or "cancelled" or "interrupted" or "refused"); await Task.Delay(Between, stop))
@@ -173,7 +171,7 @@ internal sealed class LiveGuide(Uri server, long book, string database, string w
             state = page.GetProperty("trial").GetProperty("state").GetString()!;
             if (state == "finished")
             {
-                return (id, page.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("result")).First(r => r.GetProperty("statement").GetString() == Statement).GetProperty("number").GetInt32());
+                return (id, page.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("result")).First(r => r.GetProperty("statement").GetString() == _story.Statement).GetProperty("number").GetInt32());
             }
         }
 

@@ -53,7 +53,7 @@ public sealed record StageReached(TrialStage Stage, string? Detail) : BenchEvent
 /// <summary>What is needed to repeat the trial, read before measuring.</summary>
 public sealed record EnvironmentRead(TrialEnvironment Environment) : BenchEvent;
 
-/// <summary>What outside the copies is another one at the end than it was before, in sentences.</summary>
+/// <summary>What is to be known besides, in sentences: that the subject plans otherwise than its copies, or that something outside the copies is another one at the end.</summary>
 public sealed record AftermathRead(IReadOnlyList<string> Notes) : BenchEvent;
 
 /// <summary>What the subject holds, before the change.</summary>

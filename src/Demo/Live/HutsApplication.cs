@@ -1,11 +1,9 @@
+using System.Data.Common;
 using System.Diagnostics;
-using System.Globalization;
 using System.Net;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using System.Text.Json;
-using Microsoft.Data.Sqlite;
-using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -19,9 +17,6 @@ public sealed class HutsApplication : IDisposable
 {
     private const int Sessions = 3, PlanOneIn = 4, MostWaiting = 20_000;
 
-    /// <summary>SQLITE_BUSY.</summary>
-    private const int Locked = 5;
-
     private const double MeanPauseMs = 40;
 
     private static readonly TimeSpan BetweenSends = TimeSpan.FromMilliseconds(200), BetweenQuestions = TimeSpan.FromMilliseconds(400);
@@ -34,6 +29,7 @@ public sealed class HutsApplication : IDisposable
     ];
 
     private readonly LiveSettings _settings;
+    private readonly ILiveStage _stage;
     private readonly LiveClock _clock;
     private readonly HttpClient _http;
     private readonly Workload _workload;
@@ -54,7 +50,8 @@ public sealed class HutsApplication : IDisposable
         (_settings, _version) = (settings, settings.Version);
         _http = new(way ?? new SocketsHttpHandler()) { Timeout = TimeSpan.FromSeconds(20) };
         _clock = new(settings.Began, settings.Pace);
-        _workload = WorkloadFile.Parse(DemoScenario.Resource("workload.sql"), SqliteEngine.Engine.Dialect).Value;
+        _stage = LiveStages.Of(settings.Engine);
+        _workload = WorkloadFile.Parse(_stage.Workload, _stage.Engine.Dialect).Value;
         _texts = _workload.Statements.ToDictionary(s => s.Name, s => s.Sql, StringComparer.Ordinal);
         foreach (LiveOrder done in settings.Done)
         {
@@ -66,19 +63,6 @@ public sealed class HutsApplication : IDisposable
 
     public void Dispose() => _http.Dispose();
 
-    /// <summary>Makes a database of its own, which is read while it is written to.</summary>
-    /// <param name="scenario">Whose data it gets.</param>
-    /// <param name="database">A path where nothing is.</param>
-    public static void Prepare(DemoScenario scenario, string database)
-    {
-        File.Copy(scenario.DatabasePath, database);
-        using var connection = new SqliteConnection($"Data Source={database};Pooling=False");
-        connection.Open();
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = "PRAGMA journal_mode = WAL";
-        command.ExecuteNonQuery();
-    }
-
     /// <summary>Runs until it is stopped.</summary>
     /// <param name="stop">Ends it.</param>
     public async Task RunAsync(CancellationToken stop)
@@ -86,6 +70,8 @@ public sealed class HutsApplication : IDisposable
         Thread[] sessions = [.. Enumerable.Range(0, Sessions).Select(i => new Thread(() => Session(i, stop)) { IsBackground = true, Name = $"session {i}" })];
         Array.ForEach(sessions, s => s.Start());
         Task[] tasks = [RepeatAsync(SendAsync, BetweenSends, stop), RepeatAsync(AskAsync, BetweenQuestions, stop)];
+        // A fault of its own ends it, for whoever started it to start it anew: half of an application would go on unseen.
+        await await Task.WhenAny(tasks);
         await Task.WhenAll(tasks);
         Array.ForEach(sessions, s => s.Join());
     }
@@ -104,7 +90,7 @@ public sealed class HutsApplication : IDisposable
             {
                 return;
             }
-            catch (Exception e) when (e is HttpRequestException or OperationCanceledException or JsonException or SqliteException)
+            catch (Exception e) when (e is HttpRequestException or OperationCanceledException or JsonException or DbException)
             {
                 _problem = e.Message;
                 await Task.Delay(pause, CancellationToken.None);
@@ -121,7 +107,7 @@ public sealed class HutsApplication : IDisposable
             int generation = Volatile.Read(ref _generation);
             try
             {
-                using SqliteConnection connection = Connect();
+                using DbConnection connection = _stage.Open(_settings.Database);
                 var draw = new HutsValues(connection, random);
                 while (!stop.IsCancellationRequested && generation == Volatile.Read(ref _generation))
                 {
@@ -129,7 +115,7 @@ public sealed class HutsApplication : IDisposable
                     stop.WaitHandle.WaitOne(TimeSpan.FromMilliseconds(-MeanPauseMs * Math.Log(1 - random.NextDouble())));
                 }
             }
-            catch (SqliteException e)
+            catch (DbException e)
             {
                 _problem = e.Message;
                 stop.WaitHandle.WaitOne(TimeSpan.FromMilliseconds(200));
@@ -137,14 +123,7 @@ public sealed class HutsApplication : IDisposable
         }
     }
 
-    private SqliteConnection Connect()
-    {
-        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = _settings.Database, Pooling = false, DefaultTimeout = 10 }.ToString());
-        connection.Open();
-        return connection;
-    }
-
-    private void Execute(SqliteConnection connection, HutsValues draw, Random random)
+    private void Execute(DbConnection connection, HutsValues draw, Random random)
     {
         string name = Pick(random.NextDouble()), sql;
         lock (_gate)
@@ -152,60 +131,37 @@ public sealed class HutsApplication : IDisposable
             sql = _held.GetValueOrDefault(name) ?? _texts[name];
         }
 
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = sql;
-        var values = new List<(string, object)>();
-        foreach (string key in _workload.Statements.First(s => s.Name == name).Parameters)
-        {
-            object value = draw.Of(key);
-            command.Parameters.AddWithValue(":" + key, value);
-            values.Add((key, value));
-        }
+        List<(string Key, object Value)> values = [.. _workload.Statements.First(s => s.Name == name).Parameters.Select(key => (key, draw.Of(key)))];
 
         // What it costs to ask for the plan stands outside of what is timed.
-        string plan = random.Next(PlanOneIn) == 0 ? Plan(connection, command) : "";
+        string plan = random.Next(PlanOneIn) == 0 ? Plan(connection, sql, values) : "";
+        using DbCommand command = _stage.Command(connection, sql, values);
         DateTimeOffset at = _clock.GetUtcNow();
         long start = Stopwatch.GetTimestamp();
         int rows = 0;
         string error = "";
         try
         {
-            using SqliteDataReader reader = command.ExecuteReader();
+            using DbDataReader reader = command.ExecuteReader();
             while (reader.Read())
             {
                 rows++;
             }
         }
-        catch (SqliteException e)
+        catch (DbException e) when (connection.State == System.Data.ConnectionState.Open)
         {
-            error = e.SqliteErrorCode.ToString(CultureInfo.InvariantCulture);
-            _problem = e.Message;
+            (error, _problem) = (_stage.CodeOf(e), e.Message);
         }
 
         Keep(new(at, Stopwatch.GetElapsedTime(start), sql, values, rows, plan, error));
         Interlocked.Increment(ref _executed);
     }
 
-    private static string Plan(SqliteConnection connection, SqliteCommand of)
+    private string Plan(DbConnection connection, string sql, List<(string Key, object Value)> values)
     {
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = "EXPLAIN QUERY PLAN " + of.CommandText;
-        foreach (SqliteParameter p in of.Parameters)
-        {
-            command.Parameters.AddWithValue(p.ParameterName, p.Value);
-        }
-
-        var lines = new List<string>();
-        var depths = new Dictionary<long, int>();
-        using SqliteDataReader reader = command.ExecuteReader();
-        while (reader.Read())
-        {
-            int depth = depths.GetValueOrDefault(reader.GetInt64(1), -1) + 1;
-            depths[reader.GetInt64(0)] = depth;
-            lines.Add(new string(' ', 2 * depth) + reader.GetString(3));
-        }
-
-        return string.Join('\n', lines);
+        using DbCommand command = _stage.Command(connection, _stage.Explaining(sql), values);
+        using DbDataReader reader = command.ExecuteReader();
+        return _stage.PlanOf(reader);
     }
 
     private static string Pick(double unit)
@@ -250,7 +206,7 @@ public sealed class HutsApplication : IDisposable
             return;
         }
 
-        using var content = new ByteArrayContent(LiveSpan.Request(spans, _version, _random));
+        using var content = new ByteArrayContent(LiveSpan.Request(spans, _stage.Engine.SystemNames is [var known, ..] ? known : _stage.Engine.Id, _version, _random));
         content.Headers.ContentType = new("application/json");
         try
         {
@@ -303,7 +259,7 @@ public sealed class HutsApplication : IDisposable
     {
         lock (_gate)
         {
-            _held = _texts.Select(t => (t.Key, Hash: SqlPattern.NameOf(SqlPattern.HashOf(t.Value, SqliteEngine.Engine.Dialect))))
+            _held = _texts.Select(t => (t.Key, Hash: SqlPattern.NameOf(SqlPattern.HashOf(t.Value, _stage.Engine.Dialect))))
                 .Join(holds, t => t.Hash, h => h.Pattern, (t, h) => (t.Key, h.Sql)).ToDictionary(h => h.Key, h => h.Sql, StringComparer.Ordinal);
         }
     }
@@ -320,12 +276,12 @@ public sealed class HutsApplication : IDisposable
     private void Deploy(LiveOrder order, CancellationToken stop)
     {
         Change change = ChangeOf(order);
-        using (SqliteConnection connection = Connect())
+        using (DbConnection connection = _stage.Open(_settings.Database))
         {
             foreach (ChangeStep step in change.Steps)
             {
                 // A step that another session's lock kept out for so long is tried again; one that fails otherwise would fail again.
-                while (Step(connection, step.Sql) is Locked && !stop.IsCancellationRequested)
+                while (Step(connection, step.Sql) is { } failed && _stage.IsLockedOut(failed) && !stop.IsCancellationRequested)
                 {
                 }
             }
@@ -335,28 +291,27 @@ public sealed class HutsApplication : IDisposable
         Interlocked.Increment(ref _generation);
     }
 
-    /// <returns>The engine's error code; 0 where it ran.</returns>
-    private int Step(SqliteConnection connection, string sql)
+    /// <returns>What the engine refused it with; null where it ran.</returns>
+    private DbException? Step(DbConnection connection, string sql)
     {
         DateTimeOffset at = _clock.GetUtcNow();
         long start = Stopwatch.GetTimestamp();
-        int code = 0;
+        DbException? failed = null;
         try
         {
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = sql;
+            using DbCommand command = _stage.Command(connection, sql, []);
             command.ExecuteNonQuery();
         }
-        catch (SqliteException e)
+        catch (DbException e)
         {
-            (code, _problem) = (e.SqliteErrorCode, e.Message);
+            (failed, _problem) = (e, e.Message);
         }
 
-        Keep(new(at, Stopwatch.GetElapsedTime(start), sql, [], 0, "", code == 0 ? "" : code.ToString(CultureInfo.InvariantCulture)));
-        return code;
+        Keep(new(at, Stopwatch.GetElapsedTime(start), sql, [], 0, "", failed is null ? "" : _stage.CodeOf(failed)));
+        return failed;
     }
 
-    private Change ChangeOf(LiveOrder order) => ChangeFile.Parse(order.Script, _workload, SqliteEngine.Engine.Dialect).Value;
+    private Change ChangeOf(LiveOrder order) => ChangeFile.Parse(order.Script, _workload, _stage.Engine.Dialect).Value;
 
     private void Become(LiveOrder order, Change change)
     {

@@ -1,10 +1,10 @@
+using System.Data.Common;
 using System.Globalization;
-using Microsoft.Data.Sqlite;
 
 namespace SwiftLedger.Demo.Live;
 
 /// <summary>Draws parameters as the data is skewed: more than a quarter of what is asked is about the busiest hut.</summary>
-internal sealed class HutsValues
+public sealed class HutsValues
 {
     private const int BusiestHut = 137;
     private const double BusiestShare = 0.27;
@@ -14,13 +14,15 @@ internal sealed class HutsValues
     private readonly Random _random;
     private readonly long _huts, _members, _bookings, _sections;
 
-    public HutsValues(SqliteConnection connection, Random random)
+    /// <param name="connection">To the data.</param>
+    /// <param name="random">Draws.</param>
+    public HutsValues(DbConnection connection, Random random)
     {
         long Count(string table)
         {
-            using SqliteCommand command = connection.CreateCommand();
+            using DbCommand command = connection.CreateCommand();
             command.CommandText = $"SELECT max(id) FROM {table}";
-            return command.ExecuteScalar() is long most ? most : 1;
+            return Math.Max(1, command.ExecuteScalar() is IConvertible most and not DBNull ? most.ToInt64(CultureInfo.InvariantCulture) : 1);
         }
 
         (_random, _huts, _members, _bookings, _sections) = (random, Count("hut"), Count("member"), Count("booking"), Count("range_section"));

@@ -4,12 +4,13 @@ namespace SwiftLedger.Demo.Live;
 /// <param name="Server">Where it sends its traces and asks for holds.</param>
 /// <param name="Book">The book's number.</param>
 /// <param name="BookName">The book's name, which is where its traces go.</param>
-/// <param name="Database">Its own database file, which it writes to.</param>
+/// <param name="Engine">Of its database: <see cref="SwiftLedger.Core.Engines.Engine.Id"/>.</param>
+/// <param name="Database">Its own, which it writes to, as the engine's driver connects to it.</param>
 /// <param name="Began">When its clock was right.</param>
 /// <param name="Pace">How many times as fast its clock runs.</param>
 /// <param name="Version">The application's, before any deployment.</param>
 /// <param name="Done">Deployments that were made before it was started again: their statements are written as they were deployed.</param>
-public sealed record LiveSettings(Uri Server, long Book, string BookName, string Database, DateTimeOffset Began, double Pace, string Version, IReadOnlyList<LiveOrder> Done);
+public sealed record LiveSettings(Uri Server, long Book, string BookName, string Engine, string Database, DateTimeOffset Began, double Pace, string Version, IReadOnlyList<LiveOrder> Done);
 
 /// <summary>A deployment that the application is told to make.</summary>
 /// <param name="Number">From 1.</param>

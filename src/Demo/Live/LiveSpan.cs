@@ -6,14 +6,14 @@ namespace SwiftLedger.Demo.Live;
 /// <summary>An execution, on its way to be sent.</summary>
 /// <param name="At">By the application's clock.</param>
 /// <param name="Took">Really.</param>
-/// <param name="Plan">As EXPLAIN QUERY PLAN has it, indented; empty where nobody asked.</param>
+/// <param name="Plan">As the engine prints it; empty where nobody asked.</param>
 /// <param name="Error">The engine's code; empty where it worked.</param>
 internal sealed record LiveSpan(DateTimeOffset At, TimeSpan Took, string Sql, IReadOnlyList<(string Key, object Value)> Values, int Rows, string Plan, string Error)
 {
     private const int Client = 3, Failed = 2;
 
     /// <remarks>OpenTelemetry Protocol specification 1.x, JSON encoding of ExportTraceServiceRequest; attributes by the semantic conventions for database spans.</remarks>
-    public static byte[] Request(IReadOnlyList<LiveSpan> spans, string version, Random random)
+    public static byte[] Request(IReadOnlyList<LiveSpan> spans, string system, string version, Random random)
     {
         using var bytes = new MemoryStream();
         using (var json = new Utf8JsonWriter(bytes))
@@ -32,7 +32,7 @@ internal sealed record LiveSpan(DateTimeOffset At, TimeSpan Took, string Sql, IR
             json.WriteStartArray("spans");
             foreach (LiveSpan span in spans)
             {
-                span.Write(json, random);
+                span.Write(json, system, random);
             }
 
             json.WriteEndArray();
@@ -46,7 +46,7 @@ internal sealed record LiveSpan(DateTimeOffset At, TimeSpan Took, string Sql, IR
         return bytes.ToArray();
     }
 
-    private void Write(Utf8JsonWriter json, Random random)
+    private void Write(Utf8JsonWriter json, string system, Random random)
     {
         Span<byte> id = stackalloc byte[24];
         random.NextBytes(id);
@@ -59,7 +59,7 @@ internal sealed record LiveSpan(DateTimeOffset At, TimeSpan Took, string Sql, IR
         json.WriteString("startTimeUnixNano", start.ToString(CultureInfo.InvariantCulture));
         json.WriteString("endTimeUnixNano", (start + (Took.Ticks * 100)).ToString(CultureInfo.InvariantCulture));
         json.WriteStartArray("attributes");
-        Attribute(json, "db.system.name", "sqlite");
+        Attribute(json, "db.system.name", system);
         Attribute(json, "db.query.text", Sql);
         foreach ((string key, object value) in Values)
         {

@@ -21,12 +21,16 @@ public static partial class PostgresHuts
         string Changed(string text) => huts.Changes.ToList().FindIndex(c => c.Text == text) is var at and >= 0 ? changes[at].Text : text;
         return huts with
         {
-            Workload = Own("").Aggregate(huts.Workload, (text, own) => Statement(Path.GetFileNameWithoutExtension(own)).Replace(text, DemoScenario.Resource(own).Trim() + "\n\n")),
+            Workload = Workload(huts.Workload),
             Changes = changes,
             Loads = [.. huts.Loads.Select(l => l with { Change = Changed(l.Change), Journal = null })],
             Captures = [],
         };
     }
+
+    /// <summary>The statements as PostgreSQL writes them.</summary>
+    internal static string Workload(string huts) =>
+        Own("").Aggregate(huts, (text, own) => Statement(Path.GetFileNameWithoutExtension(own)).Replace(text, DemoScenario.Resource(own).Trim() + "\n\n"));
 
     /// <summary>Creates and fills the tables; does nothing where they are there.</summary>
     /// <param name="connectionString">Of a database that may be written to.</param>

@@ -249,6 +249,55 @@ public sealed class PostgresSubject : ISubject
             $"The copies run as a role of their own, without rights beyond them, and the server does not let it in: {refused!.Message}. Let roles in by password (pg_hba.conf, scram-sha-256), connect as a user without such rights, or, where you know every statement and function, insist with --trust-this-sql.");
     }
 
+    /// <remarks>A restored copy is analyzed anew: its rows lie otherwise, other ones are drawn, and what the subject's statistics are too old to know, it knows.</remarks>
+    public (IReadOnlyList<PlannedApart> Apart, int Compared) PlannedApart(IReadOnlyList<CaseRun> runs, TimeSpan most, CancellationToken stop)
+    {
+        var apart = new List<PlannedApart>();
+        int compared = 0;
+        if (_access.Sides != SubjectSides.Dumped || _access.Dump is { IsWhole: false } || MayMeetStrangersCode())
+        {
+            return (apart, compared);
+        }
+
+        var clock = Stopwatch.StartNew();
+        using PostgresConnection own = Connect(PostgresSession.Reading(_address)), copies = Connect(PostgresSession.Reading(CopyAddress("base")));
+        _defaults.Apply(copies);
+        foreach (PostgresConnection connection in new[] { own, copies })
+        {
+            connection.Execute($"SET statement_timeout = '{ExplainSeconds}s'", stop);
+        }
+
+        for (int i = 0; i < runs.Count && clock.Elapsed < most && !stop.IsCancellationRequested; i++)
+        {
+            try
+            {
+                PostgresParameters parameters = PostgresParameters.Of(runs[i]);
+                Plan there = Planned(own, parameters), here = Planned(copies, parameters);
+                compared++;
+                if (there.Shape != here.Shape)
+                {
+                    apart.Add(new(i, there, here));
+                }
+            }
+            catch (EngineException)
+            {
+                // What cannot be planned says so where it is looked at; what was prepared until then is in the way of the next.
+                foreach (PostgresConnection connection in new[] { own, copies })
+                {
+                    connection.Execute("DEALLOCATE ALL", stop);
+                }
+            }
+        }
+
+        return (apart, compared);
+    }
+
+    private bool MayMeetStrangersCode()
+    {
+        using PostgresConnection questions = Connect(PostgresSession.Questions(_address));
+        return PostgresRights.Of(questions).MeetsStrangersCode(questions);
+    }
+
     public IReadOnlyList<string> Aftermath()
     {
         try
@@ -295,28 +344,33 @@ public sealed class PostgresSubject : ISubject
             }
         }
 
-        PostgresParameters parameters = PostgresParameters.Of(new(sql.Trim().TrimEnd(';'), []));
         using PostgresConnection reading = Connect(PostgresSession.Reading(parsed));
         reading.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
-        return reading.Undone(
+        reading.Execute("SET plan_cache_mode = force_generic_plan");
+        return Planned(reading, PostgresParameters.Of(new(sql.Trim().TrimEnd(';'), [])));
+    }
+
+    /// <summary>The plan of one statement, by the session's own settings; nothing is executed.</summary>
+    /// <exception cref="EngineException">The server cannot explain it.</exception>
+    private static Plan Planned(PostgresConnection reading, PostgresParameters parameters)
+    {
+        string text = reading.Undone(
             () =>
             {
                 reading.MustBePlain(parameters.Sql);
-                string text;
                 if (parameters.Values.Count == 0)
                 {
-                    text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) {parameters.Sql}") ?? "";
-                }
-                else
-                {
-                    reading.Execute("SET plan_cache_mode = force_generic_plan");
-                    reading.Execute($"PREPARE swift_ledger_plan AS {parameters.Sql}");
-                    text = reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) EXECUTE swift_ledger_plan({parameters.Literals})") ?? "";
+                    return reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) {parameters.Sql}") ?? "";
                 }
 
-                return PostgresPlanText.Read(text) ?? throw new EngineException("it gave no plan");
+                reading.Execute($"PREPARE swift_ledger_plan AS {parameters.Sql}");
+                return reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) EXECUTE swift_ledger_plan({parameters.Literals})") ?? "";
             },
             readOnly: true);
+
+        // What a transaction prepared outlives it.
+        reading.Execute("DEALLOCATE ALL");
+        return PostgresPlanText.Read(text) ?? throw new EngineException("it gave no plan");
     }
 
     /// <summary>What a database holds now, by the names that its applications write.</summary>
