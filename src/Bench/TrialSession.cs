@@ -169,7 +169,7 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
             await after.FinishChangeAsync(run.Stop);
             if (at is not null && !run.Order.Confirming)
             {
-                TellBrought(run, was, after);
+                BroughtChange.Tell(was, after, run.Job.Engine.Engine.Dialect, run.Tell);
             }
 
             run.Clock.Start();
@@ -178,22 +178,6 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
         catch (EngineException e) when (at is not null)
         {
             return Refused(run, at, e, limit);
-        }
-    }
-
-    /// <summary>What it brought serves to recognise it later: a trial goes on without.</summary>
-    private static void TellBrought(TrialRun run, Func<IReadOnlyList<SchemaObject>> was, ISubjectCopy after)
-    {
-        try
-        {
-            if (SchemaDifference.Between(was(), after.ReadSchema(), run.Job.Engine.Engine.Dialect) is { } brought)
-            {
-                run.Tell(new ChangeBrought(brought.Script));
-            }
-        }
-        catch (EngineException)
-        {
-            // A copy whose catalogue cannot be read says so where its statements are looked at.
         }
     }
 

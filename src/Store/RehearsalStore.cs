@@ -164,7 +164,21 @@ public sealed class RehearsalStore(LedgerDatabase ledger, TimeProvider clock)
         }
 
         using SqliteConnection connection = ledger.Open();
+        if (happened is ChangeBrought brought)
+        {
+            connection.Execute("UPDATE rehearsal SET brings = @Script WHERE id = @id", new { id, brought.Script });
+            return;
+        }
+
         connection.Execute("INSERT INTO rehearsal_event (rehearsal_id, number, content) VALUES (@id, (SELECT coalesce(max(number), 0) + 1 FROM rehearsal_event WHERE rehearsal_id = @id), @content)", new { id, content = Packed(happened) });
+    }
+
+    /// <summary>What the changes of rehearsals made of the schema, as <see cref="TrialStore.Brings"/> has it of trials.</summary>
+    public IReadOnlyDictionary<long, (string Change, string Brings)> Brings(IReadOnlyCollection<long> ids)
+    {
+        using SqliteConnection connection = ledger.Open();
+        return connection.Query<(long Id, string Change, string Brings)>("SELECT id, change, brings FROM rehearsal WHERE id IN (SELECT value FROM json_each(@ids)) AND brings IS NOT NULL", new { ids = JsonSerializer.Serialize(ids) })
+            .ToDictionary(r => r.Id, r => (r.Change, r.Brings));
     }
 
     /// <summary>What is known of a rehearsal by what was told.</summary>

@@ -8,10 +8,8 @@ using SwiftLedger.Store.Captures;
 namespace SwiftLedger.Web;
 
 /// <summary>Which deployment brought what an entry proposes, and which deployments no entry speaks of.</summary>
-internal sealed class EntryDeployments(BookStore books, DeploymentStore deployments, TrialStore trials)
+internal sealed class EntryDeployments(BookStore books, DeploymentStore deployments, TrialStore trials, RehearsalStore rehearsals)
 {
-    private static readonly IReadOnlyDictionary<long, (string Change, string Brings)> Nothing = new Dictionary<long, (string, string)>();
-
     /// <summary>What was deployed since it was posted and holds its change; null for nothing.</summary>
     public EntryDeployment? Of(long book, EntryAccount entry)
     {
@@ -45,12 +43,31 @@ internal sealed class EntryDeployments(BookStore books, DeploymentStore deployme
 
     private static DateTime PostedOf(EntryAccount entry) => DateTimeOffset.Parse(entry.Begun.At, CultureInfo.InvariantCulture).UtcDateTime;
 
-    /// <summary>By the number of the entry. A ledger that was taken in from elsewhere names trials of elsewhere: only one of the same change counts.</summary>
+    /// <summary>By the number of the entry. A ledger that was taken in from elsewhere names trials and rehearsals of elsewhere: only one of the same change counts.</summary>
     private Dictionary<int, string> BringsOf(IReadOnlyList<EntryAccount> entries)
     {
-        List<long> measured = [.. entries.Select(e => e.Begun.Trial).OfType<long>()];
-        IReadOnlyDictionary<long, (string Change, string Brings)> known = measured.Count == 0 ? Nothing : trials.Brings(measured);
-        return entries.Where(e => e.Begun.Trial is { } trial && known.TryGetValue(trial, out var brought) && brought.Change == e.Begun.Change).ToDictionary(e => e.Begun.Number, e => known[e.Begun.Trial!.Value].Brings);
+        var found = new Dictionary<int, string>();
+        Find(e => e.Begun.Trial, trials.Brings);
+        Find(e => e.Begun.Rehearsal, rehearsals.Brings);
+        return found;
+
+        void Find(Func<EntryAccount, long?> of, Func<IReadOnlyCollection<long>, IReadOnlyDictionary<long, (string Change, string Brings)>> brings)
+        {
+            List<(EntryAccount Entry, long Id)> measured = [.. entries.Where(e => of(e) is not null).Select(e => (e, of(e)!.Value))];
+            if (measured.Count == 0)
+            {
+                return;
+            }
+
+            IReadOnlyDictionary<long, (string Change, string Brings)> known = brings([.. measured.Select(m => m.Id)]);
+            foreach ((EntryAccount entry, long id) in measured)
+            {
+                if (known.TryGetValue(id, out (string Change, string Brings) brought) && brought.Change == entry.Begun.Change)
+                {
+                    found[entry.Begun.Number] = brought.Brings;
+                }
+            }
+        }
     }
 
     private SqlDialect DialectOf(long book) => KnownEngines.OfSubject(books.Find(book)?.Subject).Dialect;

@@ -181,11 +181,23 @@ public sealed class PostgresRehearsalTests(PostgresRehearsalTests.Purses purses)
         Directory.GetDirectories(purses.Home.Copies).ShouldBeEmpty();
     }
 
-    private async Task<RehearsalAccount> RunAsync(string load, string change, RehearsalOptions options)
+    [Fact]
+    public async Task What_the_change_made_of_the_schema_is_told_in_the_servers_own_words()
+    {
+        const string load = "-- part: p\n-- name: visits\nSELECT count(*) FROM visit WHERE purse = 1;";
+        var told = new List<BenchEvent>();
+        (await RunAsync(load, "create index visit_purse on Visit (purse) where id > 1 or purse is null;", new(StintSeconds: 0.5, MaxSeconds: 1), told.Add)).Refusal.ShouldBeNull();
+        told.OfType<ChangeBrought>().ShouldHaveSingleItem().Script.Trim().TrimEnd(';').ShouldBe("CREATE INDEX visit_purse ON public.visit USING btree (purse) WHERE ((id > 1) OR (purse IS NULL))");
+        told.Clear();
+        (await RunAsync(load, "SET work_mem = '8MB';", new(StintSeconds: 0.5, MaxSeconds: 1), told.Add)).Refusal.ShouldBeNull();
+        told.OfType<ChangeBrought>().ShouldBeEmpty("A setting makes nothing of the schema.");
+    }
+
+    private async Task<RehearsalAccount> RunAsync(string load, string change, RehearsalOptions options, Action<BenchEvent>? told = null)
     {
         Engine engine = KnownEngines.Find("postgreSql")!;
         var brief = RehearsalBrief.Read(load, change, engine, options);
         brief.Problems.ShouldBeEmpty();
-        return await new RehearsalRunner(purses.Home).RunAsync(purses.Server.Connection("purses"), load, change, brief.Value, new(Engine: engine, TrustSql: true), (_, _) => { }, stop: TestContext.Current.CancellationToken);
+        return await new RehearsalRunner(purses.Home).RunAsync(purses.Server.Connection("purses"), load, change, brief.Value, new(Engine: engine, TrustSql: true), (happened, _) => told?.Invoke(happened), stop: TestContext.Current.CancellationToken);
     }
 }

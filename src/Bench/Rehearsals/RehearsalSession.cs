@@ -84,6 +84,11 @@ internal sealed class RehearsalSession(BenchJob job, RehearsalOrder order, Actio
             }
 
             await before.FinishChangeAsync(stop);
+            if (first && after is not null && _brief.Change.Steps.Count > 0)
+            {
+                BroughtChange.Tell(before.ReadSchema, after, job.Engine.Engine.Dialect, tell);
+            }
+
             tell(new StageReached(TrialStage.Inspecting, "opening the sessions"));
             using ILoadSide beforeSide = before.OpenLoad(LoadedSide.TextsOf(_brief.Load), TimeSpan.FromSeconds(_options.StatementSeconds), _options.Journal);
             using ILoadSide? afterSide = after?.OpenLoad(LoadedSide.TextsOf(_brief.AfterLoad), TimeSpan.FromSeconds(_options.StatementSeconds), _options.Journal);

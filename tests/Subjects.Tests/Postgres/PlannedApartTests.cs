@@ -1,7 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans.Writing;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects.Postgres;
 using Xunit;
