@@ -6,6 +6,7 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Holds;
 using SwiftLedger.Core.Ledger;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 using SwiftLedger.Subjects;
@@ -20,13 +21,15 @@ internal sealed record Turned(PatternRecord Pattern, PlanTurn Turn, double Facto
 
 /// <summary>Watches standing plans as captures come in: a plan that got dearer by its factor brings the statement's fall-back into force, which is released when it does not help or the real fix is live.</summary>
 internal sealed class HoldDesk(
-    LedgerDatabase ledger, HoldStore holds, PlanStore plans, PlanUseStore uses, DaybookStore daybook, DeploymentStore deployments, EntryStore entries, BookStore books, SubjectPasswords passwords, CheckProcess checker, TrialDesk trials, RehearsalDesk rehearsals,
+    LedgerDatabase ledger, HoldStore holds, PlanStore plans, PlanUseStore uses, DaybookStore daybook, DeploymentStore deployments, EntryStore entries, BookStore books, SubjectPasswords passwords, CheckProcess checker, TrialStore kept, TrialDesk trials, RehearsalDesk rehearsals,
     ILogger<HoldDesk> log) : RestingDesk(ledger, TimeSpan.FromSeconds(1), "holds", trials, rehearsals, log)
 {
     /// <summary>So many times as long is dearer, where no fall-back says otherwise.</summary>
     public const double UsualFactor = 1.5;
 
     private const int MostMinutes = 7 * 1_440;
+
+    private readonly TrialDesk _trials = trials;
 
     // A text that cannot be prepared any more is told once, not at each look.
     private readonly ConcurrentDictionary<long, string> _unfit = new();
@@ -181,7 +184,7 @@ internal sealed class HoldDesk(
     private void Verify(Captured captured, Lazy<IReadOnlyList<EntryAccount>> ledger, FallbackRecord fallback, HoldRecord hold)
     {
         long book = captured.Book;
-        if (FixOf(ledger.Value, fallback, hold) is { } fix)
+        if (FixOf(book, ledger.Value, fallback, hold) is { } fix)
         {
             End(book, fallback, hold, fix);
             return;
@@ -216,13 +219,18 @@ internal sealed class HoldDesk(
         }
     }
 
+    /// <summary>Whether the trial of an entry found a statement improved: by work alone it promises no time, and mends it all the same.</summary>
+    private bool IsImproved(long book, Entry entry, string hash) =>
+        entry.Trial is { } id && kept.Find(id) is { } trial && trial.BookId == book && trial.ChangeText == entry.Change
+        && _trials.AccountOf(trial).Lines.Where(l => l.Brief.Pattern == hash).ToList() is { Count: > 0 } cases && cases.Exists(l => l.Decision?.Verdict == Verdict.Improved) && cases.TrueForAll(l => l.Decision?.Verdict is Verdict.Improved or Verdict.Level);
+
     /// <summary>The entry that is live since the hold and speaks of the statement, in a sentence; null for none.</summary>
-    private static string? FixOf(IReadOnlyList<EntryAccount> ledger, FallbackRecord fallback, HoldRecord hold)
+    private string? FixOf(long book, IReadOnlyList<EntryAccount> ledger, FallbackRecord fallback, HoldRecord hold)
     {
         // Both by the daybook's time: a log may be read long after what it tells of.
         string hash = SqlPattern.NameOf(unchecked((ulong)fallback.Pattern)), opened = Iso.Of(Stretches.TimeOf(hold.OpenedMinute));
         return ledger.FirstOrDefault(e => e.State is EntryState.Deployed or EntryState.Reconciled && e.Deployment is { } live && string.CompareOrdinal(live.At, opened) > 0
-            && e.Begun.Promises.Any(p => p.Pattern == hash)) is { } fix ? string.Create(CultureInfo.InvariantCulture, $"The fix is live: entry {fix.Begun.Number}, {fix.Begun.Title}.") : null;
+            && (e.Begun.Promises.Any(p => p.Pattern == hash) || IsImproved(book, e.Begun, hash))) is { } fix ? string.Create(CultureInfo.InvariantCulture, $"The fix is live: entry {fix.Begun.Number}, {fix.Begun.Title}.") : null;
     }
 
     /// <summary>Whether the same turn was held before: what did not help, or was ended by hand, is not begun anew by itself.</summary>

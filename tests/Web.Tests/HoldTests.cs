@@ -4,6 +4,7 @@ using System.Text.Json;
 using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Store;
 using Xunit;
 
 namespace SwiftLedger.Web.Tests;
@@ -107,6 +108,43 @@ public sealed class HoldTests : RunningServer
         // A book that is deleted is asked for in vain, whatever was answered before.
         (await Send(HttpMethod.Delete, $"/api/books/{book}", null)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
         (await Send(HttpMethod.Get, Path(book, "holds"), null)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+    }
+
+    /// <summary>A trial that settled a statement by work alone promises no time of it, and its change mends the statement all the same.</summary>
+    [Theory]
+    [InlineData("CREATE INDEX parcel_depot ON parcel(depot)", true)]
+    [InlineData("CREATE INDEX parcel_note ON parcel(note)", false)]
+    public async Task A_live_entry_whose_trial_improved_the_statement_releases_its_hold_without_a_promise_of_it(string change, bool released)
+    {
+        string subject = MakeDepot(), workload = $"-- name: of a depot\n-- bind: d=3\n{Sql};";
+        async Task<JsonElement> Trial(string of) => await Finished(await Post("/api/trials", new { subject, bookName = "Depot", workload, change = of, settings = new { quick = true, maxSeconds = 20 } }));
+        JsonElement proven = await Trial($"-- rewrite: of a depot\n{Sql} AND 1 = 1;"), measured = await Trial(change);
+        long book = proven.GetProperty("bookId").GetInt64();
+        await Post(Path(book, "fallbacks"), new { trialId = proven.GetProperty("id").GetInt64(), line = 1, author = "Ines Aalto", factor = 2 });
+        await Captured("a", PlanLog.Of(0, 120, 4, Sql, Bad));
+        long number = (await Get(Path(book, "fallbacks")))[0].GetProperty("id").GetInt64();
+        await Post2(Path(book, $"fallbacks/{number}/hold"), new { author = "Ines Aalto", reason = "" });
+        new EntryStore(new(Home.LedgerFile), TimeProvider.System).Post(book, _ => new()
+        {
+            At = "2027-03-01T00:00:00.000Z",
+            Author = "Ines Aalto",
+            Title = "An index",
+            State = SwiftLedger.Core.Ledger.EntryState.Proposed,
+            Change = change,
+            Trial = measured.GetProperty("id").GetInt64(),
+        }).ShouldNotBeNull();
+        await Post(Path(book, "entries/1"), new { state = "deployed", author = "Ben Ruiz", reason = "Tonight", at = "2027-03-03T00:00:00Z", version = "4.2" });
+        if (released)
+        {
+            await Until(async () => (await Held1(book)).GetProperty("holds").GetArrayLength() == 0);
+            (await Get(Path(book, "fallbacks")))[0].GetProperty("holds")[0].GetProperty("why").GetString().ShouldBe("The fix is live: entry 1, An index.");
+            return;
+        }
+
+        // A look later than the deployment has passed it by.
+        await Captured("b", PlanLog.Of(120, 120, 4, $"{Sql} AND 1 = 1", Bad));
+        await Until(async () => (await Get(Path(book, "fallbacks")))[0].GetProperty("holds")[0].GetProperty("effect").ValueKind == JsonValueKind.Object);
+        (await Get(Path(book, "fallbacks")))[0].GetProperty("holds")[0].GetProperty("why").GetString().ShouldNotStartWith("The fix is live");
     }
 
     private static string Path(long book, string more) => $"/api/books/{book}/{more}";

@@ -80,6 +80,19 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
             {
                 (trial, _) = await TrialAsync(_story.FixTitle, _story.Fix, stop);
                 desk.Done(6);
+
+                // A machine that is busy meanwhile may settle it by work alone, which promises no time: then it is measured again.
+                JsonElement draft = await _http.GetFromJsonAsync<JsonElement>(new Uri($"/api/books/{book.Id}/entries/preview?trial={trial}", UriKind.Relative), stop);
+                if (draft.GetProperty("refusal").ValueKind != JsonValueKind.Null || !draft.GetProperty("promises").EnumerateArray().Any(p => p.GetProperty("statement").GetString() == _story.Statement))
+                {
+                    if (attempt == MostAttempts)
+                    {
+                        throw new InvalidOperationException($"{MostAttempts} trials of the fix were not timed enough to promise anything of {_story.Statement}.");
+                    }
+
+                    continue;
+                }
+
                 try
                 {
                     await PostAsync($"/api/books/{book.Id}/entries", new
@@ -93,7 +106,7 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
                 }
                 catch (InvalidOperationException) when (attempt < MostAttempts)
                 {
-                    // A machine that is busy meanwhile may settle it by work alone, which promises no time: then it is measured again.
+                    // Nor may a busy machine make anything dearer that nobody accepts.
                 }
             }
 
@@ -162,7 +175,7 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
             workload = stage.Workload,
             change,
             title,
-            settings = new { quick = true, maxSeconds = 60, only = new[] { _story.Statement, _story.Write }, sides = stage.Engine.Addresses!.AreOfServers ? "dumped" : "copies" },
+            settings = new { quick = true, maxSeconds = 90, only = new[] { _story.Statement, _story.Write }, sides = stage.Engine.Addresses!.AreOfServers ? "dumped" : "copies" },
         }, stop);
         long id = begun.GetProperty("id").GetInt64();
         for (string state = ""; state is not ("finished" or "cancelled" or "interrupted" or "refused"); await Task.Delay(Between, stop))

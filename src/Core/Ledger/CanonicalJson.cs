@@ -127,20 +127,19 @@ public static class CanonicalJson
 
         string sign = number < 0 ? "-" : "", plain = Math.Abs(number).ToString("R", CultureInfo.InvariantCulture);
 
+        // Where neither writes an exponent, both write the same: the shortest digits, and a zero before the point where nothing else stands there.
+        if (!plain.Contains('E', StringComparison.Ordinal))
+        {
+            return sign + plain;
+        }
+
         string digits = new string([.. plain.TakeWhile(c => c != 'E').Where(char.IsAsciiDigit)]).Trim('0');
-        int exponent = plain.Contains('E', StringComparison.Ordinal) ? int.Parse(plain.AsSpan(plain.IndexOf('E') + 1), CultureInfo.InvariantCulture) : ExponentOf(plain);
+        int exponent = int.Parse(plain.AsSpan(plain.IndexOf('E') + 1), CultureInfo.InvariantCulture);
         int k = digits.Length, n = exponent + 1;
         string text = k <= n && n <= 21 ? digits + new string('0', n - k)
             : n is > 0 and <= 21 ? $"{digits[..n]}.{digits[n..]}"
             : n is > -6 and <= 0 ? $"0.{new string('0', -n)}{digits}"
             : $"{digits[0]}{(k > 1 ? "." + digits[1..] : "")}e{(n > 0 ? "+" : "-")}{Math.Abs(n - 1)}";
         return sign + text;
-    }
-
-    /// <summary>The power of ten of the first digit that is not 0.</summary>
-    private static int ExponentOf(string plain)
-    {
-        int point = plain.IndexOf('.') is var at && at < 0 ? plain.Length : at, first = plain.IndexOfAny(['1', '2', '3', '4', '5', '6', '7', '8', '9']);
-        return first < point ? point - first - 1 : point - first;
     }
 }

@@ -81,6 +81,41 @@ public class PlanTurnTests
         PlanTurn.Of("never seen", [stands, both], minutes, 1.5, 1).ShouldBeNull("what it would be compared with is not known");
     }
 
+    [Theory]
+    [InlineData(4, false)]
+    [InlineData(5, true)]
+    public void A_plan_that_was_seen_in_the_last_five_minutes_is_still_in_use(int minutes, bool left) =>
+        PlanTurn.IsOff("standing", [Standing, Other(Turn, Turn - 1 + minutes)]).ShouldBe(left);
+
+    /// <summary>One call of the same length in each minute.</summary>
+    private static List<TimedMinute> Even(int from, int to, double ms) => [.. Enumerable.Range(from, to - from).Select(m =>
+    {
+        var durations = new LatencyHistogram();
+        durations.Record((long)(ms * TimeSpan.TicksPerMillisecond));
+        return new TimedMinute(m, durations, (long)(ms * TimeSpan.TicksPerMillisecond));
+    })];
+
+    [Fact]
+    public void A_turn_is_held_against_a_week_of_the_standing_plan_and_nothing_of_others()
+    {
+        const int day = 24 * Hour, turn = 20 * day;
+        PlanInTime standing = new("standing", [.. Enumerable.Range(0, 20 * 24).Where(h => h is < 400 or >= 424).Select(h => (h * Hour, (h * Hour) + 59))]);
+        PlanInTime third = new("third", [.. Enumerable.Range(400, 24).Select(h => (h * Hour, (h * Hour) + 59))]);
+        PlanInTime other = new("other", [.. Enumerable.Range(20 * 24, 5).Select(h => (h * Hour, (h * Hour) + 59))]);
+        List<TimedMinute> minutes = [.. Even(0, 400 * Hour, 2), .. Even(400 * Hour, 424 * Hour, 90), .. Even(424 * Hour, turn, 2), .. Even(turn, turn + (5 * Hour), 8)];
+        PlanTurn found = PlanTurn.Of("standing", [standing, third, other], minutes, 1.5, 1).ShouldNotBeNull();
+        (found.Course, found.Since, found.CallsBefore, found.CallsSince).ShouldBe((TurnCourse.Dearer, turn, 6 * day, 5 * Hour));
+        (found.MillisecondsBefore, found.MillisecondsSince).ShouldBe((2, 8));
+    }
+
+    /// <summary>A hundred hours on each side: their own difference is small.</summary>
+    [Theory]
+    [InlineData(0.75, TurnCourse.Cheaper)]
+    [InlineData(0.85, TurnCourse.Level)]
+    [InlineData(1.6, TurnCourse.Dearer)]
+    public void A_hold_helps_when_it_saves_a_fifth(double ratio, TurnCourse course) =>
+        PlanTurn.Effect(Even(0, 100 * Hour, 4), Even(100 * Hour, 200 * Hour, 4 * ratio), 1)!.Course.ShouldBe(course);
+
     [Fact]
     public void In_the_hour_of_the_turn_the_minute_behind_the_last_of_the_standing_plan_is_the_turn()
     {
@@ -133,7 +168,11 @@ public class PlanTurnTests
                 after[40 * i] = after[40 * i] with { Ticks = after[40 * i].Ticks + minute };
             }
 
-            PlanTurn.Of("standing", [Standing, Other(Turn, Turn + 300)], [.. Minutes(0, Turn, 1, seed), .. after], 1.5, seed)!.Course.ShouldBeOneOf(TurnCourse.Open, TurnCourse.Level);
+            PlanTurn turn = PlanTurn.Of("standing", [Standing, Other(Turn, Turn + 300)], [.. Minutes(0, Turn, 1, seed), .. after], 1.5, seed)!;
+            turn.Course.ShouldBeOneOf(TurnCourse.Open, TurnCourse.Level);
+
+            // What may cost so much on average is not level, whatever the middle says.
+            (turn.Course == TurnCourse.Level && turn.OnAverage!.High > 1.5).ShouldBeFalse();
         }
     }
 

@@ -4,6 +4,7 @@ using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Ledger;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Wording;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Ledger;
@@ -23,6 +24,8 @@ public class PromiseRuleTests
     [InlineData(PromisedDirection.Level, 0.98, 1.02, Movement.Regressed, 1.2, 1.4, PromiseWord.NotForeseen)]
     [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 1.5, 1.7, PromiseWord.Kept)]
     [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 1.1, 1.2, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 1.6, 1.7, PromiseWord.Kept)]
+    [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 1.601, 1.7, PromiseWord.NotForeseen)]
     [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Regressed, 2.5, 3, PromiseWord.NotForeseen)]
     [InlineData(PromisedDirection.Dearer, 1.4, 1.6, Movement.Level, 0.97, 1.02, PromiseWord.NotKept)]
     public void A_promise_has_the_word_that_the_table_gives(PromisedDirection direction, double low, double high, Movement moved, double observedLow, double observedHigh, PromiseWord word) =>
@@ -39,7 +42,8 @@ public class PromiseRuleTests
         // Not told to be level, but far from what was promised: that much is known.
         var random = new SplitMix(5);
         DeploymentEffect wide = DeploymentEffects.Of(1, Drawn(0, 1, ref random)[..24], Drawn(48, 1, ref random)[..24], 1, 1, Band.OfTolerance(0.01), 1);
-        PromiseRule.Judge(promise, wide).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldMatch("At most \\d.* % of the promised saving can have come."));
+        PromiseRule.Judge(promise, wide).ShouldSatisfyAllConditions(o => o.Word.ShouldBe(PromiseWord.CannotTellYet), o => o.Message.ShouldMatch("At most \\d.* % of the promised saving can have come."),
+            o => o.Message.ShouldContain($"At most {Figures.Percent(Math.Max(0, (1 - o.Low!.Value) / (1 - promise.Ratio)))} of"), o => o.Low!.Value.ShouldBeLessThan(o.High!.Value));
         PromiseRule.Judge(promise, DeploymentEffects.Of(1, Hours(0, 24, 50, 10), [], 1, 1, Band.OfTolerance(0.05), 1)).Message.ShouldBe("Not seen since the deployment.");
     }
 
@@ -59,6 +63,33 @@ public class PromiseRuleTests
         whole.Word.ShouldBe(PromiseWord.NotKept);
         whole.Headline.ShouldContain("1 not kept, 1 kept");
         whole.Headline.ShouldContain("1 more got dearer of which nothing was said");
+    }
+
+    /// <summary>The share is that of the ratio, neither of its ends; and what was promised is valued at the calls of both sides' average.</summary>
+    [Fact]
+    public void What_came_of_a_promise_is_counted_at_the_middle_of_calls_and_interval()
+    {
+        var random = new SplitMix(9);
+        Promise promise = Promised(PromisedDirection.Cheaper, 0.45, 0.55);
+        PromiseOutcome noisy = PromiseRule.Judge(promise, DeploymentEffects.Of(1, Drawn(0, 1, ref random), Drawn(12 * 24, 0.8, ref random), 10, 10, Band.OfTolerance(0.05), 1));
+        (noisy.Word, noisy.High!.Value - noisy.Low!.Value > 0.01).ShouldBe((PromiseWord.KeptInPart, true));
+        noisy.Share!.Value.ShouldBe((1 - noisy.Ratio!.Value) / (1 - promise.Ratio), 1e-9);
+
+        // 100 calls an hour become 200: half of 10 ms at 150 of them, 3,600 a day.
+        PromiseOutcome more = PromiseRule.Judge(promise, DeploymentEffects.Of(1, Hours(0, 24, 100, 10), Hours(48, 24, 200, 4), 1, 1, Band.OfTolerance(0.05), 1));
+        more.PromisedPerDay.ShouldBe(-0.5 * 0.010 * 3_600, 0.5);
+    }
+
+    [Fact]
+    public void A_whole_is_settled_once_each_statement_that_was_seen_has_its_word()
+    {
+        PromiseOutcome kept = new(Promised(PromisedDirection.Cheaper, 0.4, 0.6), PromiseWord.Kept, 1, 0.5, 0.4, 0.6, 100, 100, -1, -1, ""), open = kept with { Word = PromiseWord.CannotTellYet };
+        Reconciliation Of(params PromiseOutcome[] outcomes) => new("", "", outcomes, [], []);
+        Of(kept).IsSettled.ShouldBeTrue();
+        Of(kept, open).IsSettled.ShouldBeFalse();
+        Of(kept, open with { CallsBefore = 0 }).IsSettled.ShouldBeFalse("It is called since.");
+        Of(kept, open with { CallsBefore = 0, CallsAfter = 0 }).IsSettled.ShouldBeTrue("Nobody calls it.");
+        Of(open with { CallsBefore = 0, CallsAfter = 0 }).IsSettled.ShouldBeFalse("Nothing is known at all.");
     }
 
     /// <summary>Most of an hour of a plan that is dear for one call in six, and a fix an hour later: the middle of all calls is no witness, and their mean is. In the other direction likewise; what did not move is told by neither.</summary>

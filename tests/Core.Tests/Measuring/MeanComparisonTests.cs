@@ -80,6 +80,31 @@ public sealed class MeanComparisonTests
         (MeanComparison.Of(Same(1), Same(9), Band.OfTolerance(0.5), 1)?.Standing == Standing.Above).ShouldBe(decided);
     }
 
+    /// <summary>What the stretches cannot show widens both ends by as much.</summary>
+    [Fact]
+    public void A_scatter_that_only_the_caller_knows_is_added_to_both_ends()
+    {
+        List<CallsTogether> x = Stretches(100, 1, 1), y = Stretches(100, 2, 2);
+        MeanComparison alone = MeanComparison.Of(x, y, Band.OfTolerance(0.05), 1)!, apart = MeanComparison.Of(x, y, Band.OfTolerance(0.05), 1, apart: 0.2)!;
+        apart.Ratio.ShouldBe(alone.Ratio);
+        Math.Log(apart.Ratio / apart.Low).ShouldBe(double.Hypot(Math.Log(alone.Ratio / alone.Low), Normal.Width * 0.2), 1e-9);
+        Math.Log(apart.High / apart.Ratio).ShouldBe(double.Hypot(Math.Log(alone.High / alone.Ratio), Normal.Width * 0.2), 1e-9);
+    }
+
+    /// <summary>Two blocks of five on the shorter side: one degree of freedom, 636.6 standard errors (Student's table, from memory), where 3.29 would call noise a movement.</summary>
+    [Fact]
+    public void Two_blocks_say_little_whatever_their_scatter()
+    {
+        int moved = 0;
+        for (ulong seed = 1; seed <= 100; seed++)
+        {
+            MeanComparison c = MeanComparison.Of(Stretches(200, 1, seed, wander: 0.6), Stretches(10, 1, seed + 900, wander: 0.6), Band.OfTolerance(0.05), seed)!;
+            moved += c.Standing is Standing.Above or Standing.Below ? 1 : 0;
+        }
+
+        moved.ShouldBe(0);
+    }
+
     [Fact]
     public void Without_a_call_or_without_time_there_is_nothing_to_compare()
     {

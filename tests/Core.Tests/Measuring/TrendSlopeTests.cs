@@ -72,7 +72,8 @@ public class TrendSlopeTests
         TrendSlope flat = TrendSlope.Of([[.. Enumerable.Range(0, 30).Select(i => ((double)i, 7.0))]]).ShouldNotBeNull();
         (flat.PerUnit, flat.Low, flat.High, flat.AtStart).ShouldBe((0, 0, 0, 7));
         TrendSlope.Of([]).ShouldBeNull();
-        TrendSlope.Of([[.. Enumerable.Range(0, 5).Select(i => ((double)i, 7.0))]]).ShouldBeNull("too few for an interval");
+        TrendSlope.Of([[.. Enumerable.Range(0, 9).Select(i => ((double)i, 7.0))]]).ShouldBeNull("too few for an interval");
+        TrendSlope.Of([[.. Enumerable.Range(0, 10).Select(i => ((double)i, 7.0))]]).ShouldNotBeNull();
         TrendSlope.Of([[.. Enumerable.Range(0, 30).Select(_ => (1.0, 7.0))]]).ShouldBeNull("all at one moment");
     }
 

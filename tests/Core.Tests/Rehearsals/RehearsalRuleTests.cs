@@ -77,6 +77,7 @@ public class RehearsalRuleTests
     {
         MeasureJudgement[] judged = [.. Rule.Judge(Pairs(14, 1, 0.01, 1, (p, s, ms) => Stint(p, s, ms, executions: s == Side.After ? 1_400 : 2_000))).Where(j => j.Measure == LoadMeasure.Throughput)];
         judged.ShouldHaveSingleItem().Verdict.ShouldBe(Verdict.Regressed);
+        Rule.Judge(Pairs(14, 1, 0.01, 1, (p, s, ms) => Stint(p, s, ms, executions: s == Side.After ? 3_000 : 2_000))).Single(j => j.Measure == LoadMeasure.Throughput).Verdict.ShouldBe(Verdict.Improved);
         new RehearsalRule(0.1, closed: false).Judge(Pairs(14, 1, 0.01, 1)).ShouldNotContain(j => j.Measure == LoadMeasure.Throughput);
     }
 
@@ -97,10 +98,31 @@ public class RehearsalRuleTests
         Rule.IsSettled(Pairs(40, 1.1, 0.3, 1)).ShouldBeTrue();
     }
 
+    /// <summary>A statement of its own that scatters may stay open from the middle of the looks on, and not before.</summary>
+    [Theory]
+    [InlineData(14, false)]
+    [InlineData(20, true)]
+    public void From_the_middle_on_what_all_tasks_say_is_enough(int pairs, bool settled)
+    {
+        var random = new SplitMix(2);
+        List<Stint> stints = Pairs(pairs, 1, 0.01, 1, (p, s, ms) =>
+        {
+            Stint stint = Stint(p, s, ms);
+            return stint with { Statements = [stint.Statements[0], Statement("a", ms * Math.Exp(2 * (random.Unit() - 0.5)), 2_000, 1_000)] };
+        });
+        Rule.Judge(stints).ShouldAllBe(j => (j.Verdict == Verdict.Unsettled) == (j.Statement == "a"));
+        Rule.IsSettled(stints).ShouldBe(settled);
+    }
+
     [Fact]
     public void Where_the_sender_was_the_limit_there_is_no_verdict()
     {
         Rule.Judge(Pairs(14, 3, 0.01, 1, (p, s, ms) => Stint(p, s, ms, late: 2 * ms))).ShouldAllBe(j => j.Verdict == Verdict.Unsettled && j.Reason == MeasureReason.Sender);
+
+        foreach (Side only in new[] { Side.Before, Side.After })
+        {
+            Rule.Judge(Pairs(14, 3, 0.01, 1, (p, s, ms) => Stint(p, s, ms, late: s == only ? 2 * ms : 0))).ShouldAllBe(j => j.Reason == MeasureReason.Sender);
+        }
 
         // Late by a tenth of a millisecond, or by little of what is measured, it was not.
         Rule.Judge(Pairs(14, 3, 0.01, 1, (p, s, ms) => Stint(p, s, ms, late: 0.05 * ms))).ShouldContain(j => j.Verdict == Verdict.Regressed);
@@ -139,6 +161,17 @@ public class RehearsalRuleTests
         WaitShare[] rows = [new("Lock: tuple", WaitMeaning.Row, 0.6, 0), new("running", WaitMeaning.Running, 0.4)], commits = [new("commit", WaitMeaning.Commit, 0.1), new("write lock", WaitMeaning.Writer, 0.85), new("steps", WaitMeaning.Running, 0.05)];
         LoadFinding row = LoadFinding.In(Pairs(2, 1, 0, 1, (p, s, ms) => Stint(p, s, ms, waits: s == Side.After ? rows : [])), load).ShouldHaveSingleItem();
         (row.Kind, row.Statement, row.Before, row.After).ShouldBe((LoadFindingKind.RowQueue, "a", 0, 0.6));
+
+        // A fifth of the time is a queue, and less is none.
+        WaitShare[] Queue(double share) => [new("Lock: tuple", WaitMeaning.Row, share, 0), new("running", WaitMeaning.Running, 1 - share)];
+        IEnumerable<LoadFindingKind> Kinds(WaitShare[] waits) => LoadFinding.In(Pairs(2, 1, 0, 1, (p, s, ms) => Stint(p, s, ms, waits: waits)), load).Select(f => f.Kind);
+        Kinds(Queue(0.21)).ShouldBe([LoadFindingKind.RowQueue]);
+        Kinds(Queue(0.19)).ShouldBeEmpty();
+
+        // Open transactions harm those who wait for what they hold; without any they are told to nobody.
+        WaitShare idle = new("idle in transaction", WaitMeaning.IdleInTransaction, 0.5);
+        Kinds([idle, .. Queue(0.05)]).ShouldBeEmpty();
+        Kinds([idle, .. Queue(0.15)]).ShouldBe([LoadFindingKind.LongTransaction]);
 
         // Sessions that queue for the file wait for another's commit: two thirds of what they do by themselves.
         LoadFinding[] file = [.. LoadFinding.In(Pairs(2, 1, 0, 1, (p, s, ms) => Stint(p, s, ms, waits: commits)), load)];
