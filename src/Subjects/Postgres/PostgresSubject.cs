@@ -15,7 +15,12 @@ public sealed class PostgresSubject : ISubject
 {
     public const int OldestVersion = 130_000, BeyondVersion = 190_000;
 
-    private const int ExplainSeconds = 10;
+    private const int ExplainSeconds = 10, MostReadings = 3;
+
+    /// <summary>SQLSTATE of what the server did not foresee.</summary>
+    private const string InternalError = "XX000";
+
+    private const string Changing = "Its catalogue was altered while it was read";
 
     private static readonly string[] RecordedSettings =
     [
@@ -379,10 +384,30 @@ public sealed class PostgresSubject : ISubject
     public static IReadOnlyList<SchemaObject> SchemaOf(string address)
     {
         NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
-        using PostgresConnection questions = Connect(PostgresSession.Questions(parsed));
-        CheckedVersion(questions);
-        questions.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
-        return Schema(questions, PostgresNames.Read(parsed, null));
+        // What somebody alters meanwhile has another number before and after: seen in between, it would look like dropped and made.
+        for (int attempt = 0; attempt < MostReadings; attempt++)
+        {
+            // Of its own: what the server did not foresee ends a session.
+            using PostgresConnection questions = Connect(PostgresSession.Questions(parsed));
+            CheckedVersion(questions);
+            questions.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
+            Dictionary<string, string> names = PostgresNames.Read(parsed, null);
+            try
+            {
+                List<SchemaObject> found = Schema(questions, names);
+                Dictionary<string, string> then = PostgresNames.Read(parsed, null);
+                if (names.Count == then.Count && names.All(n => then.GetValueOrDefault(n.Key) == n.Value))
+                {
+                    return found;
+                }
+            }
+            catch (EngineException e) when (e.Code == InternalError)
+            {
+                // "cache lookup failed", where the server's own functions meet what was dropped a moment ago.
+            }
+        }
+
+        throw new EngineException(Changing);
     }
 
     /// <summary>Why a database may not be changed for good; null where it may, or is not to be.</summary>
@@ -446,6 +471,7 @@ public sealed class PostgresSubject : ISubject
     /// Indexes with their definitions, and tables with their columns: what a change to them is seen by. An index that is being built beside other work, or
     /// whose building failed, serves no statement and is none yet (PostgreSQL manual, CREATE INDEX, "Building Indexes Concurrently").
     /// </summary>
+    /// <exception cref="EngineException">It was altered meanwhile: what is dropped by then has no definition any more (pg_get_indexdef answers by the catalogue of that moment, and not of the statement's snapshot).</exception>
     internal static List<SchemaObject> Schema(PostgresConnection questions, Dictionary<string, string> names) =>
         [.. questions.Rows("""
             SELECT CASE c.relkind WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' WHEN 'v' THEN 'view' WHEN 'm' THEN 'view' ELSE 'table' END, c.oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname),
@@ -456,6 +482,6 @@ public sealed class PostgresSubject : ISubject
             WHERE n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\_toast%' AND n.nspname NOT LIKE 'pg\_temp%' AND c.relkind IN ('r', 'p', 'i', 'I', 'v', 'm', 'f')
               AND NOT EXISTS (SELECT FROM pg_index i WHERE i.indexrelid = c.oid AND NOT i.indisvalid)
             ORDER BY 1 DESC, n.nspname, c.relname
-            """).Select(r => (Kind: r[0]!, Name: names.GetValueOrDefault(r[1]!, r[2]!), Text: r[3] ?? ""))
+            """).Select(r => (Kind: r[0]!, Name: names.GetValueOrDefault(r[1]!, r[2]!), Text: r[3] ?? throw new EngineException(Changing) { Code = InternalError }))
             .Select(r => new SchemaObject(r.Kind, r.Name, r.Kind == "table" ? $"CREATE TABLE {r.Name} ({r.Text})" : r.Text))];
 }
