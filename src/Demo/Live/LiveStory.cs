@@ -8,12 +8,9 @@ namespace SwiftLedger.Demo.Live;
 /// <param name="FixTitle">What mends it, in a few words.</param>
 /// <param name="Fix">The change file.</param>
 /// <param name="Reason">Why the fix is posted, in a sentence.</param>
+/// <param name="Write">What the fix might make dearer: measured with it.</param>
 /// <param name="Accepted">Statements that the fix makes dearer, each with the reason why that is accepted.</param>
-public sealed record LiveStory(string Statement, string Held, LiveRelease Before, string Cause, string FixTitle, string Fix, string Reason, IReadOnlyDictionary<string, string> Accepted)
-{
-    /// <summary>The write that the fix might make dearer: measured with it.</summary>
-    public required string Write { get; init; }
-}
+public sealed record LiveStory(string Statement, string Held, LiveRelease Before, string Cause, string FixTitle, string Fix, string Reason, string Write, IReadOnlyDictionary<string, string> Accepted);
 
 /// <summary>A version that the stand-in can be deployed with.</summary>
 /// <param name="Version">Its number.</param>

@@ -40,10 +40,7 @@ internal sealed class PostgresStage : ILiveStage
 
             """),
         "wider keys, of which no statistics are kept", "Statistics for the keys of bookings", "ALTER TABLE booking_night ALTER COLUMN booking_id SET STATISTICS -1;\nANALYZE booking_night;\n",
-        "The nights of a booking are joined as if it had hundreds, since the planner knows nothing of their keys.", new Dictionary<string, string>())
-    {
-        Write = "add_night",
-    };
+        "The nights of a booking are joined as if it had hundreds, since the planner knows nothing of their keys.", "add_night", new Dictionary<string, string>());
 
     public LivePlace Prepare(LivePlace demo, DateTime now)
     {

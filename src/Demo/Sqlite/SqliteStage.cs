@@ -24,10 +24,7 @@ internal sealed class SqliteStage : ILiveStage
         "day_sheet", "SELECT id, member_id, state, nights, party\nFROM booking INDEXED BY booking_first_night\nWHERE hut_id = :hut AND first_night = :night",
         new("3.2", "An index for the weather page, and fresh statistics", "CREATE INDEX weather_humidity ON weather_reading(humidity);\nANALYZE;\n"), "fresh statistics",
         "An index on hut and night", "CREATE INDEX booking_hut_night ON booking(hut_id, first_night);\n",
-        "The board of a hut's day reads all of the hut's bookings since the statistics are fresh.", new Dictionary<string, string> { ["add_booking"] = "Day sheets are read far more often than bookings are made." })
-    {
-        Write = "add_booking",
-    };
+        "The board of a hut's day reads all of the hut's bookings since the statistics are fresh.", "add_booking", new Dictionary<string, string> { ["add_booking"] = "Day sheets are read far more often than bookings are made." });
 
     public LivePlace Prepare(LivePlace demo, DateTime now)
     {

@@ -81,7 +81,7 @@ public sealed class PostgresSubject : ISubject
             version = CheckedVersion(questions);
             using PostgresConnection applications = Connect(PostgresSession.Reading(address));
             path = applications.Ask("SHOW search_path") ?? "";
-            info = Read(questions, PostgresNames.Read(applications), path);
+            info = Read(questions, path) with { Schema = SteadySchema(address, null) };
             defaults = SessionDefaults.Read(questions);
             state = ClusterState.Read(questions, transactional: access.Sides is SubjectSides.Copies or SubjectSides.Dumped or SubjectSides.InPlace);
         }
@@ -96,7 +96,7 @@ public sealed class PostgresSubject : ISubject
             using PostgresConnection made = Connect(PostgresSession.Questions(databases.AddressOf("base")));
 
             // What the copies run on, which may be another server.
-            SubjectInfo there = Read(made, [], path);
+            SubjectInfo there = Read(made, path);
             info = info with { Version = there.Version, Settings = there.Settings, Notes = notes };
         }
         else if (!access.Trusted)
@@ -286,11 +286,7 @@ public sealed class PostgresSubject : ISubject
             }
             catch (EngineException)
             {
-                // What cannot be planned says so where it is looked at; what was prepared until then is in the way of the next.
-                foreach (PostgresConnection connection in new[] { own, copies })
-                {
-                    connection.Execute("DEALLOCATE ALL", stop);
-                }
+                // What cannot be planned says so where it is looked at.
             }
         }
 
@@ -359,6 +355,8 @@ public sealed class PostgresSubject : ISubject
     /// <exception cref="EngineException">The server cannot explain it.</exception>
     private static Plan Planned(PostgresConnection reading, PostgresParameters parameters)
     {
+        // What a transaction prepared outlives it, also where it failed.
+        reading.Execute("DEALLOCATE ALL");
         string text = reading.Undone(
             () =>
             {
@@ -372,30 +370,35 @@ public sealed class PostgresSubject : ISubject
                 return reading.Ask($"EXPLAIN (FORMAT JSON, SETTINGS) EXECUTE swift_ledger_plan({parameters.Literals})") ?? "";
             },
             readOnly: true);
-
-        // What a transaction prepared outlives it.
-        reading.Execute("DEALLOCATE ALL");
         return PostgresPlanText.Read(text) ?? throw new EngineException("it gave no plan");
     }
 
     /// <summary>What a database holds now, by the names that its applications write.</summary>
     /// <exception cref="SubjectException">No connection, or a version that cannot be tested.</exception>
     /// <exception cref="EngineException">The server gave no answer.</exception>
-    public static IReadOnlyList<SchemaObject> SchemaOf(string address)
+    public static IReadOnlyList<SchemaObject> SchemaOf(string address) => SteadySchema(PostgresAddress.Parse(address), TimeSpan.FromSeconds(ExplainSeconds));
+
+    /// <summary>What others alter meanwhile has another number before and after: seen in between, it would look like dropped and made.</summary>
+    /// <param name="limit">Of one question; null for none.</param>
+    /// <exception cref="SubjectException">No connection, a version that cannot be tested, or a catalogue that is altered all the time.</exception>
+    /// <exception cref="EngineException">The server gave no answer.</exception>
+    private static List<SchemaObject> SteadySchema(NpgsqlConnectionStringBuilder address, TimeSpan? limit)
     {
-        NpgsqlConnectionStringBuilder parsed = PostgresAddress.Parse(address);
-        // What somebody alters meanwhile has another number before and after: seen in between, it would look like dropped and made.
         for (int attempt = 0; attempt < MostReadings; attempt++)
         {
-            // Of its own: what the server did not foresee ends a session.
-            using PostgresConnection questions = Connect(PostgresSession.Questions(parsed));
+            // Each time a connection: what the server did not foresee ends a session.
+            using PostgresConnection questions = Connect(PostgresSession.Questions(address));
             CheckedVersion(questions);
-            questions.Execute($"SET statement_timeout = '{ExplainSeconds}s'");
-            Dictionary<string, string> names = PostgresNames.Read(parsed, null);
+            if (limit is { } most)
+            {
+                questions.Execute(string.Create(CultureInfo.InvariantCulture, $"SET statement_timeout = '{most.TotalSeconds}s'"));
+            }
+
             try
             {
+                Dictionary<string, string> names = PostgresNames.Read(address, null);
                 List<SchemaObject> found = Schema(questions, names);
-                Dictionary<string, string> then = PostgresNames.Read(parsed, null);
+                Dictionary<string, string> then = PostgresNames.Read(address, null);
                 if (names.Count == then.Count && names.All(n => then.GetValueOrDefault(n.Key) == n.Value))
                 {
                     return found;
@@ -407,7 +410,7 @@ public sealed class PostgresSubject : ISubject
             }
         }
 
-        throw new EngineException(Changing);
+        throw SubjectException.Because($"{Changing}, {MostReadings} times.", badInput: false);
     }
 
     /// <summary>Why a database may not be changed for good; null where it may, or is not to be.</summary>
@@ -454,7 +457,7 @@ public sealed class PostgresSubject : ISubject
     /// <summary>There once databases were made on a server for the trial of this folder.</summary>
     private static string MarkIn(string folder) => Path.Combine(folder, "on-server");
 
-    private static SubjectInfo Read(PostgresConnection questions, Dictionary<string, string> names, string path)
+    private static SubjectInfo Read(PostgresConnection questions, string path)
     {
         var settings = new SortedDictionary<string, string>(StringComparer.Ordinal);
         foreach (string?[] row in questions.Rows("SELECT name, current_setting(name, true) FROM pg_settings WHERE name = ANY (string_to_array($1, ','))", string.Join(',', RecordedSettings)))
@@ -464,7 +467,7 @@ public sealed class PostgresSubject : ISubject
 
         // That of the subject's applications, and not of this session.
         settings["search_path"] = path;
-        return new(PostgresEngine.Engine.Name, questions.Ask("SHOW server_version")!, long.Parse(questions.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, Schema(questions, names));
+        return new(PostgresEngine.Engine.Name, questions.Ask("SHOW server_version")!, long.Parse(questions.Ask("SELECT pg_database_size(current_database())")!, CultureInfo.InvariantCulture), settings, []);
     }
 
     /// <summary>

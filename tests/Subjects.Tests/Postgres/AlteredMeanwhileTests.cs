@@ -35,9 +35,9 @@ public sealed class AlteredMeanwhileTests(PostgresFixture postgres) : DepotOnSer
                 found.ShouldAllBe(o => !o.Name.Contains('.', StringComparison.Ordinal));
                 told++;
             }
-            catch (EngineException e)
+            catch (SubjectException e)
             {
-                e.Message.ShouldBe("Its catalogue was altered while it was read");
+                e.Problem.Message.ShouldBe("Its catalogue was altered while it was read, 3 times.");
             }
         }
 

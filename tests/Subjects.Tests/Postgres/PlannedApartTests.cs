@@ -33,7 +33,7 @@ public sealed class PlannedApartTests(PostgresFixture postgres) : DepotOnServer(
         // Of one in a thousand the statistics know; there is every second one.
         Postgres.Sql(Database, "ALTER TABLE parcel SET (autovacuum_enabled = false); UPDATE parcel SET state = 'lost' WHERE id % 2 = 0");
         string before = Fingerprint();
-        await using (PostgresSubject subject = Open(SubjectSides.Dumped, owner))
+        await OpenedAsync(SubjectSides.Dumped, owner, subject =>
         {
             (IReadOnlyList<PlannedApart> apart, int compared) = subject.PlannedApart(Runs, Limit, default);
             apart.Select(a => a.Run).ShouldBe([0, 3]);
@@ -41,12 +41,11 @@ public sealed class PlannedApartTests(PostgresFixture postgres) : DepotOnServer(
             CopiesApart.Sentence([("by_state (1)", apart[0].OnSubject, apart[0].OnCopies)], compared)
                 .ShouldStartWith("The subject itself runs 1 of 4 cases by another plan than the copies before the change: by_state (1) (Index Scan using parcel_state on parcel there, ");
             subject.PlannedApart(Runs, TimeSpan.Zero, default).Compared.ShouldBe(0, "There is no time for any.");
-        }
+        });
 
         // Dead rows are a difference too: no copy has any.
         Postgres.Sql(Database, "VACUUM (FULL, ANALYZE) parcel");
-        await using PostgresSubject analyzed = Open(SubjectSides.Dumped, owner);
-        analyzed.PlannedApart(Runs, Limit, default).Apart.ShouldBeEmpty();
+        await OpenedAsync(SubjectSides.Dumped, owner, subject => subject.PlannedApart(Runs, Limit, default).Apart.ShouldBeEmpty());
         Fingerprint().ShouldBe(before);
     }
 
@@ -54,17 +53,29 @@ public sealed class PlannedApartTests(PostgresFixture postgres) : DepotOnServer(
     public async Task Copies_of_its_files_have_the_subjects_statistics_and_nothing_is_asked()
     {
         Postgres.Sql(Database, "ALTER TABLE parcel SET (autovacuum_enabled = false); UPDATE parcel SET state = 'lost' WHERE id % 2 = 0");
-        await using PostgresSubject subject = Open(SubjectSides.Copies, owner: false);
-        subject.PlannedApart(Runs, Limit, default).Compared.ShouldBe(0);
+        await OpenedAsync(SubjectSides.Copies, owner: false, subject => subject.PlannedApart(Runs, Limit, default).Compared.ShouldBe(0));
     }
 
     [Fact]
     public async Task A_subject_whose_functions_are_others_work_is_not_planned_with_an_administrators_rights()
     {
         Postgres.Sql(Database, $"SET ROLE {Owner}; CREATE FUNCTION one() RETURNS int IMMUTABLE LANGUAGE plpgsql AS 'BEGIN RETURN 1; END'");
-        await using PostgresSubject subject = Open(SubjectSides.Dumped, owner: false);
-        subject.PlannedApart(Runs, Limit, default).Compared.ShouldBe(0);
+        await OpenedAsync(SubjectSides.Dumped, owner: false, subject => subject.PlannedApart(Runs, Limit, default).Compared.ShouldBe(0));
     }
 
-    private PostgresSubject Open(SubjectSides sides, bool owner) => PostgresSubject.Open(new SubjectAccess(owner ? OwnersAddress : Address, Sides: sides), NewFolder());
+    /// <summary>Nothing is left on the server, which other tests look at.</summary>
+    private async Task OpenedAsync(SubjectSides sides, bool owner, Action<PostgresSubject> see)
+    {
+        var access = new SubjectAccess(owner ? OwnersAddress : Address, Sides: sides);
+        string folder = NewFolder();
+        try
+        {
+            await using PostgresSubject subject = PostgresSubject.Open(access, folder);
+            see(subject);
+        }
+        finally
+        {
+            PostgresSubject.Clean(access, folder).ShouldBeNull();
+        }
+    }
 }
