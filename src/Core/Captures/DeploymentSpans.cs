@@ -13,6 +13,9 @@ public sealed record DeploymentSpans(int From, int Before, int After, int To, St
     /// <summary>The scatter of hours is not known from fewer of them.</summary>
     internal const int LeastHours = 4;
 
+    /// <summary>So many whole hours tell by themselves: from fewer, Student's interval is more than 1.65 times as wide as that of a known scatter, and hides what minutes show.</summary>
+    private const int EnoughHours = 8;
+
     public double DaysBefore => Math.Max(0, Before - From) / (double)Day;
 
     public double DaysAfter => Math.Max(0, To - After) / (double)Day;
@@ -37,14 +40,14 @@ public sealed record DeploymentSpans(int From, int Before, int After, int To, St
     }
 
     /// <summary>
-    /// The same, by minutes where a side has so few whole hours that no scatter of them is known: just after a deployment, or where a fix follows an hour after what it mends.
+    /// The same, by minutes where a side has so few whole hours that their scatter is not known well: just after a deployment, or where a fix follows some hours after what it mends.
     /// Minutes in which anything was deployed belong to neither side, and a day is enough for the longer one.
     /// </summary>
     /// <inheritdoc cref="Of"/>
     public static DeploymentSpans ToTheMinute(int at, IReadOnlyList<int> others, (int From, int To) extent)
     {
         var hours = Of(at, others, extent, null);
-        return Math.Min(hours.Before - hours.From, hours.To - hours.After) >= LeastHours * Stretch.Hour.Minutes() ? hours : Minutes(at, others, extent) ?? hours;
+        return Math.Min(hours.Before - hours.From, hours.To - hours.After) >= EnoughHours * Stretch.Hour.Minutes() ? hours : Minutes(at, others, extent) ?? hours;
     }
 
     /// <summary>By minutes, whatever there is of hours; null where a side would be empty.</summary>

@@ -51,9 +51,9 @@ public class DeploymentSpansTests
     }
 
     [Theory]
-    [InlineData(4 * Hour, Stretch.Minute)] // from 06:20 on, three whole hours lie before that of the deployment
-    [InlineData((4 * Hour) + 20, Stretch.Hour)] // from 06:00 on, four
-    public void Four_whole_hours_are_told_by_hours(int since, Stretch grain) => DeploymentSpans.ToTheMinute(At, [At - since], Month).Grain.ShouldBe(grain);
+    [InlineData(8 * Hour, Stretch.Minute)] // from 02:20 on, seven whole hours lie before that of the deployment
+    [InlineData((8 * Hour) + 20, Stretch.Hour)] // from 02:00 on, eight
+    public void Eight_whole_hours_are_told_by_hours(int since, Stretch grain) => DeploymentSpans.ToTheMinute(At, [At - since], Month).Grain.ShouldBe(grain);
 
     [Fact]
     public void A_pattern_of_few_hours_has_minutes_however_long_the_spans_are()

@@ -117,6 +117,43 @@ public class PromiseRuleTests
         }
     }
 
+    /// <summary>A fix half a day after what it mends: minutes of five hours against those of a day, with a rhythm of the day and hours of their own speed. What did not move is not told to have; what got a quarter is.</summary>
+    [Theory]
+    [InlineData(1.0, 0)]
+    [InlineData(0.25, 100)]
+    [InlineData(4.0, 100)]
+    public void Minutes_of_a_few_hours_tell_what_is_large_and_nothing_that_is_not(double truth, int told)
+    {
+        int moved = 0;
+        for (int i = 0; i < 100; i++)
+        {
+            var random = new SplitMix((ulong)(i + 1) * 131);
+            List<TimedCell> Hours(int from, int count, double factor, ref SplitMix random)
+            {
+                var cells = new List<TimedCell>();
+                double own = 0;
+                for (int minute = from; minute < from + (count * 60); minute++)
+                {
+                    own = minute % 60 == 0 ? Math.Exp((0.06 * Normal(ref random)) + (0.15 * Math.Sin(2 * Math.PI * minute / 1_440))) : own;
+                    var cell = new Cell();
+                    if (random.Below(5) == 0)
+                    {
+                        cell.Count(new() { Duration = TimeSpan.FromMilliseconds(5 * factor * own * Math.Exp(0.5 * Normal(ref random))) });
+                        cells.Add(new(minute, cell));
+                    }
+                }
+
+                return cells;
+            }
+
+            List<TimedCell> was = Hours(600, 5, 1, ref random), since = Hours(900, 24, truth, ref random);
+            DeploymentEffect effect = DeploymentEffects.OrByMean(DeploymentEffects.Of(1, was, since, 5 / 24.0, 1, Band.OfTolerance(0.05), (ulong)i, grain: Stretch.Minute), was, since, Band.OfTolerance(0.05), (ulong)i, Stretch.Minute);
+            moved += effect.Movement == (truth > 1 ? Movement.Regressed : Movement.Improved) || (truth == 1 && effect.Movement == Movement.Regressed) ? 1 : 0;
+        }
+
+        moved.ShouldBe(told);
+    }
+
     /// <summary>Four calls a minute, of which one in six is so many times as long.</summary>
     private static List<TimedCell> Minutes(int from, int count, double dear, ref SplitMix random)
     {
