@@ -2,6 +2,7 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Testing;

@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Plans;
 
@@ -34,7 +35,7 @@ public static class JoinOrders
         if (!side.Plan.IsCounted || visited < ManyRows || side.Tables.Kind != "select" || side.Outline.Blocks is not [var block, ..]
             || block.Sources.Count is < 2 or > MostTables || block.Sources.Any(s => side.Catalog?.Table(s.Name) is null) || OrdersByPlace(side, block)
             || (!block.Aggregates && !block.Distinct && side.Rows is { } rows && visited < rows * FewerFrom)
-            || JoinedTables.Of(side.Sql, side.Language.Dialect, block) is not { } tables)
+            || JoinedTables.Of(side.Sql, block) is not { } tables)
         {
             return [];
         }

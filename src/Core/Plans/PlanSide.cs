@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Core.Plans;

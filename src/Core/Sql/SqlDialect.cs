@@ -112,6 +112,9 @@ public sealed class SqlDialect
 
     public required IStatementGuard Guard { get; init; }
 
+    /// <summary>How statements are built; null for an engine of which only the words are known.</summary>
+    public SqlGrammar? Grammar { get; init; }
+
     /// <summary>
     /// What begins a parameter in a text that is run. Captured texts hold others too, written by drivers: they are read alike for patterns,
     /// and are operators where a text is run.

@@ -397,7 +397,7 @@ public ref partial struct SqlLexer
             }
         }
 
-        if (!CharClass.Is(Peek(1), CharClass.WordPart))
+        if (!CharClass.Is(Peek(1), CharClass.WordPart) && !(Has(LexicalRules.ScopedParameters) && Peek(1) == ':' && Peek(2) == ':' && CharClass.Is(Peek(3), CharClass.WordPart)))
         {
             return Unknown(ref flaw);
         }

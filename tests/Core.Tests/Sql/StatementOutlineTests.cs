@@ -1,6 +1,7 @@
 using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Testing;
 using Xunit;
 
@@ -62,7 +63,8 @@ public class StatementOutlineTests
     [InlineData("DELETE FROM parcel WHERE weight > 3", "parcel", "weight > 3")]
     [InlineData("INSERT INTO t SELECT a FROM u WHERE b = 1", "u", "b = 1")]
     [InlineData("SELECT 1 FROM a, (b CROSS JOIN c) WHERE b.x = c.x", "a,b,c", "b.x = c.x")]
-    [InlineData("SELECT 1 FROM json_each(:j) AS e INDEXED BY i WHERE e.value = 1", "json_each", "e.value = 1")]
+    [InlineData("SELECT 1 FROM t AS e INDEXED BY i WHERE e.a = 1", "t", "e.a = 1")]
+    [InlineData("SELECT 1 FROM json_each(:j) AS e WHERE e.value = 1", "json_each", "e.value = 1")]
     public void Writes_and_odd_sources_are_read_too(string sql, string sources, string condition)
     {
         QueryBlock block = StatementOutline.Of(sql).Blocks.ShouldHaveSingleItem();
@@ -76,7 +78,7 @@ public class StatementOutlineTests
     [InlineData("SELECT 1 FROM")]
     [InlineData("SELECT (((( FROM t WHERE ) AND")]
     [InlineData("WHERE a = 1 ORDER BY")]
-    public void What_is_cut_or_wrong_is_read_as_far_as_it_goes(string sql) => StatementOutline.Of(sql).Blocks.ShouldNotBeNull();
+    public void What_is_cut_or_wrong_has_no_outline(string sql) => StatementOutline.Of(sql).Blocks.ShouldBeEmpty();
 
     [Fact]
     public void No_text_breaks_it() => Gen.Int[0, Words.Length - 1].Select(i => Words[i])
@@ -86,6 +88,6 @@ public class StatementOutlineTests
     public void Queries_nested_a_thousand_deep_do_no_harm()
     {
         string sql = string.Concat(Enumerable.Repeat("SELECT * FROM (", 1_000)) + "SELECT 1 FROM t" + new string(')', 1_000);
-        StatementOutline.Of(sql).Blocks.Count.ShouldBeInRange(50, 1_001);
+        StatementOutline.Of(sql).Blocks.ShouldBeEmpty();
     }
 }

@@ -9,6 +9,7 @@ using SwiftLedger.Core.Plans.Comparing;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Plans.Writing;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Testing;
 

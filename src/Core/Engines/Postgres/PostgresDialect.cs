@@ -13,6 +13,7 @@ internal static class PostgresDialect
             | LexicalRules.OddBlobs | LexicalRules.OctalAndBinary | LexicalRules.LetterBehindAt | LexicalRules.NestedBodies | LexicalRules.ColonSlices,
         OperatorLength = OperatorLength,
         Guard = new ServerReach(),
+        Grammar = PostgresGrammar.Grammar,
         ParameterMarks = ":$",
     };
 

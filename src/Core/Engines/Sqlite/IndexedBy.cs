@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Engines.Sqlite;
 

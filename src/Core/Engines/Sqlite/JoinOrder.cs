@@ -1,5 +1,5 @@
 using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Engines.Sqlite;
 
@@ -22,7 +22,7 @@ internal static class JoinOrder
     public static string? Write(string sql, StatementOutline outline, IReadOnlyList<string> order, IReadOnlyDictionary<int, string> behind)
     {
         if (order.Count < 2 || outline.Blocks.FirstOrDefault(b => b.Sources.Count == order.Count && order.All(n => b.Source(n) is not null)) is not { } block
-            || JoinedTables.Of(sql, SqliteDialect.Dialect, block) is not { } tables)
+            || JoinedTables.Of(sql, block) is not { } tables)
         {
             return null;
         }

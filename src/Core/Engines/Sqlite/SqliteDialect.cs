@@ -11,6 +11,7 @@ internal sealed class SqliteDialect : IStatementGuard
         Rules = LexicalRules.BacktickNames | LexicalRules.BracketNames | LexicalRules.ScopedParameters | LexicalRules.TriggerBodies,
         OperatorLength = OperatorLength,
         Guard = new SqliteDialect(),
+        Grammar = SqliteGrammar.Grammar,
     };
 
     /// <summary>The fixed list of SQLite's manual, "SQL Language Expressions".</summary>

@@ -1,5 +1,5 @@
 using System.Text;
-using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Plans.Comparing;
 

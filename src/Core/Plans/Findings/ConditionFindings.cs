@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Core.Plans.Findings;

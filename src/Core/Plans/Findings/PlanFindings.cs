@@ -1,6 +1,7 @@
 using System.Globalization;
 using SwiftLedger.Core.Plans.Statistics;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Plans.Findings;
 
@@ -137,7 +138,7 @@ public static class PlanFindings
     /// <summary>The columns of the list that no two rows of its tables share, a key of each; empty where one is missing.</summary>
     private static List<string> KeysIn(PlanSide side, QueryBlock block)
     {
-        IReadOnlyList<ColumnUse> list = StatementOutline.PlainList(side.Sql, block, side.Language.Dialect);
+        IReadOnlyList<ColumnUse> list = block.PlainList;
         var keys = new List<string>();
         foreach (SourceItem source in block.Sources)
         {
@@ -169,7 +170,7 @@ public static class PlanFindings
     {
         static bool Plain(SqlCondition c) => c.Left is { Columns.Count: 1, Wrapped: "" } && c.Right.Columns.Count == 0 && !c.HasSubquery;
         List<string> columns = [.. block.Conditions.Where(c => Plain(c) && c.Operator is "=" or "==" or "IS").Select(c => c.Left.Columns[0].Name)];
-        List<string> behind = block.OrderBy is { } order ? StatementOutline.PlainTerms(side.Sql, order, side.Language.Dialect) ?? []
+        IReadOnlyList<string> behind = block.OrderBy is not null ? block.PlainOrder ?? []
             : [.. block.Conditions.Where(c => Plain(c) && c.Operator is "<" or ">" or "<=" or ">=" or "BETWEEN").Select(c => c.Left.Columns[0].Name).Take(1)];
         return [.. columns.Concat(behind).Distinct(StringComparer.OrdinalIgnoreCase)];
     }

@@ -1,4 +1,4 @@
-namespace SwiftLedger.Core.Sql;
+namespace SwiftLedger.Core.Sql.Syntax;
 
 /// <summary>A table, view, query or function that a query block reads.</summary>
 /// <param name="Name">As written, without quotes; empty for a query in parentheses.</param>
@@ -29,13 +29,17 @@ public sealed record ConditionSide(IReadOnlyList<ColumnUse> Columns, string Wrap
 /// <param name="Span">Where it stands.</param>
 public sealed record SqlCondition(
     TextSpan Span, string Operator, IReadOnlyList<ColumnUse> Columns, ConditionSide Left, ConditionSide Right, bool HasSubquery, string Collation,
-    IReadOnlyList<IReadOnlyList<ColumnUse>> Alternatives);
+    IReadOnlyList<IReadOnlyList<ColumnUse>> Alternatives)
+{
+    /// <summary>The condition itself.</summary>
+    public required Expression Syntax { get; init; }
+}
 
 /// <summary>One SELECT, UPDATE or DELETE with what it reads and under which conditions.</summary>
 /// <param name="Offset">The literal or parameter behind OFFSET; empty where there is none.</param>
-/// <param name="Limited">Whether it says LIMIT: operators may end before they have given all.</param>
-/// <param name="Aggregates">Whether it folds rows: GROUP BY, or a function such as count in its list.</param>
-/// <param name="Conditions">Of WHERE, ON and HAVING, cut where AND joins them.</param>
+/// <param name="Limited">Whether it says LIMIT or FETCH: operators may end before they have given all.</param>
+/// <param name="Aggregates">Whether it folds rows: GROUP BY, HAVING, or a function such as count in its list.</param>
+/// <param name="Conditions">Of ON and WHERE, cut where AND joins them.</param>
 /// <param name="Distinct">Whether it says DISTINCT.</param>
 /// <param name="OrderBy">Where its ORDER BY stands; null where there is none.</param>
 /// <param name="Sources">What it reads, in their order.</param>
@@ -43,6 +47,15 @@ public sealed record SqlCondition(
 public sealed record QueryBlock(
     TextSpan Span, IReadOnlyList<SourceItem> Sources, IReadOnlyList<SqlCondition> Conditions, bool Distinct, bool Aggregates, TextSpan? OrderBy, string Offset, bool Limited)
 {
+    /// <summary>Those items of its list that are columns that stand alone, under whatever name they come out; none of DISTINCT ON, whose list says nothing of what is taken away.</summary>
+    public IReadOnlyList<ColumnUse> PlainList { get; init; } = [];
+
+    /// <summary>The columns of its ORDER BY; null where a term is something else.</summary>
+    public IReadOnlyList<string>? PlainOrder { get; init; } = [];
+
+    /// <summary>The query itself; null for an UPDATE or a DELETE.</summary>
+    public Select? Syntax { get; init; }
+
     /// <summary>What a name before a dot, or a plan, means here; null where nothing has it.</summary>
     public SourceItem? Source(string alias) =>
         Sources.FirstOrDefault(s => s.Alias.Equals(alias, StringComparison.OrdinalIgnoreCase)) ?? Sources.FirstOrDefault(s => s.Name.Equals(alias, StringComparison.OrdinalIgnoreCase));
@@ -55,100 +68,12 @@ public sealed record QueryBlock(
 
 /// <summary>
 /// The query blocks of a statement in the order in which they begin: enough of its grammar to tell what reads what, and where it is
-/// written. It never throws: what it does not understand it leaves out.
+/// written.
 /// </summary>
 public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
 {
-    public static StatementOutline Of(string sql, SqlDialect dialect) => new(new OutlineReader(sql, dialect).Read());
-
-    /// <summary>Those items of a block's list that are columns that stand alone, under whatever name they come out.</summary>
-    /// <param name="sql">The statement.</param>
-    /// <param name="block">One of its own.</param>
-    /// <param name="dialect">Of the statement.</param>
-    public static IReadOnlyList<ColumnUse> PlainList(string sql, QueryBlock block, SqlDialect dialect)
-    {
-        string text = block.Span.Of(sql).ToString();
-        var columns = new List<ColumnUse>();
-        var item = new List<string>();
-        int depth = 0;
-        foreach (Token token in SqlLexer.Tokenize(text, dialect).Where(t => !t.IsTrivia).Skip(1))
-        {
-            string word = token.Span.Of(text).ToString();
-            depth += token.Kind == TokenKind.OpenParen ? 1 : token.Kind == TokenKind.CloseParen ? -1 : 0;
-            bool end = depth == 0 && word.Equals("from", StringComparison.OrdinalIgnoreCase);
-            if (end || (depth == 0 && token.Kind == TokenKind.Comma))
-            {
-                List<string> named = item is [.., var alias, _] && alias.Equals("as", StringComparison.OrdinalIgnoreCase) ? item[..^2] : item;
-                if (named is [var alone])
-                {
-                    columns.Add(new("", alone.Trim('"', '`', '[', ']'), block.Span));
-                }
-                else if (named is [var qualifier, ".", var name])
-                {
-                    columns.Add(new(qualifier.Trim('"', '`', '[', ']'), name.Trim('"', '`', '[', ']'), block.Span));
-                }
-
-                item.Clear();
-                if (end)
-                {
-                    break;
-                }
-            }
-            else if (item.Count == 0 && columns.Count == 0 && word.Equals("on", StringComparison.OrdinalIgnoreCase))
-            {
-                // DISTINCT ON keeps the first of many rows: its list says nothing of what is taken away.
-                return [];
-            }
-            else if (!(item.Count == 0 && word.ToUpperInvariant() is "DISTINCT" or "ALL"))
-            {
-                item.Add(word);
-            }
-        }
-
-        return columns;
-    }
-
-    /// <summary>The columns of an ORDER BY whose terms are columns that stand alone.</summary>
-    /// <param name="sql">The statement.</param>
-    /// <param name="orderBy">Where it stands, its first word included.</param>
-    /// <param name="dialect">Of the statement.</param>
-    /// <returns>Null where a term is something else.</returns>
-    public static List<string>? PlainTerms(string sql, TextSpan orderBy, SqlDialect dialect)
-    {
-        string text = orderBy.Of(sql).ToString();
-        var names = new List<string>();
-        bool open = true;
-        Token[] tokens = [.. SqlLexer.Tokenize(text, dialect).Where(t => !t.IsTrivia)];
-        for (int i = 0; i < tokens.Length; i++)
-        {
-            string word = text[tokens[i].Start..tokens[i].End];
-            if (word.Equals("order", StringComparison.OrdinalIgnoreCase) || word.Equals("by", StringComparison.OrdinalIgnoreCase))
-            {
-                continue;
-            }
-
-            if (tokens[i].Kind == TokenKind.Comma)
-            {
-                open = true;
-            }
-            else if (tokens[i].Kind == TokenKind.Dot)
-            {
-                open = true;
-                names.RemoveAt(names.Count - 1);
-            }
-            else if (open && tokens[i].Kind is TokenKind.Word or TokenKind.QuotedIdentifier)
-            {
-                names.Add(word.Trim('"', '`', '[', ']'));
-                open = false;
-            }
-            else if (word.ToUpperInvariant() is not ("ASC" or "DESC" or "NULLS" or "FIRST" or "LAST"))
-            {
-                return null;
-            }
-        }
-
-        return names;
-    }
+    /// <summary>The outline of one statement; without blocks where its grammar is not known.</summary>
+    public static StatementOutline Of(string sql, SqlDialect dialect) => new(OutlineOfTree.Read(SyntaxTree.Read(sql, dialect)));
 
     /// <summary>The source that a plan calls by this name.</summary>
     /// <param name="nth">How many operators of that name stand before, from 0: several blocks may read the same table.</param>
