@@ -6,7 +6,7 @@ folder=$1
 rm -rf "$folder"
 mkdir -p "$folder/lists/partial" "$folder/postgresql" "$folder/sqlite"
 cd "$folder"
-mirror=$(grep -hoE '^(URIs: |deb )[^ ]*' /etc/apt/sources.list.d/*.sources /etc/apt/sources.list 2>/dev/null | grep -v security | head -n 1 | sed 's/^URIs: //; s/^deb //')
+mirror=$({ grep -hoE '^(URIs: |deb )[^ ]*' /etc/apt/sources.list.d/*.sources /etc/apt/sources.list 2>/dev/null || true; } | grep -v security | sed -n '1 { s/^URIs: //; s/^deb //; p }')
 echo "deb-src [signed-by=/usr/share/keyrings/debian-archive-keyring.gpg] $mirror bookworm main" >sources.list
 apt=(apt-get -o "Dir::Etc::sourcelist=$folder/sources.list" -o "Dir::Etc::sourceparts=$folder/none" -o "Dir::State::lists=$folder/lists" -o APT::Sandbox::User=root -q)
 "${apt[@]}" update
