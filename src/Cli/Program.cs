@@ -30,6 +30,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildDemo(),
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
+    ProposeCommand.Build(),
     RehearseCommand.Build(),
     BatchCommand.Build(),
     LookCommand.Build(),

@@ -1,11 +1,39 @@
+using System.Collections.Concurrent;
 using System.Collections.Frozen;
 
 namespace SwiftLedger.Core.Sql.Syntax;
 
-/// <summary>The words of all grammars, so that they are compared by their upper case, and without a copy.</summary>
-internal static class GrammarWords
+/// <summary>What a word is to a grammar.</summary>
+[Flags]
+internal enum WordUse : byte
 {
-    private static readonly FrozenDictionary<string, string>.AlternateLookup<ReadOnlySpan<char>> Words = Split(
+    None = 0,
+
+    /// <summary>No name without quotes.</summary>
+    Reserved = 1,
+
+    /// <summary>LIKE and its kin.</summary>
+    Matches = 2,
+
+    /// <summary>May be an alias without AS.</summary>
+    BareAlias = 4,
+}
+
+/// <summary>A word of a grammar.</summary>
+/// <param name="Text">In upper case.</param>
+/// <param name="Use">What it is to the grammar.</param>
+internal sealed record GrammarWord(string Text, WordUse Use)
+{
+    /// <summary>A name, or any word that no grammar knows.</summary>
+    public static readonly GrammarWord Name = new("", WordUse.BareAlias);
+}
+
+/// <summary>The words of all grammars, so that they are compared by their upper case, and without a copy.</summary>
+internal sealed class GrammarWords
+{
+    private static readonly ConcurrentDictionary<SqlGrammar, GrammarWords> Known = new();
+
+    private static readonly string[] All =
         """
         ABORT ACTION ADD AFTER ALL ALTER ALWAYS ANALYSE ANALYZE AND ANY ARRAY AS ASC ASYMMETRIC AT ATTACH AUTHORIZATION AUTOINCREMENT BEFORE BEGIN
         BETWEEN BIGINT BINARY BIT BOOLEAN BOTH BY CASCADE CASE CAST CHAR CHARACTER CHECK COALESCE COLLATE COLLATION COLUMN COMMIT CONCURRENTLY CONFLICT
@@ -22,10 +50,20 @@ internal static class GrammarWords
         TIME TIMESTAMP TO TRAILING TRANSACTION TREAT TRIGGER TRIM TRUE UESCAPE UNBOUNDED UNION UNIQUE UNKNOWN UPDATE USER USING VACUUM VALUE VALUES
         VARCHAR VARIADIC VARYING VERBOSE VIEW VIRTUAL WHEN WHERE WINDOW WITH WITHIN WITHOUT XMLATTRIBUTES XMLCONCAT XMLELEMENT XMLEXISTS XMLFOREST
         XMLNAMESPACES XMLPARSE XMLPI XMLROOT XMLSERIALIZE XMLTABLE YEAR ZONE SETS
-        """).ToFrozenDictionary(w => w, string.Intern, StringComparer.OrdinalIgnoreCase).GetAlternateLookup<ReadOnlySpan<char>>();
+        """.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
 
-    /// <summary>The word in upper case; empty where no grammar knows it.</summary>
-    public static string Find(ReadOnlySpan<char> word) => Words.TryGetValue(word, out string? known) ? known : "";
+    private readonly FrozenDictionary<string, GrammarWord>.AlternateLookup<ReadOnlySpan<char>> _words;
 
-    private static string[] Split(string words) => words.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
+    private GrammarWords(SqlGrammar grammar) => _words = All.ToFrozenDictionary(w => w, w => new GrammarWord(string.Intern(w), UseOf(w, grammar)), StringComparer.OrdinalIgnoreCase)
+        .GetAlternateLookup<ReadOnlySpan<char>>();
+
+    /// <summary>Those of a grammar.</summary>
+    public static GrammarWords Of(SqlGrammar grammar) => Known.GetOrAdd(grammar, static g => new(g));
+
+    /// <summary>What a word is.</summary>
+    public GrammarWord Find(ReadOnlySpan<char> word) => _words.TryGetValue(word, out GrammarWord? known) ? known : GrammarWord.Name;
+
+    private static WordUse UseOf(string word, SqlGrammar grammar) => (grammar.Reserved.Contains(word) ? WordUse.Reserved : 0)
+        | (grammar.Matches.Contains(word) ? WordUse.Matches : 0)
+        | ((!grammar.Reserved.Contains(word) || grammar.BareAliases.Contains(word)) && !grammar.NoBareAliases.Contains(word) ? WordUse.BareAlias : 0);
 }

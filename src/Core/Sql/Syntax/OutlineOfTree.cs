@@ -58,6 +58,7 @@ internal static class OutlineOfTree
             PlainList = select.DistinctOn.Count > 0 ? [] : [.. select.Items.Select(i => i.Value).OfType<Name>().Select(UseOf)],
             PlainOrder = order.All(t => t.Value is Name) ? [.. order.Select(t => ((Name)t.Value).Last)] : null,
             Syntax = select,
+            Query = query,
         };
     }
 

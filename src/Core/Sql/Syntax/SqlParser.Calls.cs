@@ -60,8 +60,8 @@ internal sealed partial class SqlParser
         }
         else if (!Is(TokenKind.CloseParen))
         {
-            arguments = Is("ORDER") ? [] : List(Argument);
-            order = Take("ORDER", "BY") ? List(OrderTerm) : [];
+            arguments = Is("ORDER") ? [] : List(static p => p.Argument());
+            order = Take("ORDER", "BY") ? List(static p => p.OrderTerm()) : [];
         }
 
         Need(TokenKind.CloseParen);
@@ -70,7 +70,7 @@ internal sealed partial class SqlParser
             Need(TokenKind.OpenParen);
             Need("ORDER");
             Need("BY");
-            within = List(OrderTerm);
+            within = List(static p => p.OrderTerm());
             Need(TokenKind.CloseParen);
         }
 
@@ -171,8 +171,8 @@ internal sealed partial class SqlParser
         int start = _at;
         Need(TokenKind.OpenParen);
         Identifier? inherited = IsName(_at) && !(_words[_at] is "PARTITION" or "RANGE" or "ROWS" or "GROUPS") ? Identifier() : null;
-        Expression[] partition = Take("PARTITION", "BY") ? List(Expression) : [];
-        OrderTerm[] order = Take("ORDER", "BY") ? List(OrderTerm) : [];
+        Expression[] partition = Take("PARTITION", "BY") ? List(static p => p.Expression()) : [];
+        OrderTerm[] order = Take("ORDER", "BY") ? List(static p => p.OrderTerm()) : [];
         Frame? frame = _words[_at] is "RANGE" or "ROWS" or "GROUPS" ? Frame() : null;
         Need(TokenKind.CloseParen);
         return Placed(new Window(inherited, partition, order, frame), start);

@@ -97,7 +97,7 @@ internal sealed partial class SqlParser
                 return Array();
             case "ROW" when WideExpressions && KindAt(1) == TokenKind.OpenParen:
                 _at += 2;
-                Expression[] items = Is(TokenKind.CloseParen) ? [] : List(ValueOrDefault);
+                Expression[] items = Is(TokenKind.CloseParen) ? [] : List(static p => p.ValueOrDefault());
                 Need(TokenKind.CloseParen);
                 return FieldsOf(Placed(new Row(items, Worded: true), start));
             case "OPERATOR" when WideExpressions && KindAt(1) == TokenKind.OpenParen:
@@ -275,7 +275,7 @@ internal sealed partial class SqlParser
         }
 
         Enter();
-        Expression[] items = IsSign(']') ? [] : List(() => IsSign('[') ? ArrayList(_at, worded: false) : Expression());
+        Expression[] items = IsSign(']') ? [] : List(static p => p.IsSign('[') ? p.ArrayList(p._at, worded: false) : p.Expression());
         _depth--;
         return TakeSign(']') ? FieldsOf(Placed(new ArrayList(items, worded), start)) : throw Unknown();
     }

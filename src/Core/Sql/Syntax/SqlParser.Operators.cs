@@ -250,7 +250,7 @@ internal sealed partial class SqlParser
             return Placed(new In(left, not, Among()), left);
         }
 
-        if (_grammar.Matches.Contains(word) && word.Length > 0 && (word != "SIMILAR" || IsAt(ahead + 1, "TO")))
+        if ((_uses[_at + ahead] & WordUse.Matches) != 0 && (word != "SIMILAR" || IsAt(ahead + 1, "TO")))
         {
             _at += ahead + 1;
             return MatchBehind(left, not, word);

@@ -12,14 +12,14 @@ internal sealed partial class SqlParser
         int start = _at;
         Need("WITH");
         bool recursive = Take("RECURSIVE");
-        return Placed(new With(recursive, List(CommonTable)), start);
+        return Placed(new With(recursive, List(static p => p.CommonTable())), start);
     }
 
     private CommonTable CommonTable()
     {
         int start = _at;
         Identifier name = Identifier();
-        Identifier[] columns = Is(TokenKind.OpenParen) ? EnclosedList(Identifier) : [];
+        Identifier[] columns = Is(TokenKind.OpenParen) ? EnclosedList(static p => p.Identifier()) : [];
         Need("AS");
         string kept = Take("NOT", "MATERIALIZED") ? "NOT MATERIALIZED" : Take("MATERIALIZED") ? "MATERIALIZED" : "";
         Need(TokenKind.OpenParen);
@@ -53,7 +53,7 @@ internal sealed partial class SqlParser
     /// <summary>A query of which the first term is read.</summary>
     private Query QueryBehind(int start, With? with, QueryTerm body)
     {
-        OrderTerm[] order = Take("ORDER", "BY") ? List(OrderTerm) : [];
+        OrderTerm[] order = Take("ORDER", "BY") ? List(static p => p.OrderTerm()) : [];
         var tail = new List<SyntaxNode>();
         while (Tail() is { } part)
         {
@@ -95,7 +95,7 @@ internal sealed partial class SqlParser
                 return Select();
             case "VALUES":
                 _at++;
-                return Placed(new Values(List(ValuesRow)), start);
+                return Placed(new Values(List(static p => p.ValuesRow())), start);
             case "TABLE" when Wide:
                 _at++;
                 return Placed(new WholeTable(Table(aliased: false)), start);
@@ -115,7 +115,7 @@ internal sealed partial class SqlParser
     private Row ValuesRow()
     {
         int start = _at;
-        return Placed(new Row(EnclosedList(ValueOrDefault), Worded: false), start);
+        return Placed(new Row(EnclosedList(static p => p.ValueOrDefault()), Worded: false), start);
     }
 
     private Expression ValueOrDefault()
@@ -129,9 +129,9 @@ internal sealed partial class SqlParser
         int start = _at;
         Need("SELECT");
         string quantifier = Take("DISTINCT") ? "DISTINCT" : Take("ALL") ? "ALL" : "";
-        Expression[] on = quantifier == "DISTINCT" && Wide && Take("ON") ? EnclosedList(Expression) : [];
+        Expression[] on = quantifier == "DISTINCT" && Wide && Take("ON") ? EnclosedList(static p => p.Expression()) : [];
         bool listed = !Wide || quantifier.Length > 0 || !(_at >= _count || Kind is TokenKind.CloseParen or TokenKind.Semicolon || _words[_at] is "FROM" or "WHERE" or "GROUP" or "HAVING" or "WINDOW" || GoesOnAsQuery);
-        SelectItem[] items = listed ? List(SelectItem) : [];
+        SelectItem[] items = listed ? List(static p => p.SelectItem()) : [];
         Source? from = Take("FROM") ? From() : null;
         Expression? where = Take("WHERE") ? Expression() : null;
         Expression[] groups = [];
@@ -139,7 +139,7 @@ internal sealed partial class SqlParser
         if (Take("GROUP", "BY"))
         {
             groupQuantifier = !Wide ? "" : Take("DISTINCT") ? "DISTINCT" : Take("ALL") ? "ALL" : "";
-            groups = List(Group);
+            groups = List(static p => p.Group());
         }
 
         Expression? having = Take("HAVING") ? Expression() : null;
@@ -150,13 +150,15 @@ internal sealed partial class SqlParser
     private NamedWindow[] NamedWindows()
     {
         Need("WINDOW");
-        return List(() =>
-        {
-            int start = _at;
-            Identifier name = Identifier();
-            Need("AS");
-            return Placed(new NamedWindow(name, Window()), start);
-        });
+        return List(static p => p.NamedWindow());
+    }
+
+    private NamedWindow NamedWindow()
+    {
+        int start = _at;
+        Identifier name = Identifier();
+        Need("AS");
+        return Placed(new NamedWindow(name, Window()), start);
     }
 
     private SelectItem SelectItem()
@@ -185,9 +187,8 @@ internal sealed partial class SqlParser
     {
         TokenKind.QuotedIdentifier => true,
         TokenKind.String => _grammar.Has(GrammarRules.StringAliases),
-        TokenKind.Word when _words[_at].Length == 0 => true,
         TokenKind.Word when _words[_at] == "WINDOW" => !Wide && !(IsName(_at + 1) && IsAt(2, "AS")),
-        TokenKind.Word => (!_grammar.Reserved.Contains(_words[_at]) || _grammar.BareAliases.Contains(_words[_at])) && !_grammar.NoBareAliases.Contains(_words[_at]),
+        TokenKind.Word => (_uses[_at] & WordUse.BareAlias) != 0,
         _ => false,
     };
 
@@ -202,7 +203,7 @@ internal sealed partial class SqlParser
 
         if (Wide && Take("GROUPING", "SETS"))
         {
-            return Placed(new GroupingSets(EnclosedList(Group)), start);
+            return Placed(new GroupingSets(EnclosedList(static p => p.Group())), start);
         }
 
         return Expression();
@@ -266,7 +267,7 @@ internal sealed partial class SqlParser
             : Take("KEY", "SHARE") ? "FOR KEY SHARE"
             : Take("NO", "KEY") && Take("UPDATE") ? "FOR NO KEY UPDATE"
             : throw Unknown();
-        Name[] of = Take("OF") ? List(Name) : [];
+        Name[] of = Take("OF") ? List(static p => p.Name()) : [];
         string wait = Take("NOWAIT") ? "NOWAIT" : Take("SKIP", "LOCKED") ? "SKIP LOCKED" : "";
         return Placed(new LockRows(words, of, wait), start);
     }

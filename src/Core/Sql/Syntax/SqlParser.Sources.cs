@@ -70,7 +70,7 @@ internal sealed partial class SqlParser
         }
         else if ((conditional || LooseJoins) && Take("USING"))
         {
-            columns = EnclosedList(Identifier);
+            columns = EnclosedList(static p => p.Identifier());
             alias = Wide && Take("AS") ? Identifier() : null;
         }
 
@@ -223,7 +223,7 @@ internal sealed partial class SqlParser
         int start = _at;
         Need("TABLESAMPLE");
         Name method = Name();
-        Expression[] arguments = EnclosedList(Expression);
+        Expression[] arguments = EnclosedList(static p => p.Expression());
         Expression? seed = null;
         if (Take("REPEATABLE"))
         {
@@ -242,7 +242,7 @@ internal sealed partial class SqlParser
         {
             if (Wide && Is(TokenKind.OpenParen))
             {
-                return Placed(new Alias(null, Worded: true, EnclosedList(AliasColumn)), start);
+                return Placed(new Alias(null, Worded: true, EnclosedList(static p => p.AliasColumn())), start);
             }
 
             Identifier name = _grammar.Has(GrammarRules.StringAliases) ? Label() : Identifier();
@@ -250,7 +250,7 @@ internal sealed partial class SqlParser
         }
 
         bool named = Kind == TokenKind.QuotedIdentifier || (Kind == TokenKind.String && _grammar.Has(GrammarRules.StringAliases))
-            || (Kind == TokenKind.Word && !_grammar.Reserved.Contains(_words[_at]) && !IsSourceWord);
+            || (Kind == TokenKind.Word && (_uses[_at] & WordUse.Reserved) == 0 && !IsSourceWord);
         return named ? Placed(new Alias(Label(), Worded: false, AliasColumns()), start) : null;
     }
 
@@ -265,7 +265,7 @@ internal sealed partial class SqlParser
         _ => false,
     };
 
-    private SyntaxNode[] AliasColumns() => Wide && Is(TokenKind.OpenParen) ? EnclosedList(AliasColumn) : [];
+    private SyntaxNode[] AliasColumns() => Wide && Is(TokenKind.OpenParen) ? EnclosedList(static p => p.AliasColumn()) : [];
 
     private SyntaxNode AliasColumn()
     {

@@ -19,7 +19,7 @@ internal sealed partial class SqlParser
         Name name = Name();
         Alias? alias = Is("AS") ? SourceAlias() : null;
         TableSource into = Placed(new TableSource(name, Only: false, Inherited: false, alias, "", null, null), table);
-        Expression[] columns = Is(TokenKind.OpenParen) && !BeginsQuery(1) && KindAt(1) != TokenKind.OpenParen ? EnclosedList(Target) : [];
+        Expression[] columns = Is(TokenKind.OpenParen) && !BeginsQuery(1) && KindAt(1) != TokenKind.OpenParen ? EnclosedList(static p => p.Target()) : [];
         string overriding = Overriding();
         Query? rows = Take("DEFAULT", "VALUES") ? null : Query();
         var conflicts = new List<OnConflict>();
@@ -43,7 +43,7 @@ internal sealed partial class SqlParser
         return $"OVERRIDING {whose} VALUE";
     }
 
-    private SelectItem[] Returning() => Take("RETURNING") ? List(SelectItem) : [];
+    private SelectItem[] Returning() => Take("RETURNING") ? List(static p => p.SelectItem()) : [];
 
     /// <summary>A column that is written, with its fields and elements.</summary>
     private Expression Target()
@@ -61,7 +61,7 @@ internal sealed partial class SqlParser
         Identifier? constraint = null;
         if (Is(TokenKind.OpenParen))
         {
-            columns = EnclosedList(OrderTerm);
+            columns = EnclosedList(static p => p.OrderTerm());
             where = Take("WHERE") ? Expression() : null;
         }
         else if (Wide && Take("ON", "CONSTRAINT"))
@@ -77,7 +77,7 @@ internal sealed partial class SqlParser
 
         Need("UPDATE");
         Need("SET");
-        Assignment[] set = List(Assignment);
+        Assignment[] set = List(static p => p.Assignment());
         return Placed(new OnConflict(columns, where, constraint, set, Take("WHERE") ? Expression() : null), start);
     }
 
@@ -85,7 +85,7 @@ internal sealed partial class SqlParser
     {
         int start = _at;
         bool enclosed = Is(TokenKind.OpenParen);
-        Expression[] columns = enclosed ? EnclosedList(Target) : [Target()];
+        Expression[] columns = enclosed ? EnclosedList(static p => p.Target()) : [Target()];
         if (!TakeSign('='))
         {
             throw Unknown();
@@ -102,7 +102,7 @@ internal sealed partial class SqlParser
             return Wide ? ValueOrDefault() : Expression();
         }
 
-        Expression[] values = EnclosedList(ValueOrDefault);
+        Expression[] values = EnclosedList(static p => p.ValueOrDefault());
         return Placed(values.Length == 1 && values[0] is not DefaultValue ? new Enclosed(values[0]) : (Expression)new Row(values, Worded: false), start);
     }
 
@@ -121,7 +121,7 @@ internal sealed partial class SqlParser
         string verb = "UPDATE" + ConflictWord();
         TableSource table = WrittenTable();
         Need("SET");
-        Assignment[] set = List(Assignment);
+        Assignment[] set = List(static p => p.Assignment());
         Source? from = Take("FROM") ? From() : null;
         Expression? where = Take("WHERE") ? Expression() : null;
         return Placed(new Update(with, verb, table, set, from, where, Returning()), start);
@@ -188,13 +188,13 @@ internal sealed partial class SqlParser
 
         Need("UPDATE");
         Need("SET");
-        return Placed(new MergeAction(words, and, "UPDATE SET", List(Assignment), [], "", null), start);
+        return Placed(new MergeAction(words, and, "UPDATE SET", List(static p => p.Assignment()), [], "", null), start);
     }
 
     private MergeAction Added(int start, string words, Expression? and)
     {
         Need("INSERT");
-        Expression[] columns = Is(TokenKind.OpenParen) ? EnclosedList(Target) : [];
+        Expression[] columns = Is(TokenKind.OpenParen) ? EnclosedList(static p => p.Target()) : [];
         string overriding = Overriding();
         Row? values = Take("DEFAULT", "VALUES") ? null : Take("VALUES") ? ValuesRow() : throw Unknown();
         return Placed(new MergeAction(words, and, "INSERT", [], columns, overriding, values), start);

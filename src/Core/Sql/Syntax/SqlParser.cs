@@ -15,12 +15,18 @@ internal sealed partial class SqlParser
     /// <summary>How many operators may follow each other, or set operations.</summary>
     private const int Longest = 1_000;
 
+    /// <summary>How far ahead of the end may be looked.</summary>
+    private const int AtTheEnd = 6;
+
+    private static readonly GrammarWord NoWord = new("", WordUse.None);
+
     private readonly string _sql;
     private readonly SqlGrammar _grammar;
     private readonly Token[] _tokens;
     private readonly string[] _words;
+    private readonly WordUse[] _uses;
     private readonly int _count;
-    private readonly int _flawed;
+    private readonly int _flawed = -1;
     private readonly List<UnknownSyntax> _passed = [];
     private int _at;
     private int _depth;
@@ -29,29 +35,32 @@ internal sealed partial class SqlParser
     {
         _sql = sql;
         _grammar = grammar;
-        var tokens = new List<Token>((sql.Length / 5) + 4);
+        GrammarWords known = GrammarWords.Of(grammar);
+        _tokens = new Token[(sql.Length / 4) + AtTheEnd + 1];
+        _words = new string[_tokens.Length];
+        _uses = new WordUse[_tokens.Length];
         var lexer = new SqlLexer(sql, dialect);
-        int flawed = -1;
         while (lexer.TryReadSignificant(out Token token))
         {
-            tokens.Add(token);
-            flawed = flawed < 0 && token.Flaw != TokenFlaw.None ? tokens.Count - 1 : flawed;
-        }
+            if (_count + AtTheEnd >= _tokens.Length)
+            {
+                System.Array.Resize(ref _tokens, _tokens.Length * 2);
+                System.Array.Resize(ref _words, _tokens.Length);
+                System.Array.Resize(ref _uses, _tokens.Length);
+            }
 
-        _count = tokens.Count;
-        _flawed = flawed;
+            GrammarWord word = token.Kind == TokenKind.Word ? known.Find(sql.AsSpan(token.Start, token.Length)) : NoWord;
+            _flawed = _flawed < 0 && token.Flaw != TokenFlaw.None ? _count : _flawed;
+            _words[_count] = word.Text;
+            _uses[_count] = word.Use;
+            _tokens[_count++] = token;
+        }
 
         // What looks ahead at the end finds nothing there.
-        for (int i = 0; i < 4; i++)
+        for (int i = _count; i < _count + AtTheEnd; i++)
         {
-            tokens.Add(new(TokenKind.Semicolon, TokenFlaw.None, sql.Length, 0));
-        }
-
-        _tokens = [.. tokens];
-        _words = new string[_tokens.Length];
-        for (int i = 0; i < _words.Length; i++)
-        {
-            _words[i] = _tokens[i].Kind == TokenKind.Word ? GrammarWords.Find(sql.AsSpan(_tokens[i].Start, _tokens[i].Length)) : "";
+            _tokens[i] = new(TokenKind.Semicolon, TokenFlaw.None, sql.Length, 0);
+            _words[i] = "";
         }
     }
 
@@ -219,16 +228,16 @@ internal sealed partial class SqlParser
 
     private void Enter()
     {
-        if (++_depth > Deepest || !RuntimeHelpers.TryEnsureSufficientExecutionStack())
+        if (++_depth > Deepest || ((_depth & 15) == 0 && !RuntimeHelpers.TryEnsureSufficientExecutionStack()))
         {
             throw Unknown("so deep a nesting");
         }
     }
 
     /// <summary>Reads what is parted by commas, at least one.</summary>
-    private T[] List<T>(Func<T> read)
+    private T[] List<T>(Func<SqlParser, T> read)
     {
-        T first = read();
+        T first = read(this);
         if (!Is(TokenKind.Comma))
         {
             return [first];
@@ -237,13 +246,13 @@ internal sealed partial class SqlParser
         var list = new List<T> { first };
         while (Take(TokenKind.Comma))
         {
-            list.Add(read());
+            list.Add(read(this));
         }
 
         return [.. list];
     }
 
-    private T[] EnclosedList<T>(Func<T> read)
+    private T[] EnclosedList<T>(Func<SqlParser, T> read)
     {
         Need(TokenKind.OpenParen);
         T[] list = List(read);
@@ -251,7 +260,7 @@ internal sealed partial class SqlParser
         return list;
     }
 
-    private bool IsName(int token) => _tokens[token].Kind == TokenKind.QuotedIdentifier || (_tokens[token].Kind == TokenKind.String && _grammar.Has(GrammarRules.StringAliases)) || (_tokens[token].Kind == TokenKind.Word && !_grammar.Reserved.Contains(_words[token]));
+    private bool IsName(int token) => _tokens[token].Kind == TokenKind.QuotedIdentifier || (_tokens[token].Kind == TokenKind.String && _grammar.Has(GrammarRules.StringAliases)) || (_tokens[token].Kind == TokenKind.Word && (_uses[token] & WordUse.Reserved) == 0);
 
     private Identifier Identifier()
     {

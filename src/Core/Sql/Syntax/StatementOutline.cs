@@ -53,8 +53,11 @@ public sealed record QueryBlock(
     /// <summary>The columns of its ORDER BY; null where a term is something else.</summary>
     public IReadOnlyList<string>? PlainOrder { get; init; } = [];
 
-    /// <summary>The query itself; null for an UPDATE or a DELETE.</summary>
+    /// <summary>The SELECT itself; null for an UPDATE or a DELETE.</summary>
     public Select? Syntax { get; init; }
+
+    /// <summary>The query around it, with its order; null where it is one of several of a set operation.</summary>
+    public Query? Query { get; init; }
 
     /// <summary>What a name before a dot, or a plan, means here; null where nothing has it.</summary>
     public SourceItem? Source(string alias) =>

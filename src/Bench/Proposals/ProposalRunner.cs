@@ -1,0 +1,245 @@
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Bench.Proposals;
+
+/// <summary>What was found, tried and measured.</summary>
+/// <param name="Proposals">Those that were measured or refused, in the set first.</param>
+/// <param name="Set">What all of the set bring together over the whole workload; null where the set is empty or its trial told nothing.</param>
+/// <param name="Notes">What was left out, in sentences.</param>
+/// <param name="Refusal">Why nothing could be measured; null where it could.</param>
+public sealed record ProposalsFound(IReadOnlyList<Proposal> Proposals, MeasuredProposal? Set, IReadOnlyList<string> Notes, JobRefused? Refusal);
+
+/// <summary>
+/// Finds indexes to add and to drop for a whole workload: candidates from its statements, screened by the planner and by exact counters on copies,
+/// each that is worth it measured by a trial of its own, and those that are kept measured together.
+/// </summary>
+/// <param name="home">Where copies are made.</param>
+/// <param name="subject">Its address.</param>
+/// <param name="workload">The workload's text.</param>
+/// <param name="options">Of each trial; its bound on measuring is that of one trial.</param>
+/// <param name="limits">Of the user.</param>
+/// <param name="told">Told what goes on, in a few words.</param>
+public sealed class ProposalRunner(LedgerHome home, string subject, string workload, TrialOptions options, ProposalLimits limits, Action<string> told)
+{
+    /// <summary>More candidates than these are not built at once: the most called statements' come first.</summary>
+    public const int MostCandidates = 60;
+
+    /// <summary>More indexes than these are not tried to be dropped.</summary>
+    public const int MostDrops = 12;
+
+    /// <summary>Where so many cannot be built, something else is wrong.</summary>
+    private const int MostUnbuilt = 5;
+
+    private readonly List<string> _notes = [];
+    private readonly Dictionary<string, SchemaObject> _schema = new(StringComparer.OrdinalIgnoreCase);
+
+    /// <exception cref="BenchProcessException">The measuring process died.</exception>
+    /// <exception cref="OperationCanceledException">It was stopped; the copies are gone.</exception>
+    public async Task<ProposalsFound> RunAsync(CancellationToken stop)
+    {
+        told("looking at the subject");
+        TrialAccount now = await InspectAsync("", noiseCheck: true, stop);
+        if (now.Refusal is not null || now.Catalogs?.Before is not { } catalog)
+        {
+            return new([], null, _notes, now.Refusal ?? new([new(InputPart.Subject, null, "Its catalogue cannot be read.")], false));
+        }
+
+        SqlDialect dialect = options.Engine.Dialect;
+        foreach (WorkloadStatement statement in now.Brief.Workload.Statements)
+        {
+            SyntaxTree tree = SyntaxTree.Read(statement.Sql, dialect);
+            if (tree.Statement is null)
+            {
+                _notes.Add($"{statement.Name}: the grammar does not know '{tree.Unknown[0].Construct}'; nothing was looked for there.");
+            }
+        }
+
+        IReadOnlyList<TableAccess> accesses = TableAccess.Of(now.Brief.Workload, catalog, dialect);
+        var proposals = new List<Proposal>();
+        foreach (TakenCandidate taken in await ScreenedAsync(IndexCandidates.Of(accesses, catalog), stop))
+        {
+            string[] affected = Affected(now.Brief.Workload, taken.Candidate.Table);
+            proposals.Add(await MeasuredAsync(
+                ProposalKind.Index, $"index on {taken.Candidate.Table} ({string.Join(", ", taken.Candidate.Columns)})",
+                $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.", taken.Candidate.Sql, taken.Candidate.Undo, affected, stop));
+        }
+
+        foreach (SuperfluousIndex index in SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), _schema.ToDictionary(o => o.Key, o => o.Value.Definition), dialect).Take(MostDrops))
+        {
+            string[] affected = Affected(now.Brief.Workload, index.Table);
+            proposals.Add(await MeasuredAsync(
+                ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, (_schema.GetValueOrDefault(index.Index)?.Definition.TrimEnd(';') ?? index.Undo.TrimEnd(';')) + ";", affected, stop));
+        }
+
+        proposals = await TogetherAsync(proposals, stop);
+        string all = string.Join('\n', proposals.Where(p => p.Fate == ProposalFate.InSet).Select(p => p.Sql));
+        MeasuredProposal? together = null;
+        if (all.Length > 0)
+        {
+            told("measuring all of the set together over the whole workload");
+            TrialAccount account = await RunTrialAsync(all, null, stop);
+            together = account.Refusal is null ? MeasuredProposal.Of(account) : null;
+            _notes.AddRange(together is { Change.High: >= 0 } ? ["All together do not bring the bill down: apply none of them unread."] : []);
+        }
+
+        return new([.. proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured is { } m ? m.Bill.Change : 0)], together, _notes, null);
+    }
+
+    private static string ReasonOf(SuperfluousIndex index) => index.Because switch
+    {
+        SuperfluousBecause.Doubled => $"{index.Instead} has the same columns.",
+        SuperfluousBecause.Prefix => $"{index.Instead} begins with all of its columns.",
+        _ => "No plan of the workload goes through it; each write pays for it.",
+    };
+
+    /// <summary>Candidates that the planner takes on a copy that has all of them, within the limits.</summary>
+    private async Task<IReadOnlyList<TakenCandidate>> ScreenedAsync(IReadOnlyList<IndexCandidate> candidates, CancellationToken stop)
+    {
+        List<IndexCandidate> left = [.. candidates.Take(MostCandidates)];
+        if (candidates.Count > left.Count)
+        {
+            _notes.Add($"{candidates.Count - left.Count} of {candidates.Count} candidates, those of the fewest calls, were not tried.");
+        }
+
+        int unbuilt = 0;
+        while (left.Count > 0)
+        {
+            told($"trying {left.Count} candidates on a copy");
+            TrialAccount account = await InspectAsync(string.Join('\n', left.Select(c => c.Sql)), noiseCheck: false, stop);
+            if (account.Refusal is null)
+            {
+                IReadOnlyList<TakenCandidate> taken = Screening.Taken(account, left), within = Screening.Within(taken, limits);
+                if (taken.Count > within.Count)
+                {
+                    _notes.Add($"{taken.Count - within.Count} more that the planner takes go beyond the limits: {string.Join(", ", taken.Except(within).Select(t => t.Candidate.Name))}.");
+                }
+
+                return within;
+            }
+
+            // One that cannot be built is left out, and the others are tried again.
+            int at = account.Applied.Count;
+            if (at >= left.Count || unbuilt++ >= MostUnbuilt || account.Refusal.Problems.All(p => p.Part != InputPart.Change))
+            {
+                _notes.Add($"No candidate could be tried: {string.Join(" ", account.Refusal.Problems.Select(p => p.Message))}");
+                return [];
+            }
+
+            _notes.Add($"{left[at].Name} cannot be built: {string.Join(" ", account.Refusal.Problems.Select(p => p.Message))}");
+            left.RemoveAt(at);
+        }
+
+        return [];
+    }
+
+    private async Task<Proposal> MeasuredAsync(ProposalKind kind, string title, string reason, string sql, string undo, string[] affected, CancellationToken stop)
+    {
+        var proposal = new Proposal(kind, title, reason, sql, undo, affected, null, ProposalFate.NotTold, "");
+        if (affected.Length == 0)
+        {
+            return proposal with { Message = "No statement of the workload names its table: nothing can be measured." };
+        }
+
+        told($"measuring: {title}");
+        TrialAccount account = await RunTrialAsync(sql, affected, stop);
+        if (account.Refusal is { } refusal)
+        {
+            return proposal with { Fate = ProposalFate.Failed, Message = string.Join(" ", refusal.Problems.Select(p => p.Message)) };
+        }
+
+        var measured = MeasuredProposal.Of(account);
+        (ProposalFate fate, string message) = ProposalRule.Judge(kind, measured, limits);
+        return proposal with { Measured = measured, Fate = fate, Message = message };
+    }
+
+    /// <summary>Builds the set one by one, the most saving first: each is tried beside those before it, by exact work over the whole workload.</summary>
+    private async Task<List<Proposal>> TogetherAsync(List<Proposal> proposals, CancellationToken stop)
+    {
+        var set = new List<Proposal>();
+        var judged = new List<Proposal>();
+        double? best = null;
+        foreach (Proposal proposal in proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured?.Bill.Change ?? 0))
+        {
+            if (proposal.Fate != ProposalFate.InSet)
+            {
+                judged.Add(proposal);
+                continue;
+            }
+
+            told($"trying it beside the others: {proposal.Title}");
+            TrialAccount beside = await InspectAsync(string.Join('\n', set.Append(proposal).Select(p => p.Sql)), noiseCheck: false, stop);
+            double? work = Screening.WorkOf(beside);
+            if (beside.Refusal is not null || work is null || (best is { } least && work > least * (proposal.Kind == ProposalKind.Index ? 1 : Screening.AsMuch)))
+            {
+                judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = "Beside the others of the set it does not save: some statement takes a dearer plan." });
+                continue;
+            }
+
+            best = work;
+            set.Add(proposal);
+            judged.Add(proposal);
+        }
+
+        return judged;
+    }
+
+    /// <summary>
+    /// Statements that an index on a table may touch: those that name it, or a view, those that write where triggers may write further, and those that the
+    /// grammar does not know.
+    /// </summary>
+    private string[] Affected(Workload workload, string table)
+    {
+        SqlDialect dialect = options.Engine.Dialect;
+        HashSet<string> views = [.. _schema.Values.Where(o => o.Kind.Contains("view", StringComparison.OrdinalIgnoreCase)).Select(o => o.Name.ToLowerInvariant())];
+        bool triggers = _schema.Values.Any(o => o.Kind == "trigger");
+        return [.. workload.Statements.Where(s =>
+        {
+            var names = StatementTables.Of(s.Sql, dialect);
+            return names.Names.Any(n => n.Equals(table, StringComparison.OrdinalIgnoreCase) || views.Contains(n.ToLowerInvariant()))
+                || (names.Written is not null && triggers) || SyntaxTree.Read(s.Sql, dialect).Statement is null;
+        }).Select(s => s.Name)];
+    }
+
+    private Task<TrialAccount> RunTrialAsync(string change, string[]? only, CancellationToken stop)
+    {
+        TrialOptions own = options with { Only = only, NoiseCheck = false };
+        return new TrialRunner(home).RunAsync(subject, workload, change, TrialBrief.Read(workload, change, own).Value, (_, _) => { }, stop: stop);
+    }
+
+    /// <summary>Plans and counters of all lines on both sides; nothing is timed.</summary>
+    private async Task<TrialAccount> InspectAsync(string change, bool noiseCheck, CancellationToken stop)
+    {
+        TrialOptions own = options with { Only = options.Only, NoiseCheck = noiseCheck, MaxSeconds = null };
+        TrialAccount? latest = null;
+        using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        try
+        {
+            return await new TrialRunner(home).RunAsync(subject, workload, change, TrialBrief.Read(workload, change, own).Value, See, stop: enough.Token);
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested && latest is not null)
+        {
+            return latest;
+        }
+
+        void See(BenchEvent happened, TrialAccount account)
+        {
+            latest = account;
+            if (happened is SchemaRead read)
+            {
+                foreach (SchemaObject o in read.Objects)
+                {
+                    _schema[o.Name] = o;
+                }
+            }
+            else if (happened is StageReached { Stage: TrialStage.Measuring } or BlocksMeasured or LineEnded || (account.Catalogs is not null && account.Lines.All(l => l.Evidence.After is not null)))
+            {
+                enough.Cancel();
+            }
+        }
+    }
+}

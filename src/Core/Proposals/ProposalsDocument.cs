@@ -1,0 +1,95 @@
+using System.Globalization;
+using System.Text;
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using SwiftLedger.Core.Wording;
+
+namespace SwiftLedger.Core.Proposals;
+
+/// <summary>What a proposal is expected to bring, by exact work alone: database-seconds a day.</summary>
+public sealed record ExpectedBill(double BillBefore, double BillAfter);
+
+/// <summary>What its trial measured: database-seconds a day, with a 95 % interval of the change; bytes; milliseconds on the copy.</summary>
+public sealed record MeasuredBill(
+    double BillBefore, double BillAfter, double ChangeLow, double ChangeHigh, IReadOnlyList<string> Regressed, IReadOnlyList<string> Improved, int Lines, double? WritesBefore, double? WritesAfter,
+    long? SizeBytes, double BuildMs);
+
+/// <summary>One proposal as it is handed out.</summary>
+public sealed record ProposalItem(
+    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, ExpectedBill? Expected, MeasuredBill? Measured, object? Proof, ProposalFate Fate, string Message);
+
+/// <summary>Proposals as they are handed out; the field names are a contract, described by docs/proposals.schema.json.</summary>
+/// <param name="Schema">Its name.</param>
+/// <param name="Proposals">The set first, the best of it first.</param>
+/// <param name="Set">What all of the set bring together; null where it is empty or could not be measured.</param>
+/// <param name="Notes">What was left out, in sentences.</param>
+public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem> Proposals, MeasuredBill? Set, IReadOnlyList<string> Notes)
+{
+    public const string SchemaName = "swift-ledger/proposals/1";
+
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = true,
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    };
+
+    /// <param name="proposals">The set first.</param>
+    /// <param name="set">What all of the set bring together.</param>
+    /// <param name="notes">What was left out.</param>
+    public static ProposalsDocument Of(IReadOnlyList<Proposal> proposals, MeasuredProposal? set, IReadOnlyList<string> notes) => new(
+        SchemaName,
+        [.. proposals.Select(p => new ProposalItem(
+            p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : Of(p.Measured), null, p.Fate, p.Message))],
+        set is null ? null : Of(set), notes);
+
+    public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
+
+    /// <summary>The set as a migration, the statements in the order of the proposals.</summary>
+    public string Migration() => string.Join('\n', InSet.Select(p => $"-- {p.Title}\n{p.Sql}")) + "\n";
+
+    /// <summary>What takes the migration back, last first.</summary>
+    public string Reverse() => string.Join('\n', InSet.Reverse().Select(p => $"-- not: {p.Title}\n{p.Undo}")) + "\n";
+
+    /// <summary>As a table for a terminal.</summary>
+    public string ToTable()
+    {
+        var text = new StringBuilder();
+        foreach (ProposalItem p in Proposals)
+        {
+            text.Append(p.Fate == ProposalFate.InSet ? "in the set   " : "not          ").Append(p.Title).Append('\n');
+            text.Append("             ").Append(p.Reason).Append('\n');
+            if (p.Measured is { } m)
+            {
+                text.Append("             measured: ").Append(Words(m)).Append('\n');
+            }
+
+            if (p.Message.Length > 0)
+            {
+                text.Append("             ").Append(p.Message).Append('\n');
+            }
+        }
+
+        foreach (string note in Notes)
+        {
+            text.Append("note         ").Append(note).Append('\n');
+        }
+
+        return text.Append(Set is { } set ? $"all together {Words(set)}\n" : InSet.Any() ? "all together not measured\n" : "Nothing is proposed.\n").ToString();
+    }
+
+    private IEnumerable<ProposalItem> InSet => Proposals.Where(p => p.Fate == ProposalFate.InSet);
+
+    private static MeasuredBill Of(MeasuredProposal m) => new(
+        m.Bill.Before, m.Bill.After, m.Change.Low, m.Change.High, m.Regressed, m.Improved, m.Lines, m.Writes?.Before, m.Writes?.After, m.SizeBytes, m.BuildMilliseconds);
+
+    private static string Words(MeasuredBill m)
+    {
+        string size = m.SizeBytes is { } bytes ? $", {(bytes < 0 ? "-" : "+")}{Figures.Bytes(Math.Abs(bytes))}" : "";
+        string saved = m.BillBefore <= 0 ? "nothing that is called a day" : string.Create(CultureInfo.InvariantCulture, $"{Figures.Three(m.BillBefore)} to {Figures.Three(m.BillAfter)} database-seconds a day, {ChangeOf(m)}");
+        return $"{saved} over {m.Lines} lines; {m.Improved.Count} improved, {m.Regressed.Count} regressed{size}, built in {Figures.Duration(m.BuildMs * 1_000)}";
+    }
+
+    private static string ChangeOf(MeasuredBill m) => m.BillAfter <= m.BillBefore ? $"{Figures.PercentLess(m.BillBefore, m.BillAfter)} less" : Figures.Ratio(m.BillAfter / m.BillBefore);
+}

@@ -1,0 +1,88 @@
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Trials;
+
+namespace SwiftLedger.Core.Proposals;
+
+/// <summary>A candidate that the planner took where all of them were there at once.</summary>
+/// <param name="Candidate">The index.</param>
+/// <param name="WorkSaved">By lines that go through it, in the engine's primary counter, a day.</param>
+/// <param name="Bytes">That it takes; null where that is not known.</param>
+/// <param name="Statements">Whose plans go through it.</param>
+public sealed record TakenCandidate(IndexCandidate Candidate, double WorkSaved, long? Bytes, IReadOnlyList<string> Statements);
+
+/// <summary>Tells from plans and exact counters, before anything is timed, which candidates are worth a trial.</summary>
+public static class Screening
+{
+    /// <summary>A line saves by an index where its work falls below this part of what it was.</summary>
+    private const double SavesFrom = 0.9;
+
+    /// <summary>Work within this factor is as much as before: an index less need not save work.</summary>
+    public const double AsMuch = 1.001;
+
+    /// <summary>The work of the after side a day, in the engine's primary counter; null where a line was not counted that was counted before.</summary>
+    /// <param name="account">Inspected.</param>
+    public static double? WorkOf(TrialAccount account)
+    {
+        string counter = account.Brief.Options.Engine.Counter!.Name;
+        double sum = 0;
+        foreach (Line line in account.Lines.Where(l => l.Evidence.Before?.Counters.ContainsKey(counter) == true))
+        {
+            if (line.Evidence.After?.Counters.ContainsKey(counter) != true)
+            {
+                return null;
+            }
+
+            sum += line.Evidence.After.Counters[counter] * (line.Brief.CallsPerDay ?? 1);
+        }
+
+        return sum;
+    }
+
+    /// <summary>Indexes that the plans of a side go through, by name.</summary>
+    /// <param name="account">Whose lines were inspected.</param>
+    /// <param name="side">Which side.</param>
+    public static IReadOnlySet<string> IndexesUsed(TrialAccount account, Side side) => account.Lines
+        .SelectMany(l => (side == Side.Before ? l.Evidence.Before : l.Evidence.After)?.Plan?.Lines().Select(o => o.Operator.Index) ?? [])
+        .OfType<string>().ToHashSet(StringComparer.OrdinalIgnoreCase);
+
+    /// <summary>Candidates that were taken and save work, the most first.</summary>
+    /// <param name="account">Inspected with all candidates on the after side.</param>
+    /// <param name="candidates">Those.</param>
+    public static IReadOnlyList<TakenCandidate> Taken(TrialAccount account, IReadOnlyList<IndexCandidate> candidates)
+    {
+        string counter = account.Brief.Options.Engine.Counter!.Name;
+        var taken = new List<TakenCandidate>();
+        foreach (IndexCandidate candidate in candidates)
+        {
+            List<Line> through = [.. account.Lines.Where(l => l.Evidence.After?.Plan?.Lines().Any(o => candidate.Name.Equals(o.Operator.Index, StringComparison.OrdinalIgnoreCase)) == true)];
+            double saved = through.Where(l => l.Evidence.WorkRatio is < SavesFrom)
+                .Sum(l => (l.Evidence.Before!.Counters[counter] - l.Evidence.After!.Counters[counter]) * (l.Brief.CallsPerDay ?? 1));
+            if (saved > 0)
+            {
+                Catalog? catalog = account.Catalogs?.After;
+                taken.Add(new(candidate, saved, catalog?.Index(candidate.Name)?.Index.Pages is { } pages ? pages * catalog.PageSize : null, [.. through.Select(l => l.Brief.Statement).Distinct()]));
+            }
+        }
+
+        return [.. taken.OrderByDescending(t => t.WorkSaved)];
+    }
+
+    /// <summary>Those that fit the user's limits, the most saving first: each is taken where it still fits.</summary>
+    /// <param name="taken">The most saving first.</param>
+    /// <param name="limits">Of the user.</param>
+    public static IReadOnlyList<TakenCandidate> Within(IReadOnlyList<TakenCandidate> taken, ProposalLimits limits)
+    {
+        var chosen = new List<TakenCandidate>();
+        long bytes = 0;
+        foreach (TakenCandidate candidate in taken)
+        {
+            if (chosen.Count < limits.MostIndexes && (limits.MostBytes is not { } most || bytes + (candidate.Bytes ?? 0) <= most))
+            {
+                chosen.Add(candidate);
+                bytes += candidate.Bytes ?? 0;
+            }
+        }
+
+        return chosen;
+    }
+}

@@ -1,0 +1,111 @@
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Proposals;
+
+/// <summary>Why an index may go.</summary>
+public enum SuperfluousBecause
+{
+    /// <summary>Another has the same columns in the same order.</summary>
+    Doubled,
+
+    /// <summary>Another begins with all of its columns.</summary>
+    Prefix,
+
+    /// <summary>No plan of the workload goes through it.</summary>
+    Unused,
+}
+
+/// <summary>An index that may go.</summary>
+/// <param name="Index">By its name.</param>
+/// <param name="Table">Of which it is.</param>
+/// <param name="Columns">In order.</param>
+/// <param name="Because">Why.</param>
+/// <param name="Instead">The index that serves what it served; null where nothing asks for it.</param>
+public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<string> Columns, SuperfluousBecause Because, string? Instead)
+{
+    /// <summary>What takes it away.</summary>
+    public string Sql => $"DROP INDEX {IndexCandidate.Quoted(Index)};";
+
+    /// <summary>What makes it again.</summary>
+    public string Undo => $"CREATE INDEX {IndexCandidate.Quoted(Index)} ON {IndexCandidate.Quoted(Table)} ({string.Join(", ", Columns.Select(IndexCandidate.Quoted))});";
+
+    /// <summary>
+    /// Those of a catalogue. One that keeps keys apart, belongs to a constraint, holds some rows only or an expression is none: what it is for stands
+    /// elsewhere than in plans.
+    /// </summary>
+    /// <param name="catalog">Of the subject.</param>
+    /// <param name="used">Indexes that plans of the workload go through, by name.</param>
+    /// <param name="definitions">What made each index, by name: directions and collations stand there alone.</param>
+    /// <param name="dialect">Of the definitions.</param>
+    public static IReadOnlyList<SuperfluousIndex> Of(Catalog catalog, IReadOnlySet<string> used, IReadOnlyDictionary<string, string> definitions, SqlDialect dialect)
+    {
+        var found = new List<SuperfluousIndex>();
+        foreach (CatalogTable table in catalog.Tables)
+        {
+            Dictionary<CatalogIndex, List<string>> terms = table.Indexes.ToDictionary(
+                i => i, i => definitions.TryGetValue(i.Name, out string? made) && TermsOf(made, dialect) is { } read ? read : [.. i.Columns.Select(c => c.ToLowerInvariant())]);
+            List<CatalogIndex> mayGo = [.. table.Indexes.Where(i => i is { Unique: false, Partial: false, Valid: true, Origin: "created" } && i.Columns.Count > 0 && i.Columns.All(c => table.Column(c) is not null))];
+            var standIn = new HashSet<string>();
+            foreach (CatalogIndex index in mayGo)
+            {
+                List<CatalogIndex> wider = [.. table.Indexes.Where(i => i != index && i is { Partial: false, Valid: true } && terms[i].Count >= terms[index].Count && terms[i].Take(terms[index].Count).SequenceEqual(terms[index]))
+                    .OrderBy(i => terms[i].Count)];
+                CatalogIndex? instead = wider.Find(i => terms[i].Count > terms[index].Count) ?? wider.Find(i => !StaysBeside(index, i, used));
+                if (instead is not null)
+                {
+                    found.Add(new(index.Name, table.Name, index.Columns, terms[instead].Count == terms[index].Count ? SuperfluousBecause.Doubled : SuperfluousBecause.Prefix, instead.Name));
+                    _ = used.Contains(index.Name) && standIn.Add(instead.Name);
+                }
+            }
+
+            // What stands in for one that is used is no less used.
+            found.AddRange(mayGo.Where(i => !used.Contains(i.Name) && !standIn.Contains(i.Name) && found.TrueForAll(f => f.Index != i.Name) && !ServesForeignKey(i, table))
+                .Select(i => new SuperfluousIndex(i.Name, table.Name, i.Columns, SuperfluousBecause.Unused, null)));
+        }
+
+        return found;
+    }
+
+    /// <summary>Of two alike one stays: the one that may not go, the one that is used, else the first by name.</summary>
+    private static bool StaysBeside(CatalogIndex index, CatalogIndex other, IReadOnlySet<string> used) => other is { Unique: false, Origin: "created" }
+        && (used.Contains(index.Name) == used.Contains(other.Name) ? string.CompareOrdinal(index.Name, other.Name) < 0 : used.Contains(index.Name));
+
+    /// <summary>What stands in the parentheses of an index's definition, each term with its direction and collation, and what follows them; null where there are none.</summary>
+    private static List<string>? TermsOf(string definition, SqlDialect dialect)
+    {
+        var terms = new List<string>();
+        var term = new List<string>();
+        int depth = 0;
+        bool on = false;
+        foreach (Token token in SqlLexer.Tokenize(definition, dialect).Where(t => !t.IsTrivia))
+        {
+            string text = definition.Substring(token.Start, token.Length);
+            string word = token.Kind == TokenKind.QuotedIdentifier ? text[1..^1].ToLowerInvariant() : text.ToLowerInvariant();
+            on |= word == "on";
+            depth += on && token.Kind == TokenKind.CloseParen ? -1 : 0;
+            if (depth == 1 && token.Kind == TokenKind.Comma)
+            {
+                terms.Add(string.Join(' ', term));
+                term.Clear();
+            }
+            else if (depth == 0 && token.Kind == TokenKind.CloseParen && on)
+            {
+                terms.Add(string.Join(' ', term));
+                term.Clear();
+            }
+            else if ((depth > 0 || terms.Count > 0) && token.Kind != TokenKind.Semicolon && word is not "asc")
+            {
+                term.Add(word);
+            }
+
+            depth += on && token.Kind == TokenKind.OpenParen ? 1 : 0;
+        }
+
+        return terms.Count == 0 ? null : [.. terms, .. term.Count > 0 ? [string.Join(' ', term)] : Array.Empty<string>()];
+    }
+
+    /// <summary>Without it, a row that others refer to is looked for in all of them when it goes.</summary>
+    private static bool ServesForeignKey(CatalogIndex index, CatalogTable table) =>
+        table.ForeignKeys.Any(k => k.Count <= index.Columns.Count && k.All(c => index.Columns.Take(k.Count).Contains(c, StringComparer.OrdinalIgnoreCase)));
+}

@@ -1,0 +1,96 @@
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Proposals;
+
+/// <summary>How one query block of a statement asks for the rows of one table: what an index on it could serve.</summary>
+/// <param name="Statement">Its name in the workload.</param>
+/// <param name="CallsPerDay">Of the statement; 1 where the workload does not say.</param>
+/// <param name="Table">As the catalogue has it.</param>
+/// <param name="Values">Columns that are held equal to values that are known before any table is read.</param>
+/// <param name="Joined">Columns that are held equal to columns of other tables.</param>
+/// <param name="Ranges">Columns that are held between values.</param>
+/// <param name="Order">The columns of ORDER BY, or of GROUP BY where there is none, where all of them are the table's; empty otherwise.</param>
+/// <param name="Needed">All columns that the block needs of the table; null where it needs all of them.</param>
+public sealed record TableAccess(
+    string Statement, double CallsPerDay, string Table, IReadOnlyList<string> Values, IReadOnlyList<string> Joined, IReadOnlyList<string> Ranges, IReadOnlyList<string> Order,
+    IReadOnlyList<string>? Needed)
+{
+    /// <summary>The accesses of a workload, in its order; nothing of statements that the grammar does not know, nor of tables that the catalogue does not.</summary>
+    /// <param name="workload">Read by the rules of the dialect.</param>
+    /// <param name="catalog">Of the subject.</param>
+    /// <param name="dialect">Of its engine.</param>
+    public static IReadOnlyList<TableAccess> Of(Workload workload, Catalog catalog, SqlDialect dialect)
+    {
+        var all = new List<TableAccess>();
+        foreach (WorkloadStatement statement in workload.Statements)
+        {
+            foreach (QueryBlock block in StatementOutline.Of(statement.Sql, dialect).Blocks)
+            {
+                all.AddRange(block.Sources.Select(s => catalog.Table(s.Name) is { } table ? OfSource(statement, block, s, table, catalog) : null).OfType<TableAccess>());
+            }
+        }
+
+        return all;
+    }
+
+    private static TableAccess OfSource(WorkloadStatement statement, QueryBlock block, SourceItem source, CatalogTable table, Catalog catalog)
+    {
+        bool Owns(ColumnUse use) => table.Column(use.Name) is not null && (use.Qualifier.Length > 0
+            ? block.Source(use.Qualifier) == source
+            : block.Sources.All(s => s == source || catalog.Table(s.Name) is not { } other || other.Column(use.Name) is null));
+        string NameOf(ColumnUse use) => table.Column(use.Name)!.Name;
+        var values = new List<string>();
+        var joined = new List<string>();
+        var ranges = new List<string>();
+        foreach (SqlCondition condition in block.Conditions.Where(c => !c.HasSubquery && c.Collation.Length == 0))
+        {
+            foreach ((ConditionSide mine, ConditionSide other) in new[] { (condition.Left, condition.Right), (condition.Right, condition.Left) })
+            {
+                if (mine is not { Wrapped: "", Columns: [var use] } || !Owns(use) || other.Columns.Any(Owns))
+                {
+                    continue;
+                }
+
+                (condition.Operator switch
+                {
+                    "=" or "==" => other.Columns.Count == 0 ? values : joined,
+                    "IN" when mine == condition.Left && other.Columns.Count == 0 => values,
+                    "IS" when mine == condition.Left && condition.Syntax is Test { Words: "IS NULL" } => values,
+                    "<" or ">" or "<=" or ">=" or "BETWEEN" when other.Columns.Count == 0 => ranges,
+                    _ => null,
+                })?.Add(NameOf(use));
+            }
+        }
+
+        IReadOnlyList<ColumnUse> behind = OrderOf(block);
+        List<string> order = behind.Count > 0 && behind.All(Owns) ? [.. behind.Select(NameOf)] : [];
+        return new(statement.Name, statement.CallsPerDay ?? 1, table.Name, [.. values.Distinct()], [.. joined.Distinct().Except(values)], [.. ranges.Distinct().Except(values)], order, NeededOf(block, source, table));
+    }
+
+    /// <summary>Columns whose order an index could give; none where terms are something else, or go both up and down.</summary>
+    private static IReadOnlyList<ColumnUse> OrderOf(QueryBlock block)
+    {
+        if (block.OrderBy is not null)
+        {
+            return block.PlainOrder is null || block.Query is null || block.Query.OrderBy.Select(t => t.Direction == "DESC").Distinct().Count() > 1 ? []
+                : [.. block.Query.OrderBy.Select(t => (Name)t.Value).Select(n => new ColumnUse(n.Qualifier, n.Last, n.Span!.Value))];
+        }
+
+        return block.Syntax is { GroupBy.Count: > 0 } select && select.GroupBy.All(g => g is Name) ? [.. select.GroupBy.Cast<Name>().Select(n => new ColumnUse(n.Qualifier, n.Last, n.Span!.Value))] : [];
+    }
+
+    private static List<string>? NeededOf(QueryBlock block, SourceItem source, CatalogTable table)
+    {
+        if (block.Syntax is not { } select || select.Items.Any(i => i.Value is AllColumns))
+        {
+            return null;
+        }
+
+        // A name that might be the table's is taken for one: an index that covers too much still covers.
+        IEnumerable<Name> names = (block.Query ?? (SyntaxNode)select).Descend().OfType<Name>().Where(n => n.Parts.Count == 1 || block.Source(n.Qualifier) is null || block.Source(n.Qualifier) == source);
+        return [.. names.Select(n => table.Column(n.Last)?.Name).OfType<string>().Distinct()];
+    }
+}

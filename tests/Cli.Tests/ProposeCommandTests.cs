@@ -1,0 +1,115 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using Xunit;
+
+namespace SwiftLedger.Cli.Tests;
+
+/// <summary><c>propose</c> as a user calls it: a process, files, an exit code.</summary>
+public sealed class ProposeCommandTests : IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+
+    public ProposeCommandTests()
+    {
+        SQLitePCL.Batteries_V2.Init();
+        Run(
+            """
+            CREATE TABLE parcel (id INTEGER PRIMARY KEY, depot INTEGER, state TEXT, weight REAL, note TEXT);
+            WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) INSERT INTO parcel SELECT i, i % 500, 's' || (i % 4), i, 'n' || i FROM n;
+            CREATE INDEX parcel_state ON parcel(state DESC, weight);
+            CREATE INDEX parcel_state_again ON parcel(state DESC, weight);
+            """);
+        Write(
+            "workload.sql",
+            """
+            -- name: of depot
+            -- calls: 1000/day
+            -- bind: d=7
+            SELECT max(note) FROM parcel WHERE depot = :d;
+            -- name: lightest
+            -- calls: 10/day
+            SELECT id FROM parcel WHERE state = 's1' ORDER BY weight LIMIT 5;
+            -- name: weigh
+            -- calls: 50/day
+            UPDATE parcel SET weight = weight + 1 WHERE id = 77;
+            """);
+    }
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public async Task An_index_that_is_missing_and_one_that_stands_twice_are_found_measured_and_written_out()
+    {
+        (int exit, string said, string error) = await Propose("--max-seconds", "40", "--out", PathOf("p.json"), "--migration", PathOf("up.sql"), "--reverse", PathOf("down.sql"));
+        exit.ShouldBe(0, error);
+        using JsonDocument json = JsonDocument.Parse(File.ReadAllText(PathOf("p.json")));
+        json.RootElement.GetProperty("schema").GetString().ShouldBe("swift-ledger/proposals/1");
+        JsonElement[] proposals = [.. json.RootElement.GetProperty("proposals").EnumerateArray()];
+        JsonElement index = proposals.First(p => p.GetProperty("kind").GetString() == "index" && p.GetProperty("sql").GetString()!.Contains("ON parcel (depot", StringComparison.Ordinal));
+        index.GetProperty("measured").GetProperty("improved").EnumerateArray().Select(e => e.GetString()).ShouldContain("of depot", said);
+        index.GetProperty("measured").GetProperty("sizeBytes").GetInt64().ShouldBeGreaterThan(0);
+        JsonElement drop = proposals.Single(p => p.GetProperty("kind").GetString() == "drop");
+        string gone = drop.GetProperty("sql").GetString()!.Replace("DROP INDEX ", "", StringComparison.Ordinal).TrimEnd(';');
+        gone.ShouldBeOneOf("parcel_state", "parcel_state_again");
+
+        // What makes it again is what made it, its order included.
+        drop.GetProperty("undo").GetString().ShouldBe($"CREATE INDEX {gone} ON parcel(state DESC, weight);");
+        drop.GetProperty("measured").GetProperty("sizeBytes").GetInt64().ShouldBeLessThan(0);
+        if (index.GetProperty("fate").GetString() == "inSet")
+        {
+            // Both ways run, in their order.
+            Run(File.ReadAllText(PathOf("up.sql")));
+            Run(File.ReadAllText(PathOf("down.sql")));
+            json.RootElement.GetProperty("set").GetProperty("lines").GetInt32().ShouldBe(3);
+        }
+
+        Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task What_is_handed_in_wrong_is_refused()
+    {
+        (int exit, string _, string error) = await Propose("--most-indexes", "-1");
+        (exit, error).ShouldBe((2, "--most-indexes, --most-megabytes and --writes-at-most are 0 or more.\n"));
+        File.Delete(PathOf("depot.db"));
+        (exit, _, error) = await Propose();
+        exit.ShouldBe(2);
+        error.ShouldContain("depot.db");
+    }
+
+    [Fact]
+    public async Task Where_nothing_may_be_added_nothing_is()
+    {
+        Write("workload.sql", "-- name: of depot\n-- calls: 1000/day\n-- bind: d=7\nSELECT max(note) FROM parcel WHERE depot = :d;");
+        Run("DROP INDEX parcel_state_again; DROP INDEX parcel_state;");
+        (int exit, string said, string _) = await Propose("--most-indexes", "0");
+        (exit, said.EndsWith("Nothing is proposed.\n", StringComparison.Ordinal)).ShouldBe((0, true));
+        said.ShouldContain("go beyond the limits: parcel_by_depot");
+    }
+
+    private void Run(string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={PathOf("depot.db")};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = sql;
+        command.ExecuteNonQuery();
+    }
+
+    private string PathOf(string name) => Path.Combine(_folder, name);
+
+    private void Write(string name, string text) => File.WriteAllText(PathOf(name), text);
+
+    private async Task<(int Exit, string Output, string Error)> Propose(params string[] more)
+    {
+        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "propose", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), .. more]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        info.Environment["SWIFT_LEDGER_HOME"] = PathOf("home");
+        using Process process = Process.Start(info)!;
+        Task<string> error = process.StandardError.ReadToEndAsync();
+        string output = await process.StandardOutput.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        return (process.ExitCode, output, await error);
+    }
+}
