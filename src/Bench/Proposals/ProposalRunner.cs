@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;

@@ -1,7 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Testing;
 using Xunit;

@@ -1,6 +1,5 @@
 using CsCheck;
 using Shouldly;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Testing;
 using Xunit;
