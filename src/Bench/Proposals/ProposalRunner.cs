@@ -31,6 +31,9 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     /// <summary>More indexes than these are not tried to be dropped.</summary>
     public const int MostDrops = 12;
 
+    /// <summary>How many times as long the last trial may measure.</summary>
+    private const int WholeTakes = 3;
+
     /// <summary>Where so many cannot be built, something else is wrong.</summary>
     private const int MostUnbuilt = 5;
 
@@ -83,7 +86,14 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             told("measuring all of the set together over the whole workload");
             TrialAccount account = await RunTrialAsync(all, null, stop);
             together = account.Refusal is null ? MeasuredProposal.Of(account) : null;
-            _notes.AddRange(together is { Change.High: >= 0 } ? ["All together do not bring the bill down: apply none of them unread."] : []);
+            if (together is { Untold.Count: > 0 })
+            {
+                _notes.Add($"All together were not timed long enough for a bill, of which {together.Untold.Count} statements are missing: each trial needs more time.");
+            }
+            else if (together is { Change.High: >= 0 })
+            {
+                _notes.Add("All together do not bring the bill down: apply none of them unread.");
+            }
         }
 
         return new([.. proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured is { } m ? m.Bill.Change : 0)], together, _notes, null);
@@ -206,7 +216,8 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
 
     private Task<TrialAccount> RunTrialAsync(string change, string[]? only, CancellationToken stop)
     {
-        TrialOptions own = options with { Only = only, NoiseCheck = false };
+        // The whole workload has many times the lines of one table.
+        TrialOptions own = options with { Only = only, NoiseCheck = false, MaxSeconds = only is null ? options.MaxSeconds * WholeTakes : options.MaxSeconds };
         return new TrialRunner(home).RunAsync(subject, workload, change, TrialBrief.Read(workload, change, own).Value, (_, _) => { }, stop: stop);
     }
 

@@ -87,7 +87,7 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     private static string Words(MeasuredBill m)
     {
         string size = m.SizeBytes is { } bytes ? $", {(bytes < 0 ? "-" : "+")}{Figures.Bytes(Math.Abs(bytes))}" : "";
-        string saved = m.BillBefore <= 0 ? "nothing that is called a day" : string.Create(CultureInfo.InvariantCulture, $"{Figures.Three(m.BillBefore)} to {Figures.Three(m.BillAfter)} database-seconds a day, {ChangeOf(m)}");
+        string saved = m.BillBefore <= 0 ? "no bill" : string.Create(CultureInfo.InvariantCulture, $"{Figures.Three(m.BillBefore)} to {Figures.Three(m.BillAfter)} database-seconds a day, {ChangeOf(m)}");
         return $"{saved} over {m.Lines} lines; {m.Improved.Count} improved, {m.Regressed.Count} regressed{size}, built in {Figures.Duration(m.BuildMs * 1_000)}";
     }
 
