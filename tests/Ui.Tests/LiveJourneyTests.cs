@@ -66,7 +66,15 @@ public sealed class LiveJourneyTests(LedgerFixture ledger)
             browser.SeeSettled(By.XPath($"//section[@aria-label=\"The huts' application\"]//span[contains(., 'runs as held: {story.Statement}')]"));
             browser.Axe().ShouldBeEmpty();
             browser.SeeSettled(By.XPath("//section[@aria-label='Fall-backs']//li[contains(., 'It helps: ')]"));
-            browser.SeeSettled(By.XPath(Done("The trial is posted as an entry")));
+
+            // Where the hypervisor takes the processors away all the while, nothing can be timed, and nothing is promised: the page says so, and the story ends there.
+            if (browser.SeeSettled(By.XPath($"{Done("The trial is posted as an entry")} | {Stopped}")).TagName == "p")
+            {
+                browser.SeeSettled(By.XPath(Stopped)).Text.ShouldContain("not timed enough to promise anything");
+                TestContext.Current.TestOutputHelper?.WriteLine("This machine could not time the fix.");
+                return;
+            }
+
             browser.SeeSettled(By.XPath("//section[@aria-label='Fall-backs']//p[contains(., 'The fix is live: entry 1')]"));
             browser.SeeSettled(By.XPath(Done("What the entry promised is held against")));
             browser.SeeSettled(By.XPath($"//a[.=\"{story.FixTitle}\" and contains(@href, '/entries/1')]")).Click();
@@ -98,6 +106,8 @@ public sealed class LiveJourneyTests(LedgerFixture ledger)
             }
         }
     }
+
+    private const string Stopped = "//section[@aria-label=\"The huts' application\"]//p[contains(., 'The story stops here')]";
 
     private static string Done(string step) => $"//section[@aria-label=\"The huts' application\"]//li[contains(., '{step}') and contains(., ', done')]";
 }

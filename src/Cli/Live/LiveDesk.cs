@@ -45,6 +45,7 @@ internal sealed class LiveDesk
     private Func<string> _changes = () => "";
     private TimeProvider _clock = TimeProvider.System;
     private LiveBeat? _beat;
+    private string? _stopped;
     private long _beatAt;
     private long? _book;
     private double _pace = 1;
@@ -116,6 +117,15 @@ internal sealed class LiveDesk
         }
     }
 
+    /// <summary>The story goes no further by itself; whoever looks at it is told why.</summary>
+    public void Stops(string because)
+    {
+        lock (_gate)
+        {
+            _stopped = $"The story stops here: {because}";
+        }
+    }
+
     private string? Refusal(string version, string script) =>
         version == Proposed ? (script.Trim().Length == 0 ? "No entry is proposed: post a trial first." : null)
         : _orders.Exists(o => o.Version == version) ? "It is deployed."
@@ -140,7 +150,7 @@ internal sealed class LiveDesk
             }
 
             string changes = _changes();
-            return new(true, _book, Moment(), _pace, _beat?.Version ?? "", _beat is not null && Stopwatch.GetElapsedTime(_beatAt) < Silent, _beat?.PerSecond ?? 0, _beat?.Held ?? [], _beat?.Problem is { Length: > 0 } p ? p : null,
+            return new(true, _book, Moment(), _pace, _beat?.Version ?? "", _beat is not null && Stopwatch.GetElapsedTime(_beatAt) < Silent, _beat?.PerSecond ?? 0, _beat?.Held ?? [], _stopped ?? (_beat?.Problem is { Length: > 0 } p ? p : null),
                 [.. _known.Select(v => new LiveVersion(v.Version, v.Title, _orders.Exists(o => o.Version == v.Version), Refusal(v.Version, v.Version == Proposed ? changes : v.Script)))], [.. _steps]);
         }
     }

@@ -87,7 +87,7 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
                 {
                     if (attempt == MostAttempts)
                     {
-                        throw new InvalidOperationException($"{MostAttempts} trials of the fix were not timed enough to promise anything of {_story.Statement}.");
+                        throw new InvalidOperationException($"{MostAttempts} trials of the fix were not timed enough to promise anything of {_story.Statement}: this machine is too busy. Its trials tell how they were decided.");
                     }
 
                     continue;
@@ -124,6 +124,7 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
         catch (Exception e) when (e is HttpRequestException or InvalidOperationException or KeyNotFoundException or JsonException or LedgerException)
         {
             log.LogWarning("The story of the demo stops here: {Message}", e.Message);
+            desk.Stops(e.Message);
         }
     }
 
