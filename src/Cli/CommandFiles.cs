@@ -1,4 +1,5 @@
 using System.Text;
+using SwiftLedger.Bench;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -56,6 +57,24 @@ internal static class CommandFiles
                 InputPart.Change => problem.Describe(change ?? "change"),
                 _ => problem.Message,
             });
+        }
+    }
+
+    /// <summary>Runs what measures on copies; where it dies or is stopped, says so.</summary>
+    /// <param name="progress">Cleared before anything is said.</param>
+    /// <param name="measure">Gives what the command ends with.</param>
+    /// <returns>What the command ends with.</returns>
+    public static async Task<int> MeasuredAsync(TerminalProgress progress, Func<Task<int>> measure)
+    {
+        try
+        {
+            return await measure();
+        }
+        catch (Exception e) when (e is BenchProcessException or OperationCanceledException)
+        {
+            progress.Clear();
+            await Console.Error.WriteLineAsync(e is BenchProcessException ? e.Message : "Cancelled; the copies are removed.");
+            return ExitCode.NotMeasured;
         }
     }
 

@@ -62,10 +62,10 @@ internal static class ProposeCommand
         LedgerHome home = LedgerHome.FromEnvironment();
         home.SweepCopies();
         using var progress = new TerminalProgress();
-        try
+        var limits = new ProposalLimits(
+            parsed.GetValue(MostIndexes), parsed.GetValue(MostMegabytes) is { } megabytes ? (long)(megabytes * 1e6) : null, parsed.GetValue(WritesAtMost) / 100);
+        return await CommandFiles.MeasuredAsync(progress, async () =>
         {
-            var limits = new ProposalLimits(
-                parsed.GetValue(MostIndexes), parsed.GetValue(MostMegabytes) is { } megabytes ? (long)(megabytes * 1e6) : null, parsed.GetValue(WritesAtMost) / 100);
             ProposalsFound found = await new ProposalRunner(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, options, limits, progress.Show).RunAsync(stop);
             progress.Clear();
             if (found.Refusal is { } refusal)
@@ -77,18 +77,6 @@ internal static class ProposeCommand
             var document = ProposalsDocument.Of(found.Proposals, found.Set, found.Notes);
             await Console.Out.WriteAsync(document.ToTable());
             return CommandFiles.Write((parsed.GetValue(Out), document.ToJson), (parsed.GetValue(Migration), document.Migration), (parsed.GetValue(Reverse), document.Reverse)) ? 0 : ExitCode.NotMeasured;
-        }
-        catch (BenchProcessException e)
-        {
-            progress.Clear();
-            await Console.Error.WriteLineAsync(e.Message);
-            return ExitCode.NotMeasured;
-        }
-        catch (OperationCanceledException)
-        {
-            progress.Clear();
-            await Console.Error.WriteLineAsync("Cancelled; the copies are removed.");
-            return ExitCode.NotMeasured;
-        }
+        });
     }
 }

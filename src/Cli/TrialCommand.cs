@@ -89,7 +89,7 @@ internal static class TrialCommand
         home.SweepCopies();
         using var progress = new TerminalProgress();
         var told = new TrialProgress(progress, brief.Value.Lines.Count);
-        try
+        return await CommandFiles.MeasuredAsync(progress, async () =>
         {
             TrialAccount account = await new TrialRunner(home).RunAsync(
                 KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, change, brief.Value, told.Show,
@@ -103,19 +103,7 @@ internal static class TrialCommand
 
             ResultDocument result = ResultDocument.Of(account, KnownEngines.Shown(subject), workload, change, at: DateTimeOffset.UtcNow.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture));
             return Write(parsed, result) ? (int)Outcomes.Of(account, parsed.GetValue(Strict)) : ExitCode.NotMeasured;
-        }
-        catch (BenchProcessException e)
-        {
-            progress.Clear();
-            await Console.Error.WriteLineAsync(e.Message);
-            return ExitCode.NotMeasured;
-        }
-        catch (OperationCanceledException)
-        {
-            progress.Clear();
-            await Console.Error.WriteLineAsync("Cancelled; the copies are removed.");
-            return ExitCode.NotMeasured;
-        }
+        });
     }
 
     private static string? Complaint(ParseResult parsed)

@@ -42,7 +42,7 @@ public sealed class FailureTests : IDisposable
                 Write("home/copies", "no folder");
                 break;
             case "damaged ledger" or "truncated ledger" or "newer ledger":
-                (await Run(path, "deployment", "--book", "Depot", "--at", "2026-03-02T10:00:00Z", "--deployed", "1")).Exit.ShouldBe(0);
+                (await CommandLine.RunAsync(path, "deployment", "--book", "Depot", "--at", "2026-03-02T10:00:00Z", "--deployed", "1")).Exit.ShouldBe(0);
                 Spoil(Path.Combine(path, "ledger.db"), home);
                 break;
         }
@@ -52,7 +52,7 @@ public sealed class FailureTests : IDisposable
             : [["trial", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), "--change", PathOf("change.sql"), "--quick"], ["batch", "--subject", PathOf("depot.db"), "--script", PathOf("workload.sql")], ["serve", "--port", "0"]];
         foreach (string[] command in commands)
         {
-            (int exit, string _, string error) = await Run(path, command);
+            (int exit, string _, string error) = await CommandLine.RunAsync(path, command);
             exit.ShouldBeOneOf([2, 3], $"{string.Join(' ', command)}: {error}");
             error.Trim().Split('\n').Length.ShouldBe(1, error);
             error.ShouldNotContain("   at ");
@@ -67,21 +67,21 @@ public sealed class FailureTests : IDisposable
         Directory.CreateDirectory(PathOf("home/uploads"));
         Write("home/spool/left", "SELECT 'a customer''s'");
         Write("home/uploads/left.db.partial", "half");
-        using Process first = Start(PathOf("home"), "serve", "--port", "0");
+        using Process first = CommandLine.Start(PathOf("home"), "serve", "--port", "0");
         while (await first.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken) is { } line && !line.StartsWith("Ctrl", StringComparison.Ordinal))
         {
         }
 
         Directory.GetFiles(PathOf("home/spool")).Concat(Directory.GetFiles(PathOf("home/uploads"))).ShouldBeEmpty();
-        (int exit, string _, string error) = await Run(PathOf("home"), "serve", "--port", "0");
-        (int demo, string _, string _) = await Run(PathOf("home"), "demo", "--port", "0", "--scale", "0.05");
+        (int exit, string _, string error) = await CommandLine.RunAsync(PathOf("home"), "serve", "--port", "0");
+        (int demo, string _, string _) = await CommandLine.RunAsync(PathOf("home"), "demo", "--port", "0", "--scale", "0.05");
         first.Kill();
         await first.WaitForExitAsync(TestContext.Current.CancellationToken);
         (exit, demo).ShouldBe((2, 2));
         error.ShouldContain($"is held by process {first.Id} at http://127.0.0.1");
 
         // The lock went with its process.
-        using Process next = Start(PathOf("home"), "serve", "--port", "0");
+        using Process next = CommandLine.Start(PathOf("home"), "serve", "--port", "0");
         (await next.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken))!.ShouldStartWith("Swift Ledger: ");
         next.Kill();
         await next.WaitForExitAsync(TestContext.Current.CancellationToken);
@@ -94,7 +94,7 @@ public sealed class FailureTests : IDisposable
     public async Task A_change_without_end_meets_a_bound_and_leaves_nothing(string change, string option, string value, string message)
     {
         Write("change.sql", change);
-        (int exit, string _, string error) = await Run(PathOf("home"), "trial", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), "--change", PathOf("change.sql"), option, value);
+        (int exit, string _, string error) = await CommandLine.RunAsync(PathOf("home"), "trial", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), "--change", PathOf("change.sql"), option, value);
         exit.ShouldBe(2, error);
         error.ShouldContain(message);
         Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
@@ -104,7 +104,7 @@ public sealed class FailureTests : IDisposable
     public async Task A_script_that_meets_a_bound_is_exit_2()
     {
         Write("script.sql", "SELECT 1;\nCREATE TABLE more AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT hex(randomblob(200)) FROM n;");
-        (int exit, string output, string error) = await Run(PathOf("home"), "batch", "--subject", PathOf("depot.db"), "--script", PathOf("script.sql"), "--change-gigabytes", "0.01");
+        (int exit, string output, string error) = await CommandLine.RunAsync(PathOf("home"), "batch", "--subject", PathOf("depot.db"), "--script", PathOf("script.sql"), "--change-gigabytes", "0.01");
         exit.ShouldBe(2, output + error);
         output.ShouldContain("larger by more than 0.01 GiB");
     }
@@ -113,7 +113,7 @@ public sealed class FailureTests : IDisposable
     public async Task A_whole_trial_keeps_to_its_time_and_says_that_it_was_spent()
     {
         Write("workload.sql", "-- name: endless\nWITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n;\n-- name: later\nSELECT * FROM parcel;");
-        (int exit, string output, string error) = await Run(PathOf("home"), "trial", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), "--noise-check", "--max-seconds", "0.5");
+        (int exit, string output, string error) = await CommandLine.RunAsync(PathOf("home"), "trial", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), "--noise-check", "--max-seconds", "0.5");
         exit.ShouldBe(0, error);
         output.ShouldContain("2 unsettled");
         output.ShouldContain("The time was spent before this line had a block.");
@@ -126,7 +126,7 @@ public sealed class FailureTests : IDisposable
     {
         Write("script.sql", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n");
         string[] arguments = verb == "trial" ? ["trial", "--subject", PathOf("depot.db"), "--workload", PathOf("script.sql"), "--noise-check"] : ["batch", "--subject", PathOf("depot.db"), "--script", PathOf("script.sql")];
-        using Process command = Start(PathOf("home"), arguments);
+        using Process command = CommandLine.Start(PathOf("home"), arguments);
         while (!Directory.Exists(PathOf("home/copies")) || Directory.GetFiles(PathOf("home/copies"), "before.db", SearchOption.AllDirectories).Length == 0)
         {
             TestContext.Current.CancellationToken.ThrowIfCancellationRequested();
@@ -150,11 +150,11 @@ public sealed class FailureTests : IDisposable
             await made.WaitForExitAsync(TestContext.Current.CancellationToken);
         }
 
-        (int exit, string output, string error) = await Run(PathOf("home"), "capture", PathOf("logs"), "--book", "Depot");
+        (int exit, string output, string error) = await CommandLine.RunAsync(PathOf("home"), "capture", PathOf("logs"), "--book", "Depot");
         exit.ShouldBe(0, error);
         output.ShouldContain("a.sql (workload)");
         error.ShouldContain("is a named pipe, and is left out");
-        (await Run(PathOf("home"), "capture", "/dev/zero", "--book", "Depot")).Exit.ShouldBe(2);
+        (await CommandLine.RunAsync(PathOf("home"), "capture", "/dev/zero", "--book", "Depot")).Exit.ShouldBe(2);
     }
 
     /// <summary>Processes with the test's folder in their environment: those of the job.</summary>
@@ -211,20 +211,4 @@ public sealed class FailureTests : IDisposable
     private string PathOf(string name) => Path.Combine(_folder, name);
 
     private void Write(string name, string text) => File.WriteAllText(PathOf(name), text);
-
-    private static Process Start(string home, params string[] arguments)
-    {
-        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        info.Environment["SWIFT_LEDGER_HOME"] = home;
-        return Process.Start(info)!;
-    }
-
-    private static async Task<(int Exit, string Output, string Error)> Run(string home, params string[] arguments)
-    {
-        using Process process = Start(home, arguments);
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = await process.StandardOutput.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        return (process.ExitCode, output, await error);
-    }
 }

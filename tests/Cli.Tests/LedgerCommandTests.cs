@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using Shouldly;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Ledger;
@@ -113,14 +112,5 @@ public sealed class LedgerCommandTests : IDisposable
         return digest;
     }
 
-    private async Task<(int Exit, string Output, string Error)> Run(string home, params string[] arguments)
-    {
-        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        info.Environment["SWIFT_LEDGER_HOME"] = PathOf(home);
-        using Process process = Process.Start(info)!;
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = await process.StandardOutput.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        return (process.ExitCode, output, await error);
-    }
+    private Task<(int Exit, string Output, string Error)> Run(string home, params string[] arguments) => CommandLine.RunAsync(PathOf(home), arguments);
 }

@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Shouldly;
@@ -102,14 +101,6 @@ public sealed class ProposeCommandTests : IDisposable
 
     private void Write(string name, string text) => File.WriteAllText(PathOf(name), text);
 
-    private async Task<(int Exit, string Output, string Error)> Propose(params string[] more)
-    {
-        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "propose", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), .. more]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        info.Environment["SWIFT_LEDGER_HOME"] = PathOf("home");
-        using Process process = Process.Start(info)!;
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = await process.StandardOutput.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        return (process.ExitCode, output, await error);
-    }
+    private Task<(int Exit, string Output, string Error)> Propose(params string[] more) =>
+        CommandLine.RunAsync(PathOf("home"), ["propose", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), .. more]);
 }

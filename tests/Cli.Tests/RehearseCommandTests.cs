@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Shouldly;
@@ -147,14 +146,6 @@ public sealed class RehearseCommandTests : IDisposable
 
     private Task<(int Exit, string Output, string Error)> Rehearse(string load, params string[] more) => Run("--parts", load, more);
 
-    private async Task<(int Exit, string Output, string Error)> Run(string source, string file, params string[] more)
-    {
-        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), "rehearse", "--subject", PathOf("depot.db"), source, PathOf(file), .. more]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        info.Environment["SWIFT_LEDGER_HOME"] = PathOf("home");
-        using Process process = Process.Start(info)!;
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = await process.StandardOutput.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        return (process.ExitCode, output, await error);
-    }
+    private Task<(int Exit, string Output, string Error)> Run(string source, string file, params string[] more) =>
+        CommandLine.RunAsync(PathOf("home"), ["rehearse", "--subject", PathOf("depot.db"), source, PathOf(file), .. more]);
 }

@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Shouldly;
@@ -163,14 +162,5 @@ public sealed class TrialCommandTests : IDisposable
     private Task<(int Exit, string Output, string Error)> Trial(params string[] more) =>
         Run(["trial", "--subject", PathOf("depot.db"), "--workload", PathOf("workload.sql"), "--change", PathOf("change.sql"), .. more]);
 
-    private async Task<(int Exit, string Output, string Error)> Run(params string[] arguments)
-    {
-        var info = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "swift-ledger.dll"), .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        info.Environment["SWIFT_LEDGER_HOME"] = PathOf("home");
-        using Process process = Process.Start(info)!;
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = await process.StandardOutput.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        return (process.ExitCode, output, await error);
-    }
+    private Task<(int Exit, string Output, string Error)> Run(params string[] arguments) => CommandLine.RunAsync(PathOf("home"), arguments);
 }

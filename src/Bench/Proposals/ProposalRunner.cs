@@ -38,7 +38,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     private const int MostUnbuilt = 5;
 
     private readonly List<string> _notes = [];
-    private readonly Dictionary<string, SchemaObject> _schema = new(StringComparer.OrdinalIgnoreCase);
+    private IReadOnlyList<SchemaObject> _schema = [];
 
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
     /// <exception cref="OperationCanceledException">It was stopped; the copies are gone.</exception>
@@ -52,33 +52,38 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         }
 
         SqlDialect dialect = options.Engine.Dialect;
-        foreach (WorkloadStatement statement in now.Brief.Workload.Statements)
-        {
-            SyntaxTree tree = SyntaxTree.Read(statement.Sql, dialect);
-            if (tree.Statement is null)
-            {
-                _notes.Add($"{statement.Name}: the grammar does not know '{tree.Unknown[0].Construct}'; nothing was looked for there.");
-            }
-        }
+        Workload statements = now.Brief.Workload;
+        Dictionary<string, UnknownSyntax> unknown = statements.Statements.Select(s => (s.Name, Tree: SyntaxTree.Read(s.Sql, dialect))).Where(s => s.Tree.Statement is null).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
+        _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
+        (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, StatementTables.Of(s.Sql, dialect)))];
+        Dictionary<string, string> views = OfKind("view"), made = OfKind("index");
+        bool triggers = OfKind("trigger").Count > 0;
 
-        IReadOnlyList<TableAccess> accesses = TableAccess.Of(now.Brief.Workload, catalog, dialect);
+        // Those that name the table, or a view, those that write where triggers may write further, and those that the grammar does not know.
+        string[] Affected(string table) => [.. tables.Where(s => s.Tables.Names.Any(n => n.Equals(table, StringComparison.OrdinalIgnoreCase) || views.ContainsKey(n))
+            || (s.Tables.Written is not null && triggers) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
+
         var proposals = new List<Proposal>();
-        foreach (TakenCandidate taken in await ScreenedAsync(IndexCandidates.Of(accesses, catalog), stop))
+        foreach (TakenCandidate taken in await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop))
         {
-            string[] affected = Affected(now.Brief.Workload, taken.Candidate.Table);
             proposals.Add(await MeasuredAsync(
                 ProposalKind.Index, $"index on {taken.Candidate.Table} ({string.Join(", ", taken.Candidate.Columns)})",
-                $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.", taken.Candidate.Sql, taken.Candidate.Undo, affected, stop));
+                $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.", taken.Candidate.Sql, taken.Candidate.Undo, Affected(taken.Candidate.Table), stop));
         }
 
-        foreach (SuperfluousIndex index in SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), _schema.ToDictionary(o => o.Key, o => o.Value.Definition), dialect).Take(MostDrops))
+        IReadOnlyList<SuperfluousIndex> superfluous = SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect);
+        if (superfluous.Count > MostDrops)
         {
-            string[] affected = Affected(now.Brief.Workload, index.Table);
-            proposals.Add(await MeasuredAsync(
-                ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, (_schema.GetValueOrDefault(index.Index)?.Definition.TrimEnd(';') ?? index.Undo.TrimEnd(';')) + ";", affected, stop));
+            _notes.Add($"{superfluous.Count - MostDrops} more that may go were not tried: {string.Join(", ", superfluous.Skip(MostDrops).Select(s => s.Index))}.");
         }
 
-        proposals = await TogetherAsync(proposals, stop);
+        foreach (SuperfluousIndex index in superfluous.Take(MostDrops))
+        {
+            string undo = made.TryGetValue(index.Index, out string? definition) ? definition.TrimEnd(';') + ";" : index.Undo;
+            proposals.Add(await MeasuredAsync(ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, undo, Affected(index.Table), stop));
+        }
+
+        proposals = await TogetherAsync(proposals, Screening.WorkOf(now), stop);
         string all = string.Join('\n', proposals.Where(p => p.Fate == ProposalFate.InSet).Select(p => p.Sql));
         MeasuredProposal? together = null;
         if (all.Length > 0)
@@ -167,11 +172,10 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     }
 
     /// <summary>Builds the set one by one, the most saving first: each is tried beside those before it, by exact work over the whole workload.</summary>
-    private async Task<List<Proposal>> TogetherAsync(List<Proposal> proposals, CancellationToken stop)
+    private async Task<List<Proposal>> TogetherAsync(List<Proposal> proposals, double? best, CancellationToken stop)
     {
         var set = new List<Proposal>();
         var judged = new List<Proposal>();
-        double? best = null;
         foreach (Proposal proposal in proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured?.Bill.Change ?? 0))
         {
             if (proposal.Fate != ProposalFate.InSet)
@@ -197,22 +201,8 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         return judged;
     }
 
-    /// <summary>
-    /// Statements that an index on a table may touch: those that name it, or a view, those that write where triggers may write further, and those that the
-    /// grammar does not know.
-    /// </summary>
-    private string[] Affected(Workload workload, string table)
-    {
-        SqlDialect dialect = options.Engine.Dialect;
-        HashSet<string> views = [.. _schema.Values.Where(o => o.Kind.Contains("view", StringComparison.OrdinalIgnoreCase)).Select(o => o.Name.ToLowerInvariant())];
-        bool triggers = _schema.Values.Any(o => o.Kind == "trigger");
-        return [.. workload.Statements.Where(s =>
-        {
-            var names = StatementTables.Of(s.Sql, dialect);
-            return names.Names.Any(n => n.Equals(table, StringComparison.OrdinalIgnoreCase) || views.Contains(n.ToLowerInvariant()))
-                || (names.Written is not null && triggers) || SyntaxTree.Read(s.Sql, dialect).Statement is null;
-        }).Select(s => s.Name)];
-    }
+    private Dictionary<string, string> OfKind(string kind) =>
+        _schema.Where(o => o.Kind.Contains(kind, StringComparison.Ordinal)).DistinctBy(o => o.Name, StringComparer.OrdinalIgnoreCase).ToDictionary(o => o.Name, o => o.Definition, StringComparer.OrdinalIgnoreCase);
 
     private Task<TrialAccount> RunTrialAsync(string change, string[]? only, CancellationToken stop)
     {
@@ -241,10 +231,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             latest = account;
             if (happened is SchemaRead read)
             {
-                foreach (SchemaObject o in read.Objects)
-                {
-                    _schema[o.Name] = o;
-                }
+                _schema = read.Objects;
             }
             else if (happened is StageReached { Stage: TrialStage.Measuring } or BlocksMeasured or LineEnded || (account.Catalogs is not null && account.Lines.All(l => l.Evidence.After is not null)))
             {

@@ -1,4 +1,3 @@
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Plans;
@@ -33,7 +32,7 @@ public static class JoinOrders
     {
         long visited = RowFlow.Visited(side.Plan.Lines().Select(l => l.Operator));
         if (!side.Plan.IsCounted || visited < ManyRows || side.Tables.Kind != "select" || side.Outline.Blocks is not [var block, ..]
-            || block.Sources.Count is < 2 or > MostTables || block.Sources.Any(s => side.Catalog?.Table(s.Name) is null) || OrdersByPlace(side, block)
+            || block.Sources.Count is < 2 or > MostTables || block.Sources.Any(s => side.Catalog?.Table(s.Name) is null) || OrdersByPlace(block)
             || (!block.Aggregates && !block.Distinct && side.Rows is { } rows && visited < rows * FewerFrom)
             || JoinedTables.Of(side.Sql, block) is not { } tables)
         {
@@ -110,9 +109,5 @@ public static class JoinOrders
     }
 
     /// <summary>Whether ORDER BY counts columns: with a star their order is that of the tables.</summary>
-    private static bool OrdersByPlace(PlanSide side, QueryBlock block)
-    {
-        string terms = block.OrderBy is { } orderBy ? orderBy.Of(side.Sql).ToString() : "";
-        return SqlLexer.Tokenize(terms, side.Language.Dialect).Any(t => t.Kind == TokenKind.Number);
-    }
+    private static bool OrdersByPlace(QueryBlock block) => block.Query?.OrderBy.Any(t => t.Value is Literal) == true;
 }

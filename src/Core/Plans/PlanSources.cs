@@ -30,8 +30,7 @@ public sealed class PlanSources
     }
 
     /// <summary>Whether tables are tied by the names of their columns, which no condition says: USING, or NATURAL.</summary>
-    public bool JoinsByName => SqlLexer.Tokenize(_side.Sql, _side.Language.Dialect).Any(t => t.Kind == TokenKind.Word
-        && (t.Span.Of(_side.Sql).Equals("using", StringComparison.OrdinalIgnoreCase) || t.Span.Of(_side.Sql).Equals("natural", StringComparison.OrdinalIgnoreCase)));
+    public bool JoinsByName => _side.Outline.JoinsByName;
 
     /// <summary>The query block that the operator serves; null where it is not known.</summary>
     public QueryBlock? Block(int at) => _sources[at]?.Block;

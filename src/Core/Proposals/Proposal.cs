@@ -114,6 +114,11 @@ public static class ProposalRule
             return (ProposalFate.NotTold, $"{string.Join(", ", measured.Untold)}: not timed long enough for a bill.");
         }
 
+        if (measured.Bill.Before <= 0)
+        {
+            return (ProposalFate.NotTold, "The workload does not say how often any of its statements runs: there is no bill.");
+        }
+
         if (limits.WritesAtMost is { } most && measured.Writes is { Before: > 0 } writes && writes.After > writes.Before * (1 + most))
         {
             return (ProposalFate.BeyondLimit, "It makes writes dearer than was allowed.");

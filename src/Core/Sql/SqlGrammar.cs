@@ -84,9 +84,6 @@ public sealed class SqlGrammar
     /// <summary>Words that are no name of a column or table without quotes, in upper case.</summary>
     public required FrozenSet<string> Reserved { get; init; }
 
-    /// <summary>Words beside those that are no function's name.</summary>
-    public FrozenSet<string> NoFunctions { get; init; } = [];
-
     /// <summary>Reserved words that may name a function or a type all the same.</summary>
     public FrozenSet<string> Functions { get; init; } = [];
 

@@ -108,6 +108,7 @@ public class IndexCandidatesTests
         MeasuredProposal good = Measured(-5, -1);
         ProposalRule.Judge(ProposalKind.Index, good with { Untold = ["a"] }, new()).Fate.ShouldBe(ProposalFate.NotTold);
         ProposalRule.Judge(ProposalKind.Drop, good with { Regressed = ["a"] }, new()).Fate.ShouldBe(ProposalFate.NoSaving);
+        ProposalRule.Judge(ProposalKind.Index, good with { Bill = new(0, 0) }, new()).ShouldBe((ProposalFate.NotTold, "The workload does not say how often any of its statements runs: there is no bill."));
         ProposalRule.Judge(ProposalKind.Index, good with { Improved = [] }, new()).Fate.ShouldBe(ProposalFate.NoSaving);
         ProposalRule.Judge(ProposalKind.Index, good with { Writes = new(1, 1.2) }, new(WritesAtMost: 0.1)).Fate.ShouldBe(ProposalFate.BeyondLimit);
         ProposalRule.Judge(ProposalKind.Index, good with { Writes = new(1, 1.05) }, new(WritesAtMost: 0.1)).Fate.ShouldBe(ProposalFate.InSet);

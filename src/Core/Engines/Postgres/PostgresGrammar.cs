@@ -3,7 +3,7 @@ using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 
-/// <summary>PostgreSQL's manual, 4.1.6 "Operator Precedence" for operators, appendix C "SQL Key Words" for words, also as <c>pg_get_keywords()</c> tells them.</summary>
+/// <summary>PostgreSQL's manual, 4.1.6 "Operator Precedence" for operators, appendix C "SQL Key Words" for words, as <c>pg_get_keywords()</c> tells them.</summary>
 internal static class PostgresGrammar
 {
     /// <summary>Reserved words that may name a function or a type.</summary>

@@ -3,7 +3,7 @@ using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Engines.Sqlite;
 
-/// <summary>SQLite's manual, "SQL Language Expressions" for operators, "SQLite Keywords" for words; which keywords serve as names was asked of the engine.</summary>
+/// <summary>SQLite's manual, "SQL Language Expressions" for operators, "SQLite Keywords" for words; which of them serve as names is what the engine takes (<c>SqliteWordTests</c> asks it).</summary>
 internal static class SqliteGrammar
 {
     public static readonly SqlGrammar Grammar = new()
@@ -26,11 +26,11 @@ internal static class SqliteGrammar
         Values = Words("NULL TRUE FALSE CURRENT_DATE CURRENT_TIME CURRENT_TIMESTAMP"),
         Reserved = Words(
             """
-            ADD ALL ALTER AND AS AUTOINCREMENT BETWEEN CASE CHECK COLLATE COMMIT CONSTRAINT CREATE DEFAULT DEFERRABLE DELETE DISTINCT DROP ELSE ESCAPE
-            EXISTS FOREIGN FROM GROUP HAVING IN INDEX INSERT INTO IS ISNULL JOIN LIMIT NOT NOTHING NOTNULL NULL ON OR ORDER PRIMARY REFERENCES RETURNING
-            SELECT SET TABLE THEN TO TRANSACTION UNIQUE UPDATE USING VALUES WHEN WHERE
+            ADD ALL ALTER AND AS AUTOINCREMENT BETWEEN CASE CHECK COLLATE COMMIT CONSTRAINT CREATE DEFAULT DEFERRABLE DELETE DISTINCT DROP ELSE ESCAPE EXCEPT
+            EXISTS FOREIGN FROM GROUP HAVING IN INDEX INSERT INTERSECT INTO IS ISNULL JOIN LIMIT NOT NOTHING NOTNULL NULL ON OR ORDER PRIMARY REFERENCES RETURNING
+            SELECT SET TABLE THEN TO TRANSACTION UNION UNIQUE UPDATE USING VALUES WHEN WHERE
             """),
-        NoBareAliases = Words("LIKE GLOB REGEXP MATCH UNION EXCEPT INTERSECT CROSS FULL INNER LEFT NATURAL OUTER RIGHT INDEXED"),
+        NoBareAliases = Words("LIKE GLOB REGEXP MATCH CROSS FULL INNER LEFT NATURAL OUTER RIGHT INDEXED"),
     };
 
     private static FrozenSet<string> Words(string words) => words.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).ToFrozenSet(StringComparer.Ordinal);

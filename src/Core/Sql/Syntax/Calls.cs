@@ -60,10 +60,9 @@ public sealed record Cast(Expression Operand, TypeName Type, bool Short) : Expre
 /// <param name="OrderBy">Within its parentheses.</param>
 /// <param name="Within">Of WITHIN GROUP.</param>
 /// <param name="Filter">Which rows count; null for all.</param>
-/// <param name="Nulls">IGNORE NULLS and its kin; empty where nothing stands there.</param>
 /// <param name="Over">A <see cref="Window"/> or the name of one; null where it is no window's function.</param>
 public sealed record Call(
-    Name Function, string Quantifier, IReadOnlyList<Expression> Arguments, IReadOnlyList<OrderTerm> OrderBy, IReadOnlyList<OrderTerm> Within, Expression? Filter, string Nulls, SyntaxNode? Over)
+    Name Function, string Quantifier, IReadOnlyList<Expression> Arguments, IReadOnlyList<OrderTerm> OrderBy, IReadOnlyList<OrderTerm> Within, Expression? Filter, SyntaxNode? Over)
     : Expression
 {
     internal override void Write(ISyntaxSink sink)
@@ -90,7 +89,6 @@ public sealed record Call(
             sink.Close(")");
         }
 
-        sink.Words(Nulls);
         sink.Maybe("OVER", Over);
     }
 }

@@ -35,7 +35,7 @@ public sealed record AllColumns(Expression? Of) : Expression
             return;
         }
 
-        sink.Whole(Of);
+        sink.Node(Of, SqlGrammar.Primary);
         sink.Tight(".");
         sink.Close("*");
     }
@@ -359,7 +359,7 @@ public sealed record Subscript(Expression Operand, Expression? Low, Expression? 
 {
     internal override void Write(ISyntaxSink sink)
     {
-        sink.Whole(Operand);
+        sink.Node(Operand, SqlGrammar.Primary);
         sink.Tight("[");
         sink.Maybe("", Low);
         if (Slice)
@@ -378,7 +378,7 @@ public sealed record Field(Expression Operand, Identifier Part) : Expression
 {
     internal override void Write(ISyntaxSink sink)
     {
-        sink.Whole(Operand);
+        sink.Node(Operand, SqlGrammar.Primary);
         sink.Tight(".");
         sink.Node(Part);
     }

@@ -17,6 +17,9 @@ internal enum WordUse : byte
 
     /// <summary>May be an alias without AS.</summary>
     BareAlias = 4,
+
+    /// <summary>May go on with an expression behind an operand.</summary>
+    Operates = 8,
 }
 
 /// <summary>A word of a grammar.</summary>
@@ -52,6 +55,8 @@ internal sealed class GrammarWords
         XMLNAMESPACES XMLPARSE XMLPI XMLROOT XMLSERIALIZE XMLTABLE YEAR ZONE SETS
         """.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
 
+    private static readonly FrozenSet<string> Operators = "AND OR NOT IS ISNULL NOTNULL BETWEEN IN COLLATE AT OPERATOR OVERLAPS".Split(' ').ToFrozenSet(StringComparer.Ordinal);
+
     private readonly FrozenDictionary<string, GrammarWord>.AlternateLookup<ReadOnlySpan<char>> _words;
 
     private GrammarWords(SqlGrammar grammar) => _words = All.ToFrozenDictionary(w => w, w => new GrammarWord(string.Intern(w), UseOf(w, grammar)), StringComparer.OrdinalIgnoreCase)
@@ -64,6 +69,6 @@ internal sealed class GrammarWords
     public GrammarWord Find(ReadOnlySpan<char> word) => _words.TryGetValue(word, out GrammarWord? known) ? known : GrammarWord.Name;
 
     private static WordUse UseOf(string word, SqlGrammar grammar) => (grammar.Reserved.Contains(word) ? WordUse.Reserved : 0)
-        | (grammar.Matches.Contains(word) ? WordUse.Matches : 0)
+        | (grammar.Matches.Contains(word) ? WordUse.Matches | WordUse.Operates : Operators.Contains(word) ? WordUse.Operates : 0)
         | ((!grammar.Reserved.Contains(word) || grammar.BareAliases.Contains(word)) && !grammar.NoBareAliases.Contains(word) ? WordUse.BareAlias : 0);
 }

@@ -80,19 +80,6 @@ internal static class SyntaxSinks
         sink.Close(")");
     }
 
-    /// <summary>What a field or an element is taken of, whose own parentheses say more than how tightly it binds.</summary>
-    public static void Whole(this ISyntaxSink sink, Expression of)
-    {
-        if (of is Enclosed { Inner: var inner } && sink is SyntaxPrinter)
-        {
-            sink.Enclosed(inner);
-        }
-        else
-        {
-            sink.Node(of, SqlGrammar.Primary);
-        }
-    }
-
     /// <summary>One node in parentheses.</summary>
     public static void Enclosed(this ISyntaxSink sink, SyntaxNode node)
     {

@@ -15,7 +15,7 @@ internal sealed partial class SqlParser
                 return PassedThrough(word);
             }
 
-            if (_grammar.NoFunctions.Contains(word) || (_grammar.Reserved.Contains(word) && !_grammar.Functions.Contains(word)))
+            if (_grammar.Reserved.Contains(word) && !_grammar.Functions.Contains(word))
             {
                 throw Unknown();
             }
@@ -90,7 +90,7 @@ internal sealed partial class SqlParser
             over = Is(TokenKind.OpenParen) ? Window() : Identifier();
         }
 
-        return Placed(new Call(name, quantifier, arguments, order, within, filter, "", over), start);
+        return Placed(new Call(name, quantifier, arguments, order, within, filter, over), start);
     }
 
     private Expression Argument()

@@ -107,7 +107,8 @@ internal sealed partial class SqlParser
             case "CURRENT" when IsAt(1, "OF"):
                 _at += 2;
                 return Placed(new CurrentOf(Identifier()), start);
-            case "DEFAULT":
+            case "DEFAULT" or "CAST":
+            case "RAISE" when !Wide && KindAt(1) != TokenKind.OpenParen:
                 throw Unknown();
             case var word when WideExpressions && _grammar.WordedTypes.Contains(word):
                 return TypedLiteral() ?? NameOrCall();

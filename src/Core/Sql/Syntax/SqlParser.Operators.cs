@@ -42,7 +42,7 @@ internal sealed partial class SqlParser
 
                 // An operator of documents, not a driver's parameter.
                 return binds <= SqlGrammar.AnyOperator ? Operated(left, "?", SqlGrammar.AnyOperator) : null;
-            case TokenKind.Word:
+            case TokenKind.Word when (_uses[_at] & WordUse.Operates) != 0:
                 return BehindWord(left, binds, plain);
             default:
                 return null;

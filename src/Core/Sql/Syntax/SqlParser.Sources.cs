@@ -257,10 +257,9 @@ internal sealed partial class SqlParser
     /// <summary>Whether the next word goes on with the statement, though it is no reserved one.</summary>
     private bool IsSourceWord => _words[_at] switch
     {
-        "INDEXED" => _grammar.Has(GrammarRules.IndexHints) && IsAt(1, "BY"),
+        "INDEXED" => _grammar.Has(GrammarRules.IndexHints),
         "WINDOW" => !Wide && IsName(_at + 1) && IsAt(2, "AS"),
-        "UNION" or "INTERSECT" or "EXCEPT" or "CROSS" or "FULL" or "INNER" or "LEFT" or "NATURAL" or "OUTER" or "RIGHT" => true,
-        "OFFSET" => !Wide,
+        "CROSS" or "FULL" or "INNER" or "LEFT" or "NATURAL" or "OUTER" or "RIGHT" => true,
         "SET" => true,
         _ => false,
     };

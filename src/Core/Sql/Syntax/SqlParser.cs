@@ -273,10 +273,10 @@ internal sealed partial class SqlParser
         return Placed(new Identifier(Text(_at - 1)), _at - 1);
     }
 
-    /// <summary>A name where any word may stand: behind a dot, behind AS.</summary>
+    /// <summary>A name behind a dot or behind AS, where some engines take any word.</summary>
     private Identifier Label()
     {
-        if (Kind is not (TokenKind.QuotedIdentifier or TokenKind.Word) && !(Kind == TokenKind.String && _grammar.Has(GrammarRules.StringAliases)))
+        if ((!Wide && (_uses[_at] & WordUse.Reserved) != 0) || (Kind is not (TokenKind.QuotedIdentifier or TokenKind.Word) && !(Kind == TokenKind.String && _grammar.Has(GrammarRules.StringAliases))))
         {
             throw Unknown();
         }

@@ -78,6 +78,9 @@ public sealed record StatementOutline(IReadOnlyList<QueryBlock> Blocks)
     /// <summary>The outline of one statement; without blocks where its grammar is not known.</summary>
     public static StatementOutline Of(string sql, SqlDialect dialect) => new(OutlineOfTree.Read(SyntaxTree.Read(sql, dialect)));
 
+    /// <summary>Whether tables are tied by the names of their columns, which no condition says: USING, or NATURAL.</summary>
+    public bool JoinsByName => Blocks.Any(b => b.Syntax?.From is { } from && from.Descend().OfType<Join>().Any(j => j.Using.Count > 0 || j.Words.StartsWith("NATURAL", StringComparison.Ordinal)));
+
     /// <summary>The source that a plan calls by this name.</summary>
     /// <param name="nth">How many operators of that name stand before, from 0: several blocks may read the same table.</param>
     /// <param name="alias">As the plan has it.</param>

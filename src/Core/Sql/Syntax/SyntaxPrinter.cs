@@ -69,7 +69,8 @@ public sealed class SyntaxPrinter : ISyntaxSink
 
     private void PrintPart(SyntaxNode node, int binds)
     {
-        while (_layout == Layout.Explicit && node is Enclosed { Inner: var inner })
+        // Of what a field or an element is taken of, parentheses tell a row from a table: one pair stays.
+        while (_layout == Layout.Explicit && node is Enclosed { Inner: var inner } && (binds < SqlGrammar.Primary || inner is Enclosed))
         {
             node = inner;
         }

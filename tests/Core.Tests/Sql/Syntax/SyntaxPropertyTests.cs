@@ -139,7 +139,7 @@ public class SyntaxPropertyTests
             Gen.Select(below, Gen.Bool, below, below.Array[0, 1]).Select((e, n, p, x) => (Expression)new Match(e, n, "LIKE", p, x.FirstOrDefault())),
             Gen.Select(below, Gen.Bool, below.Array[1, 3]).Select((e, n, i) => (Expression)new In(e, n, new Row(i, false))),
             Gen.Select(below, below, below).Select((a, b, c) => (Expression)new SwiftLedger.Core.Sql.Syntax.Case(null, [new When(a, b)], c)),
-            Gen.Select(below, below).Select((a, b) => (Expression)new Call(new Name([new Identifier("f")]), "", [a, b], [], [], null, "", null)),
+            Gen.Select(below, below).Select((a, b) => (Expression)new Call(new Name([new Identifier("f")]), "", [a, b], [], [], null, null)),
             below.Select(e => (Expression)new Cast(e, new TypeName(["int"]), false)),
             below.Select(e => (Expression)new Collated(e, new Name([new Identifier("c")]))),
             below.Select(e => (Expression)new Enclosed(e)),
