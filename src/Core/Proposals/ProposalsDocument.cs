@@ -47,10 +47,10 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
 
     /// <summary>The set as a migration, the statements in the order of the proposals.</summary>
-    public string Migration() => string.Join('\n', InSet.Select(p => $"-- {p.Title}\n{p.Sql}")) + "\n";
+    public string Migration() => string.Join('\n', InSet.Select(p => $"-- {OneLine(p.Title)}\n{p.Sql}")) + "\n";
 
     /// <summary>What takes the migration back, last first.</summary>
-    public string Reverse() => string.Join('\n', InSet.Reverse().Select(p => $"-- not: {p.Title}\n{p.Undo}")) + "\n";
+    public string Reverse() => string.Join('\n', InSet.Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
 
     /// <summary>As a table for a terminal.</summary>
     public string ToTable()
@@ -78,6 +78,9 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
 
         return text.Append(Set is { } set ? $"all together {Words(set)}\n" : InSet.Any() ? "all together not measured\n" : "Nothing is proposed.\n").ToString();
     }
+
+    /// <summary>A name may hold a line's end, behind which a comment would be a statement.</summary>
+    private static string OneLine(string text) => text.ReplaceLineEndings(" ");
 
     private IEnumerable<ProposalItem> InSet => Proposals.Where(p => p.Fate == ProposalFate.InSet);
 

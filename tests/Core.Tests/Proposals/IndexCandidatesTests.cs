@@ -1,6 +1,7 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Testing;
 using Xunit;
@@ -121,6 +122,14 @@ public class IndexCandidatesTests
         Told(10_000, 0.1).ShouldContain("99.9");
         Told(10_000, 0.1).ShouldNotContain("100 %");
         Told(20, 60).ShouldContain("3.00x dearer");
+    }
+
+    [Fact]
+    public void A_name_with_a_lines_end_puts_no_statement_into_the_migration()
+    {
+        var document = ProposalsDocument.Of([new(ProposalKind.Drop, "drop index a\nDROP TABLE t; --\u2028DROP TABLE u", "", "DROP INDEX x;", "CREATE INDEX x ON t (a);", [], Measured(-5, -1), ProposalFate.InSet, "")], null, []);
+        SqlScript.Split(document.Migration()).Statements.Count.ShouldBe(1);
+        SqlScript.Split(document.Reverse()).Statements.Count.ShouldBe(1);
     }
 
     [Fact]
