@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Globalization;
 using SwiftLedger.Bench;
+using SwiftLedger.Bench.Proposals;
 using SwiftLedger.Cli;
 using SwiftLedger.Cli.Live;
 
@@ -23,6 +24,11 @@ if (args is [LiveApplication.Verb])
 if (args is ["check-job"])
 {
     return CheckMain.Run(Console.In, Console.OpenStandardOutput());
+}
+
+if (args is ["proof-job"])
+{
+    return ProofMain.Run(Console.In, Console.OpenStandardOutput());
 }
 
 var root = new RootCommand("Swift Ledger keeps the account of what a database change costs.")

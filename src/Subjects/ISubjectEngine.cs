@@ -1,6 +1,7 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
@@ -81,6 +82,16 @@ public interface ISubjectEngine
     /// <param name="doing">Told what is being done, in a few words.</param>
     /// <exception cref="SubjectException">It cannot be used, or not safely.</exception>
     ISubject Open(SubjectAccess access, string folder, IPlanCounter? counter = null, Action<string>? doing = null, CancellationToken stop = default);
+
+    /// <summary>Makes an empty database with some of a subject's tables, to be filled with made rows; nothing of the subject's rows is read.</summary>
+    /// <param name="address">Of the subject, with its password where it has one.</param>
+    /// <param name="folder">Of this job alone.</param>
+    /// <param name="schema">Of the subject.</param>
+    /// <param name="tables">By the catalogue's names.</param>
+    /// <param name="longest">Of all that is done with it.</param>
+    /// <exception cref="SubjectException">None may be made.</exception>
+    /// <exception cref="EngineException">A table cannot be made.</exception>
+    ISmallDatabase OpenSmall(string address, string folder, IReadOnlyList<SchemaObject> schema, IReadOnlyList<string> tables, TimeSpan longest);
 
     /// <summary>Whether a job began to make something outside its folder.</summary>
     /// <param name="folder">The job's own, while it is there.</param>

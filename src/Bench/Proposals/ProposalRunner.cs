@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Proposals;
+using SwiftLedger.Core.Proposals.Rewrites;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
@@ -14,8 +15,8 @@ namespace SwiftLedger.Bench.Proposals;
 public sealed record ProposalsFound(IReadOnlyList<Proposal> Proposals, MeasuredProposal? Set, IReadOnlyList<string> Notes, JobRefused? Refusal);
 
 /// <summary>
-/// Finds indexes to add and to drop for a whole workload: candidates from its statements, screened by the planner and by exact counters on copies,
-/// each that is worth it measured by a trial of its own, and those that are kept measured together.
+/// Finds indexes to add and to drop and statements to put into other words for a whole workload: candidates from its statements, screened by the planner and by
+/// exact counters on copies, each that is worth it measured by a trial of its own, and those that are kept measured together.
 /// </summary>
 /// <param name="home">Where copies are made.</param>
 /// <param name="subject">Its address.</param>
@@ -83,8 +84,15 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             proposals.Add(await MeasuredAsync(ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, undo, Affected(index.Table), stop));
         }
 
+        var rewrites = new RewriteSearch(home, subject, (text, change, end) => InspectAsync(change, noiseCheck: false, end, text), options, told);
+        foreach (ProvenRewrite found in await rewrites.FindAsync(workload, now, catalog, _schema, stop))
+        {
+            proposals.Add(await OfRewriteAsync(found, stop));
+        }
+
+        _notes.AddRange(rewrites.Notes);
         proposals = await TogetherAsync(proposals, Screening.WorkOf(now), stop);
-        string all = string.Join('\n', proposals.Where(p => p.Fate == ProposalFate.InSet).Select(p => p.Sql));
+        string all = ChangeOf(proposals.Where(p => p.Fate == ProposalFate.InSet));
         MeasuredProposal? together = null;
         if (all.Length > 0)
         {
@@ -185,9 +193,15 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             }
 
             told($"trying it beside the others: {proposal.Title}");
-            TrialAccount beside = await InspectAsync(string.Join('\n', set.Append(proposal).Select(p => p.Sql)), noiseCheck: false, stop);
+            if (proposal.Kind == ProposalKind.Rewrite && set.Exists(p => p.Kind == ProposalKind.Rewrite && p.Statements[0] == proposal.Statements[0]))
+            {
+                judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = "Other words of the same statement save more." });
+                continue;
+            }
+
+            TrialAccount beside = await InspectAsync(ChangeOf(set.Append(proposal)), noiseCheck: false, stop);
             double? work = Screening.WorkOf(beside);
-            if (beside.Refusal is not null || work is null || (best is { } least && work > least * (proposal.Kind == ProposalKind.Index ? 1 : Screening.AsMuch)))
+            if (beside.Refusal is not null || work is null || (best is { } least && work > least * (proposal.Kind == ProposalKind.Drop ? Screening.AsMuch : 1)))
             {
                 judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = "Beside the others of the set it does not save: some statement takes a dearer plan." });
                 continue;
@@ -204,6 +218,35 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     private Dictionary<string, string> OfKind(string kind) =>
         _schema.Where(o => o.Kind.Contains(kind, StringComparison.Ordinal)).DistinctBy(o => o.Name, StringComparer.OrdinalIgnoreCase).ToDictionary(o => o.Name, o => o.Definition, StringComparer.OrdinalIgnoreCase);
 
+    /// <summary>What alters the schema comes before what puts statements into other words.</summary>
+    private static string ChangeOf(IEnumerable<Proposal> proposals) => string.Join('\n', proposals.OrderBy(p => p.Kind == ProposalKind.Rewrite).Select(p => p.Sql));
+
+    private async Task<Proposal> OfRewriteAsync(ProvenRewrite found, CancellationToken stop)
+    {
+        string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, found.Statement.Sql);
+        string title = $"{name} in other words: {TextOf(found.Rewrite.Kind)}";
+        Proposal proposal = found.Proof.IsRefuted || found.WorkRatio is null
+            ? new(ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], null, ProposalFate.NotTheSame, found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.")
+            : await MeasuredAsync(ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], stop);
+        return proposal with { Proof = found.Proof };
+    }
+
+    private static string TextOf(RewriteKind kind) => kind switch
+    {
+        RewriteKind.NotInToNotExists => "NOT EXISTS for NOT IN",
+        RewriteKind.NotExistsToNotIn => "NOT IN for NOT EXISTS",
+        RewriteKind.InToExists => "EXISTS for IN",
+        RewriteKind.ExistsToIn => "IN for EXISTS",
+        RewriteKind.SubqueryToGroups => "a join with groups for a subquery",
+        RewriteKind.JoinToExists => "EXISTS for a join",
+        RewriteKind.DistinctNeedless => "without DISTINCT",
+        RewriteKind.UnusedJoin => "without an unused join",
+        RewriteKind.DayToRange => "a range for a day",
+        RewriteKind.OrToUnion => "a union for OR",
+        RewriteKind.UnionToUnionAll => "UNION ALL for UNION",
+        _ => "EXISTS for a count",
+    };
+
     private Task<TrialAccount> RunTrialAsync(string change, string[]? only, CancellationToken stop)
     {
         // The whole workload has many times the lines of one table.
@@ -212,14 +255,15 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     }
 
     /// <summary>Plans and counters of all lines on both sides; nothing is timed.</summary>
-    private async Task<TrialAccount> InspectAsync(string change, bool noiseCheck, CancellationToken stop)
+    private async Task<TrialAccount> InspectAsync(string change, bool noiseCheck, CancellationToken stop, string? text = null)
     {
+        string asked = text ?? workload;
         TrialOptions own = options with { Only = options.Only, NoiseCheck = noiseCheck, MaxSeconds = null };
         TrialAccount? latest = null;
         using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
         try
         {
-            return await new TrialRunner(home).RunAsync(subject, workload, change, TrialBrief.Read(workload, change, own).Value, See, stop: enough.Token);
+            return await new TrialRunner(home).RunAsync(subject, asked, change, TrialBrief.Read(asked, change, own).Value, See, stop: enough.Token);
         }
         catch (OperationCanceledException) when (!stop.IsCancellationRequested && latest is not null)
         {

@@ -45,6 +45,9 @@ public sealed record CatalogTable(
     /// <summary>The referring columns of each foreign key; empty where they are not known.</summary>
     public IReadOnlyList<IReadOnlyList<string>> ForeignKeys { get; init; } = [];
 
+    /// <summary>Foreign keys with what they refer to; empty where they are not known.</summary>
+    public IReadOnlyList<Reference> References { get; init; } = [];
+
     /// <summary>The columns of each extended statistics object; empty where there are none, or the engine has no such thing.</summary>
     public IReadOnlyList<IReadOnlyList<string>> StatisticsTogether { get; init; } = [];
 
@@ -64,8 +67,40 @@ public sealed record CatalogTable(
     /// <summary>Whether a column can hold no NULL: it is declared so, or is the row's own number (SQLite's manual, "CREATE TABLE", on NULL in primary keys).</summary>
     public bool IsNeverNull(CatalogColumn column) => column.NotNull || (column.Key == 1 && Columns.Count(c => c.Key > 0) == 1 && column.Type.Equals("INTEGER", StringComparison.OrdinalIgnoreCase));
 
+    /// <summary>Whether no two rows are alike in these columns, and none of them has a NULL in one that makes them so.</summary>
+    /// <param name="columns">By name.</param>
+    public bool IsKey(IReadOnlyCollection<string> columns) => KeysOf(never: true).Any(k => k.All(c => columns.Contains(c, StringComparer.OrdinalIgnoreCase)));
+
+    /// <summary>Whether at most one row has given values in these columns; a NULL is given by nobody.</summary>
+    /// <param name="columns">By name.</param>
+    public bool FindsOne(IReadOnlyCollection<string> columns) => KeysOf(never: false).Any(k => k.All(c => columns.Contains(c, StringComparer.OrdinalIgnoreCase)));
+
+    private IEnumerable<IReadOnlyList<string>> KeysOf(bool never)
+    {
+        List<CatalogColumn> key = [.. Columns.Where(c => c.Key > 0)];
+        if (key.Count > 0 && (!never || key.All(IsNeverNull)))
+        {
+            yield return [.. key.Select(c => c.Name)];
+        }
+
+        foreach (CatalogIndex index in Indexes.Where(i => i is { Unique: true, Partial: false, Valid: true } && i.Columns.Count > 0))
+        {
+            if (index.Columns.All(c => Column(c) is { } column && (!never || IsNeverNull(column))))
+            {
+                yield return index.Columns;
+            }
+        }
+    }
+
     public CatalogColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
 }
+
+/// <summary>A foreign key.</summary>
+/// <param name="Columns">That refer.</param>
+/// <param name="Target">The table referred to, as the engine has it.</param>
+/// <param name="TargetColumns">Of its key, in the order of <paramref name="Columns"/>.</param>
+/// <param name="Enforced">Whether the engine keeps it always; else a session may leave it unchecked.</param>
+public sealed record Reference(IReadOnlyList<string> Columns, string Target, IReadOnlyList<string> TargetColumns, bool Enforced);
 
 /// <summary>How many different values a column holds, and is believed to hold.</summary>
 /// <param name="Believed">By the statistics.</param>

@@ -10,6 +10,9 @@ public enum ProposalKind
 
     /// <summary>An index less.</summary>
     Drop,
+
+    /// <summary>A statement in other words.</summary>
+    Rewrite,
 }
 
 /// <summary>What became of a proposal.</summary>
@@ -26,6 +29,9 @@ public enum ProposalFate
 
     /// <summary>It goes beyond a limit that the user stated.</summary>
     BeyondLimit,
+
+    /// <summary>It is another query: some database tells both apart.</summary>
+    NotTheSame,
 
     /// <summary>It could not be built, or its trial could not be made.</summary>
     Failed,
@@ -88,7 +94,11 @@ public sealed record MeasuredProposal(
 /// <param name="Fate">What became of it.</param>
 /// <param name="Message">Why it is not in the set; empty where it is.</param>
 public sealed record Proposal(
-    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, MeasuredProposal? Measured, ProposalFate Fate, string Message);
+    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, MeasuredProposal? Measured, ProposalFate Fate, string Message)
+{
+    /// <summary>Of a rewrite, why it is the same query; null for what gives the same rows by its nature.</summary>
+    public RewriteProof? Proof { get; init; }
+}
 
 /// <summary>What the user allows.</summary>
 /// <param name="MostIndexes">That may be added.</param>
@@ -124,8 +134,8 @@ public static class ProposalRule
             return (ProposalFate.BeyondLimit, "It makes writes dearer than was allowed.");
         }
 
-        // An index more must save; one less must not cost, and saves its room and its upkeep. Two equal copies may differ by a little.
-        return kind == ProposalKind.Index
+        // An index more must save, and so must other words; an index less must not cost, and saves its room and its upkeep. Two equal copies may differ by a little.
+        return kind != ProposalKind.Drop
             ? measured.Change.High < 0 && measured.Improved.Count > 0 ? (ProposalFate.InSet, "") : (ProposalFate.NoSaving, "The bill does not fall.")
             : measured.Regressed.Count > 0 ? (ProposalFate.NoSaving, $"{string.Join(", ", measured.Regressed)} would be dearer.")
             : measured.Change.Low > measured.Bill.Before * LevelWithin ? (ProposalFate.NoSaving, "The bill rises.")

@@ -17,7 +17,7 @@ public sealed record MeasuredBill(
 
 /// <summary>One proposal as it is handed out.</summary>
 public sealed record ProposalItem(
-    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, ExpectedBill? Expected, MeasuredBill? Measured, object? Proof, ProposalFate Fate, string Message);
+    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, ExpectedBill? Expected, MeasuredBill? Measured, RewriteProof? Proof, ProposalFate Fate, string Message);
 
 /// <summary>Proposals as they are handed out; the field names are a contract, described by docs/proposals.schema.json.</summary>
 /// <param name="Schema">Its name.</param>
@@ -41,16 +41,16 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     public static ProposalsDocument Of(IReadOnlyList<Proposal> proposals, MeasuredProposal? set, IReadOnlyList<string> notes) => new(
         SchemaName,
         [.. proposals.Select(p => new ProposalItem(
-            p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : Of(p.Measured), null, p.Fate, p.Message))],
+            p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : Of(p.Measured), p.Proof, p.Fate, p.Message))],
         set is null ? null : Of(set), notes);
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
 
-    /// <summary>The set as a migration, the statements in the order of the proposals.</summary>
-    public string Migration() => string.Join('\n', InSet.Select(p => $"-- {OneLine(p.Title)}\n{p.Sql}")) + "\n";
+    /// <summary>The set as a change: what alters the schema in the order of the proposals, then the rewrites, which are the application's to make.</summary>
+    public string Migration() => string.Join('\n', Applied.Select(p => $"-- {OneLine(p.Title)}\n{p.Sql}")) + "\n";
 
-    /// <summary>What takes the migration back, last first.</summary>
-    public string Reverse() => string.Join('\n', InSet.Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
+    /// <summary>What takes the change back, last first; a rewrite leaves nothing behind in the database.</summary>
+    public string Reverse() => string.Join('\n', Applied.Where(p => p.Kind != ProposalKind.Rewrite).Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
 
     /// <summary>As a table for a terminal.</summary>
     public string ToTable()
@@ -63,6 +63,13 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
             if (p.Measured is { } m)
             {
                 text.Append("             measured: ").Append(Words(m)).Append('\n');
+            }
+
+            if (p.Proof is { } proof)
+            {
+                text.Append("             ").Append(proof.Words()).Append('\n');
+                string? script = proof.Counterexample ?? proof.Conditions.FirstOrDefault(c => c is { By: HeldBy.Nobody, Counterexample: not null })?.Counterexample;
+                text.Append(script is null ? "" : string.Concat(script.TrimEnd('\n').Split('\n').Select(l => $"               {l}\n")));
             }
 
             if (p.Message.Length > 0)
@@ -81,6 +88,8 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
 
     /// <summary>A name may hold a line's end, behind which a comment would be a statement.</summary>
     private static string OneLine(string text) => text.ReplaceLineEndings(" ");
+
+    private IEnumerable<ProposalItem> Applied => InSet.OrderBy(p => p.Kind == ProposalKind.Rewrite);
 
     private IEnumerable<ProposalItem> InSet => Proposals.Where(p => p.Fate == ProposalFate.InSet);
 

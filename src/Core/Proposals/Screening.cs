@@ -14,7 +14,7 @@ public sealed record TakenCandidate(IndexCandidate Candidate, double WorkSaved, 
 public static class Screening
 {
     /// <summary>A line saves by an index where its work falls below this part of what it was.</summary>
-    private const double SavesFrom = 0.9;
+    public const double SavesFrom = 0.9;
 
     /// <summary>Work within this factor is as much as before: an index less need not save work.</summary>
     public const double AsMuch = 1.001;
@@ -36,6 +36,27 @@ public static class Screening
         }
 
         return sum;
+    }
+
+    /// <summary>Work of a statement's cases in a day, after / before, by the engine's primary counter; null where a case was not counted, or has nothing to count.</summary>
+    /// <param name="account">Inspected.</param>
+    /// <param name="statement">Its name.</param>
+    public static double? WorkRatioOf(TrialAccount account, string statement)
+    {
+        string counter = account.Brief.Options.Engine.Counter!.Name;
+        double before = 0, after = 0;
+        foreach (Line line in account.Lines.Where(l => l.Brief.Statement == statement))
+        {
+            if (line.Evidence is not { Before: { } x, After: { } y } || !x.Counters.TryGetValue(counter, out long was) || !y.Counters.TryGetValue(counter, out long now))
+            {
+                return null;
+            }
+
+            before += was * (line.Brief.CallsPerDay ?? 1);
+            after += now * (line.Brief.CallsPerDay ?? 1);
+        }
+
+        return before > 0 ? after / before : null;
     }
 
     /// <summary>Indexes that the plans of a side go through, by name.</summary>

@@ -15,10 +15,11 @@ internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<
     {
         int page = int.Parse(connection.Ask("SHOW block_size")!, CultureInfo.InvariantCulture);
         Dictionary<(string, string), ColumnStatistics> statistics = Statistics();
-        ILookup<string, IReadOnlyList<string>> foreignKeys = connection.Rows($"""
-            SELECT k.conrelid, (SELECT string_agg(a.attname, E'\x01' ORDER BY p.at) FROM unnest(k.conkey) WITH ORDINALITY p(number, at) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.number)
+        var foreignKeys = connection.Rows($"""
+            SELECT k.conrelid, (SELECT string_agg(a.attname, E'\x01' ORDER BY p.at) FROM unnest(k.conkey) WITH ORDINALITY p(number, at) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.number),
+              k.confrelid, (SELECT string_agg(a.attname, E'\x01' ORDER BY p.at) FROM unnest(k.confkey) WITH ORDINALITY p(number, at) JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = p.number), k.convalidated
             FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours} AND k.contype = 'f'
-            """).ToLookup(r => r[0]!, r => (IReadOnlyList<string>)r[1]!.Split('\x01'));
+            """).ToLookup(r => r[0]!, r => (Columns: (IReadOnlyList<string>)r[1]!.Split('\x01'), Target: r[2]!, To: (IReadOnlyList<string>)r[3]!.Split('\x01'), Valid: r[4] == "t"));
         ILookup<string, IReadOnlyList<string>> together = connection.Rows($"""
             SELECT x.stxrelid, (SELECT string_agg(a.attname, E'\x01' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = x.stxrelid AND a.attnum = ANY (x.stxkeys))
             FROM pg_statistic_ext x JOIN pg_class c ON c.oid = x.stxrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours}
@@ -33,17 +34,28 @@ internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<
         ILookup<string, CatalogTrigger> triggers = connection.Rows($"""
             SELECT c.oid, t.tgname, t.tgtype FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {Ours} AND NOT t.tgisinternal
             """).SelectMany(r => EventsOf(int.Parse(r[2]!, CultureInfo.InvariantCulture)).Select(e => (Table: r[0]!, Trigger: new CatalogTrigger(r[1]!, e)))).ToLookup(t => t.Table, t => t.Trigger);
-        return new(page, [.. connection.Rows($"""
+        List<string?[]> tables = connection.Rows($"""
             SELECT c.oid, n.nspname || '.' || c.relname, c.reltuples::bigint, pg_relation_size(c.oid) / {page},
               CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup, c.relname, quote_ident(c.relname), s.n_mod_since_analyze, coalesce(s.last_analyze, s.last_autoanalyze) IS NOT NULL
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
             WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') ORDER BY c.relname, n.nspname
-            """).Select(r =>
+            """);
+        var called = tables.ToDictionary(r => r[0]!, r => names.GetValueOrDefault(r[0]!) == r[7] ? r[6]! : r[1]!);
+        return new(page, [.. tables.Select(r =>
+        {
+            // Before version 14, 0 stood for "never analyzed" as well.
+            long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
+            return new CatalogTable(called[r[0]!], [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]])
             {
-                // Before version 14, 0 stood for "never analyzed" as well.
-                long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
-                return new CatalogTable(names.GetValueOrDefault(r[0]!) == r[7] ? r[6]! : r[1]!, [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]]) { Triggers = [.. triggers[r[0]!]], DeadRows = (long?)Number(r[5]), ChangedRows = (long?)Number(r[8]), AnalyzedHere = r[9] == "t", ForeignKeys = [.. foreignKeys[r[0]!]], StatisticsTogether = [.. together[r[0]!]] };
-            })]);
+                Triggers = [.. triggers[r[0]!]],
+                DeadRows = (long?)Number(r[5]),
+                ChangedRows = (long?)Number(r[8]),
+                AnalyzedHere = r[9] == "t",
+                ForeignKeys = [.. foreignKeys[r[0]!].Select(k => k.Columns)],
+                References = [.. foreignKeys[r[0]!].Where(k => called.ContainsKey(k.Target)).Select(k => new Reference(k.Columns, called[k.Target], k.To, Enforced: k.Valid))],
+                StatisticsTogether = [.. together[r[0]!]],
+            };
+        })]);
     }
 
     /// <summary>A copy's catalogue with what the server counted of the subject: a copy begins to count anew.</summary>

@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Subjects.Postgres;
@@ -36,6 +37,9 @@ internal sealed class PostgresSubjects : ISubjectEngine, IServerEngine
 
     public ISubject Open(SubjectAccess access, string folder, IPlanCounter? counter = null, Action<string>? doing = null, CancellationToken stop = default) =>
         PostgresSubject.Open(access, folder, doing, stop);
+
+    public ISmallDatabase OpenSmall(string address, string folder, IReadOnlyList<SchemaObject> schema, IReadOnlyList<string> tables, TimeSpan longest) =>
+        new PostgresSmallDatabase(address, folder, schema, tables, Math.Max(1, longest.TotalSeconds / 4));
 
     public bool MadeOutside(string folder) => PostgresSubject.MadeDatabases(folder);
 

@@ -40,7 +40,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
 
             List<CatalogIndex> indexes = [.. Indexes(name, pages, statistics)];
             double? believed = statistics.Where(s => s.Key.Table.Equals(name, StringComparison.OrdinalIgnoreCase)).Select(s => (double?)s.Value[0]).Max();
-            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes) { Triggers = [.. Triggers(name)] });
+            tables.Add(new(name, [.. Columns(name)], Count(name), Of(pages, name), (long?)believed, indexes) { Triggers = [.. Triggers(name)], References = [.. References(name)] });
         }
 
         // Last: how many rows there are is asked for more often.
@@ -100,6 +100,29 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         {
             yield return new(raw.sqlite3_column_text(statement, 0).utf8_to_string(), raw.sqlite3_column_text(statement, 1).utf8_to_string(),
                 raw.sqlite3_column_int(statement, 2) != 0, raw.sqlite3_column_int(statement, 3));
+        }
+    }
+
+    /// <summary>A key that names no columns refers to the primary key (SQLite manual, "Foreign Key Support", 3).</summary>
+    private IEnumerable<Reference> References(string table)
+    {
+        var parts = new List<(int Key, string Target, string Column, string? To)>();
+        using (sqlite3_stmt statement = connection.Prepare("SELECT id, \"table\", \"from\", \"to\" FROM pragma_foreign_key_list(?1) ORDER BY id, seq"))
+        {
+            _ = raw.sqlite3_bind_text(statement, 1, table);
+            while (raw.sqlite3_step(statement) == raw.SQLITE_ROW)
+            {
+                parts.Add((raw.sqlite3_column_int(statement, 0), raw.sqlite3_column_text(statement, 1).utf8_to_string(), raw.sqlite3_column_text(statement, 2).utf8_to_string(), raw.sqlite3_column_text(statement, 3).utf8_to_string()));
+            }
+        }
+
+        foreach (var key in parts.GroupBy(p => (p.Key, p.Target)))
+        {
+            List<string> to = [.. key.Any(p => p.To is null) ? Columns(key.Key.Target).Where(c => c.Key > 0).OrderBy(c => c.Key).Select(c => c.Name) : key.Select(p => p.To!)];
+            if (to.Count == key.Count())
+            {
+                yield return new([.. key.Select(p => p.Column)], key.Key.Target, to, Enforced: false);
+            }
         }
     }
 

@@ -1,5 +1,6 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Wording;
 
@@ -46,6 +47,8 @@ internal sealed class SqliteSubjects : ISubjectEngine
             }
         }, access.Bounds, stop);
     }
+
+    public ISmallDatabase OpenSmall(string address, string folder, IReadOnlyList<SchemaObject> schema, IReadOnlyList<string> tables, TimeSpan longest) => SqliteSmallDatabase.Open(schema, tables, longest);
 
     public bool MadeOutside(string folder) => false;
 

@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Engines.Postgres;
 
@@ -59,6 +60,22 @@ internal static class PostgresGrammar
         NoBareAliases = Words(BehindAs),
         BareAliases = [.. Words(Taken + " " + OfFunctions).Except(Words(BehindAs))],
         WordedCalls = Words("EXTRACT OVERLAY POSITION SUBSTRING TRIM COLLATION"),
+        SteadyFunctions = Words(
+            """
+            abs ceil ceiling coalesce concat concat_ws floor greatest least length char_length character_length octet_length lower upper initcap left right lpad rpad ltrim rtrim btrim trim replace
+            substr substring position strpos split_part starts_with md5 mod nullif power round sign sqrt trunc div date date_part date_trunc extract make_date age avg count sum min max bool_and
+            bool_or every string_agg array_agg array_length cardinality unnest row_number rank dense_rank percent_rank cume_dist ntile lag lead first_value last_value nth_value overlay
+            """),
+
+        // PostgreSQL manual, "Date/Time Types" and 9.9: a date held against a timestamp is its midnight, of the session's time zone where the timestamp has one.
+        Days = new(
+            static e => e switch
+            {
+                Cast { Operand: Name column, Type.Words: [var type] } when type.Equals("date", StringComparison.OrdinalIgnoreCase) => column,
+                Call { Quantifier: "", Arguments: [Name column], Function.Parts.Count: 1 } call when call.Function.Last.Equals("date", StringComparison.OrdinalIgnoreCase) => column,
+                _ => null,
+            },
+            "timestamp", static day => $"CAST({day} AS date)", static day => $"CAST({day} AS date) + 1", null, null),
         OpaqueCalls = Words(
             """
             XMLCONCAT XMLELEMENT XMLEXISTS XMLFOREST XMLPARSE XMLPI XMLROOT XMLSERIALIZE XMLTABLE JSON_ARRAY JSON_ARRAYAGG JSON_EXISTS JSON_OBJECT JSON_OBJECTAGG

@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Engines.Sqlite;
 
@@ -30,6 +31,18 @@ internal static class SqliteGrammar
             EXISTS FOREIGN FROM GROUP HAVING IN INDEX INSERT INTERSECT INTO IS ISNULL JOIN LIMIT NOT NOTHING NOTNULL NULL ON OR ORDER PRIMARY REFERENCES RETURNING
             SELECT SET TABLE THEN TO TRANSACTION UNION UNIQUE UPDATE USING VALUES WHEN WHERE
             """),
+        SteadyFunctions = Words(
+            """
+            abs ceil ceiling char coalesce concat concat_ws floor format glob hex iif ifnull instr length like lower ltrim max min mod nullif octet_length power printf quote replace round rtrim
+            sign sqrt substr substring trim trunc typeof unhex unicode upper avg count group_concat string_agg sum total date time datetime julianday strftime unixepoch json json_extract
+            json_array_length json_type json_valid row_number rank dense_rank percent_rank cume_dist ntile lag lead first_value last_value nth_value
+            """),
+
+        // SQLite manual, "Date And Time Functions": what date() takes has many forms, and only one of them sorts as time goes.
+        Days = new(
+            static e => e is Call { Quantifier: "", Arguments: [Name column], Function.Parts.Count: 1 } call && call.Function.Last.Equals("date", StringComparison.OrdinalIgnoreCase) ? column : null,
+            "", static day => day, static day => $"date({day}, '+1 day')", ColumnForm.BeginsWithItsDate,
+            static column => $"{column} IS NOT NULL AND (typeof({column}) <> 'text' OR date({column}) IS NULL OR substr({column}, 1, 10) <> date({column}))"),
         NoBareAliases = Words("LIKE GLOB REGEXP MATCH CROSS FULL INNER LEFT NATURAL OUTER RIGHT INDEXED"),
     };
 

@@ -1,0 +1,68 @@
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Core.Proposals.Rewrites;
+
+/// <summary>By which rule a statement is written anew.</summary>
+public enum RewriteKind
+{
+    /// <summary>NOT IN becomes NOT EXISTS.</summary>
+    NotInToNotExists,
+
+    /// <summary>NOT EXISTS becomes NOT IN.</summary>
+    NotExistsToNotIn,
+
+    /// <summary>IN becomes EXISTS.</summary>
+    InToExists,
+
+    /// <summary>EXISTS becomes IN.</summary>
+    ExistsToIn,
+
+    /// <summary>Subqueries that fold rows for each row become one join with groups.</summary>
+    SubqueryToGroups,
+
+    /// <summary>A joined table of which nothing is shown becomes EXISTS.</summary>
+    JoinToExists,
+
+    /// <summary>DISTINCT goes where keys keep the rows apart.</summary>
+    DistinctNeedless,
+
+    /// <summary>A join goes of which nothing is used.</summary>
+    UnusedJoin,
+
+    /// <summary>The day of a column becomes a range of the column.</summary>
+    DayToRange,
+
+    /// <summary>OR becomes a union.</summary>
+    OrToUnion,
+
+    /// <summary>UNION becomes UNION ALL where no row can come twice.</summary>
+    UnionToUnionAll,
+
+    /// <summary>A count that is held against nothing becomes EXISTS.</summary>
+    CountToExists,
+}
+
+/// <summary>What must hold for both statements to be the same query.</summary>
+/// <param name="Sentence">In words.</param>
+/// <param name="IsMet">Whether the schema or the statement itself sees to it; else only the rows can tell.</param>
+/// <param name="Violations">A query that gives a row where it does not hold; null where the schema sees to it.</param>
+/// <param name="Table">Whose column it is about; null where it is about none.</param>
+/// <param name="Column">By name; null where it is about none.</param>
+/// <param name="Form">What the column's values have to be like.</param>
+public sealed record RewriteCondition(string Sentence, bool IsMet, string? Violations = null, string? Table = null, string? Column = null, ColumnForm? Form = null)
+{
+    /// <summary>One that the schema or the statement sees to.</summary>
+    /// <param name="sentence">In words.</param>
+    public static RewriteCondition Met(string sentence) => new(sentence, true);
+}
+
+/// <summary>Another text for a statement.</summary>
+/// <param name="Kind">By which rule.</param>
+/// <param name="Sql">The whole statement.</param>
+/// <param name="Reason">Why it may cost less.</param>
+/// <param name="Conditions">Under which it is the same query.</param>
+public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reason, IReadOnlyList<RewriteCondition> Conditions)
+{
+    /// <summary>Whether nothing but the schema and the statement has to be looked at.</summary>
+    public bool IsMet => Conditions.All(c => c.IsMet);
+}
