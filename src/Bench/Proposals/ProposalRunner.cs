@@ -84,7 +84,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             proposals.Add(await MeasuredAsync(ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, undo, Affected(index.Table), stop));
         }
 
-        var rewrites = new RewriteSearch(home, subject, (text, change, end) => InspectAsync(change, noiseCheck: false, end, text), options, told);
+        var rewrites = new RewriteSearch(home, subject, (text, change, end) => InspectAsync(change, noiseCheck: change.Length == 0, end, text), options, told);
         foreach (ProvenRewrite found in await rewrites.FindAsync(workload, now, catalog, _schema, stop))
         {
             proposals.Add(await OfRewriteAsync(found, stop));

@@ -28,6 +28,9 @@ internal sealed class SqliteSmallDatabase : ISmallDatabase
         {
             SqliteGuard.Protect(connection);
             SqliteBounds.Distrust(connection, longest);
+
+            // Whether references are kept is for each session to say, and for the rows that are made.
+            connection.Execute("PRAGMA foreign_keys = OFF");
             var definitions = new List<string>();
             foreach (string table in tables)
             {

@@ -1,0 +1,83 @@
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Rewrites;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Proposals;
+
+public class RewriteRulesTests
+{
+    private static readonly IReadOnlyDictionary<string, SqlValue>[] Cases = [new Dictionary<string, SqlValue> { ["s"] = SqlValue.Of("lost"), ["i"] = SqlValue.Of(1), ["c"] = SqlValue.Of("a"), ["day"] = SqlValue.Of("2026-07-18") }];
+
+    public static TheoryData<int> Known => [.. Enumerable.Range(0, RewriteExamples.Known.Count)];
+
+    public static TheoryData<int> Kept => [.. Enumerable.Range(0, RewriteExamples.Kept.Count)];
+
+    [Theory]
+    [MemberData(nameof(Known))]
+    public void A_rule_has_other_words_on_both_engines_and_says_what_sees_to_its_conditions(int example)
+    {
+        (RewriteKind kind, string sql, bool met) = RewriteExamples.Known[example];
+        foreach ((SqlDialect dialect, Catalog catalog) in new[] { (Dialects.Sqlite, RewriteExamples.Catalog("TEXT", false)), (Dialects.PostgreSql, RewriteExamples.Catalog("timestamp without time zone", true)) })
+        {
+            RewriteCandidate found = RewriteRules.Of(sql, dialect, catalog, Cases).Where(r => r.Kind == kind).ShouldHaveSingleItem($"{sql}\n{dialect}");
+            SyntaxTree.Read(found.Sql, dialect).Statement.ShouldNotBeNull(found.Sql);
+            bool referred = found.Conditions.Any(c => c.Form == ColumnForm.Refers);
+            found.IsMet.ShouldBe(met && !referred, found.Sql);
+            referred.ShouldBe(kind == RewriteKind.UnusedJoin && dialect == Dialects.Sqlite && !sql.Contains("LEFT", StringComparison.Ordinal), found.Sql);
+            found.Conditions.ShouldAllBe(c => c.IsMet == (c.Violations == null));
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Kept))]
+    public void What_a_rule_does_not_know_for_sure_it_leaves_alone(int example)
+    {
+        string sql = RewriteExamples.Kept[example];
+        RewriteRules.Of(sql, Dialects.Sqlite, RewriteExamples.Catalog("TEXT", false), Cases).ShouldBeEmpty(sql);
+        RewriteRules.Of(sql, Dialects.PostgreSql, RewriteExamples.Catalog("timestamp without time zone", true), Cases).ShouldBeEmpty(sql);
+    }
+
+    [Theory]
+    [InlineData("SELECT id FROM depot WHERE id NOT IN (SELECT depot_id FROM parcel -- lost\n WHERE state = 'a' OR state = 'b')", "SELECT id FROM depot WHERE NOT EXISTS (SELECT 1 FROM parcel WHERE (state = 'a' OR state = 'b') AND depot.id = depot_id)")]
+    [InlineData("SELECT p.id FROM parcel p WHERE NOT EXISTS (SELECT 1 FROM courier c WHERE c.rank = p.courier_id)", "SELECT p.id FROM parcel p WHERE (p.courier_id IS NULL OR p.courier_id NOT IN (SELECT c.rank FROM courier c WHERE c.rank IS NOT NULL))")]
+    [InlineData("/* all */ SELECT name -- of it\nFROM depot d WHERE (SELECT count(tag) FROM parcel p WHERE p.depot_id = d.id) = 0", "/* all */ SELECT name -- of it\nFROM depot d WHERE NOT EXISTS (SELECT 1 FROM parcel p WHERE p.depot_id = d.id AND tag IS NOT NULL)")]
+    [InlineData("SELECT d.id, (SELECT count(*) FROM parcel p WHERE p.depot_id = d.id) AS n FROM depot d WHERE d.region = 1", "SELECT d.id, coalesce(parcel_groups.folded_1, 0) AS n FROM depot d LEFT JOIN (SELECT p.depot_id AS key_1, count(*) AS folded_1 FROM parcel p GROUP BY p.depot_id) AS parcel_groups ON parcel_groups.key_1 = d.id WHERE d.region = 1")]
+    [InlineData("SELECT p.id FROM depot d JOIN parcel p ON p.depot_id = d.id", "SELECT p.id FROM parcel p")]
+    [InlineData("SELECT p.id FROM parcel p INNER JOIN courier c ON p.courier_id = c.id", "SELECT p.id FROM parcel p WHERE p.courier_id IS NOT NULL")]
+    [InlineData("SELECT p.id FROM parcel p JOIN courier c ON c.id = p.courier_id WHERE p.state = 'a' OR p.state = 'b'", "SELECT p.id FROM parcel p WHERE (p.state = 'a' OR p.state = 'b') AND p.courier_id IS NOT NULL")]
+    [InlineData("SELECT state FROM parcel WHERE code = 'a' OR tag = 'b'", "SELECT state\nFROM parcel\nWHERE code = 'a'\nUNION ALL\nSELECT state\nFROM parcel\nWHERE tag = 'b' AND (code = 'a') IS NOT TRUE")]
+    [InlineData("SELECT id AS n FROM parcel WHERE code = 'a' OR tag = 'b' ORDER BY n DESC LIMIT 3", "SELECT id AS n\nFROM parcel\nWHERE code = 'a'\nUNION\nSELECT id AS n\nFROM parcel\nWHERE tag = 'b'\nORDER BY 1 DESC LIMIT 3")]
+    [InlineData("SELECT DISTINCT id FROM parcel", "SELECT id FROM parcel")]
+    [InlineData("SELECT count(*) FROM parcel WHERE date(sent_at) = :day", "SELECT count(*) FROM parcel WHERE sent_at >= :day AND sent_at < date(:day, '+1 day')")]
+    [InlineData("SELECT id FROM parcel WHERE '2026-07-18' < date(sent_at) AND state = 'a'", "SELECT id FROM parcel WHERE sent_at >= date('2026-07-18', '+1 day') AND state = 'a'")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) BETWEEN :day AND '2026-07-20'", "SELECT id FROM parcel WHERE sent_at >= :day AND sent_at < date('2026-07-20', '+1 day')")]
+    public void Comments_and_layout_stay_where_nothing_changed_and_names_mean_what_they_meant(string sql, string expected) =>
+        RewriteRules.Of(sql, Dialects.Sqlite, RewriteExamples.Catalog("TEXT", true), Cases).Select(r => r.Sql).ShouldContain(expected);
+
+    [Theory]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) = :s")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) = '2026-07-18 10:00'")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) = '2026-02-30'")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) = date('now')")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at, '+1 day') = '2026-07-18'")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) = code")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) <> '2026-07-18'")]
+    public void A_day_that_is_none_in_some_case_is_no_range(string sql) =>
+        RewriteRules.Of(sql, Dialects.Sqlite, RewriteExamples.Catalog("TEXT", false), Cases).ShouldNotContain(r => r.Kind == RewriteKind.DayToRange);
+
+    [Theory]
+    [InlineData("SELECT id FROM parcel WHERE sent_at::date = :day::date", "SELECT id FROM parcel WHERE sent_at >= CAST(:day::date AS date) AND sent_at < CAST(:day::date AS date) + 1")]
+    [InlineData("SELECT id FROM parcel WHERE CAST(sent_at AS date) <= $1", "SELECT id FROM parcel WHERE sent_at < CAST($1 AS date) + 1")]
+    [InlineData("SELECT id FROM parcel WHERE date(sent_at) > '2026-07-18'", "SELECT id FROM parcel WHERE sent_at >= CAST('2026-07-18' AS date) + 1")]
+    public void An_engine_with_points_in_time_has_days_in_order_by_their_type(string sql, string expected)
+    {
+        RewriteCandidate found = RewriteRules.Of(sql, Dialects.PostgreSql, RewriteExamples.Catalog("timestamp without time zone", true), Cases).ShouldHaveSingleItem();
+        found.Sql.ShouldBe(expected);
+        found.IsMet.ShouldBeTrue();
+        RewriteRules.Of(sql, Dialects.PostgreSql, RewriteExamples.Catalog("text", true), Cases).ShouldBeEmpty();
+    }
+}

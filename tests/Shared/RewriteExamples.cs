@@ -1,0 +1,136 @@
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Rewrites;
+using SwiftLedger.Core.Sql;
+
+namespace SwiftLedger.Testing;
+
+/// <summary>Depots, couriers and parcels, with statements that have other words and pairs that only look alike.</summary>
+internal static class RewriteExamples
+{
+    /// <param name="moment">The type of a point in time.</param>
+    /// <param name="enforced">Whether the engine keeps references by itself.</param>
+    public static Catalog Catalog(string moment, bool enforced)
+    {
+        CatalogColumn Id(string type = "INTEGER") => new("id", type, true, 1);
+        return new(4096,
+        [
+            new("courier", [Id(), new("name", "TEXT", true, 0), new("rank", "INTEGER", false, 0)], 1_000, 8, null, [Key("courier")]),
+            new("depot", [Id(), new("region", "INTEGER", true, 0), new("name", "TEXT", true, 0)], 1_000, 8, null, [Key("depot")]),
+            new("parcel",
+                [Id(), new("depot_id", "INTEGER", true, 0), new("courier_id", "INTEGER", false, 0), new("state", "TEXT", true, 0), new("sent_at", moment, false, 0), new("code", "TEXT", true, 0), new("tag", "TEXT", false, 0)],
+                100_000, 800, null, [Key("parcel"), new("parcel_code", ["code"], true, false, "unique", 8, []), new("parcel_tag", ["tag"], true, false, "unique", 8, [])])
+            { References = [new(["depot_id"], "depot", ["id"], enforced), new(["courier_id"], "courier", ["id"], enforced)] },
+            new("scan", [Id(), new("parcel_id", "INTEGER", true, 0), new("place", "TEXT", false, 0)], 100_000, 800, null, [Key("scan")]) { References = [new(["parcel_id"], "parcel", ["id"], enforced)] },
+        ]);
+    }
+
+    private static CatalogIndex Key(string table) => new($"{table}_pkey", ["id"], true, false, "key", 8, []);
+
+    /// <param name="moment">The type of a point in time.</param>
+    public static IReadOnlyList<SchemaObject> Schema(string moment) =>
+    [
+        new("table", "courier", "CREATE TABLE courier (id INTEGER NOT NULL PRIMARY KEY, name TEXT NOT NULL, rank INTEGER)"),
+        new("table", "depot", "CREATE TABLE depot (id INTEGER NOT NULL PRIMARY KEY, region INTEGER NOT NULL, name TEXT NOT NULL)"),
+        new("table", "parcel", $"CREATE TABLE parcel (id INTEGER NOT NULL PRIMARY KEY, depot_id INTEGER NOT NULL REFERENCES depot(id), courier_id INTEGER REFERENCES courier(id), state TEXT NOT NULL, sent_at {moment}, code TEXT NOT NULL UNIQUE, tag TEXT UNIQUE)"),
+        new("table", "scan", "CREATE TABLE scan (id INTEGER NOT NULL PRIMARY KEY, parcel_id INTEGER NOT NULL REFERENCES parcel(id), place TEXT)"),
+    ];
+
+    /// <summary>Statements with the rule that knows other words for them; both engines take them. The third says whether the schema sees to all conditions on an engine that keeps references.</summary>
+    public static readonly IReadOnlyList<(RewriteKind Kind, string Sql, bool Met)> Known =
+    [
+        (RewriteKind.NotInToNotExists, "SELECT id FROM depot WHERE id NOT IN (SELECT depot_id FROM parcel WHERE state = 'lost')", true),
+        (RewriteKind.NotInToNotExists, "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM parcel)", false),
+        (RewriteKind.NotInToNotExists, "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM parcel WHERE courier_id IS NOT NULL)", true),
+        (RewriteKind.NotInToNotExists, "SELECT p.id FROM parcel p WHERE p.courier_id NOT IN (SELECT c.id FROM courier c WHERE c.rank = 1 OR c.name = 'a')", false),
+        (RewriteKind.NotExistsToNotIn, "SELECT name FROM depot d WHERE NOT EXISTS (SELECT 1 FROM parcel p WHERE p.depot_id = d.id AND p.state = 'lost')", true),
+        (RewriteKind.NotExistsToNotIn, "SELECT p.id FROM parcel p WHERE NOT EXISTS (SELECT 1 FROM courier c WHERE c.rank = p.courier_id)", true),
+        (RewriteKind.InToExists, "SELECT name FROM depot WHERE id IN (SELECT depot_id FROM parcel WHERE state = 'lost') ORDER BY name", true),
+        (RewriteKind.InToExists, "SELECT p.id FROM parcel p WHERE p.courier_id IN (SELECT rank FROM courier) AND p.state = 'a'", true),
+        (RewriteKind.ExistsToIn, "SELECT name FROM depot d WHERE EXISTS (SELECT 1 FROM parcel p WHERE d.id = p.depot_id AND p.state = :s)", true),
+        (RewriteKind.ExistsToIn, "SELECT p.id FROM parcel p WHERE EXISTS (SELECT 1 FROM courier c WHERE c.rank = p.courier_id)", true),
+        (RewriteKind.CountToExists, "SELECT name FROM depot d WHERE (SELECT count(*) FROM parcel p WHERE p.depot_id = d.id) > 0", true),
+        (RewriteKind.CountToExists, "SELECT name FROM depot d WHERE 0 = (SELECT count(p.courier_id) FROM parcel p WHERE p.depot_id = d.id OR p.state = 'x')", true),
+        (RewriteKind.CountToExists, "SELECT d.id, CASE WHEN (SELECT count(*) FROM parcel p WHERE p.depot_id = d.id) >= 1 THEN 'some' ELSE 'none' END FROM depot d", true),
+        (RewriteKind.SubqueryToGroups, "SELECT d.name, (SELECT count(*) FROM parcel p WHERE p.depot_id = d.id) AS parcels, (SELECT max(p.code) FROM parcel p WHERE p.depot_id = d.id) AS last FROM depot d WHERE d.region = 1 ORDER BY d.id", true),
+        (RewriteKind.SubqueryToGroups, "SELECT d.name, (SELECT count(p.courier_id) + 0 FROM parcel p WHERE p.depot_id = d.id), (SELECT count(p.courier_id) FROM parcel p WHERE p.depot_id = d.id AND p.state = 'lost') FROM depot d", true),
+        (RewriteKind.SubqueryToGroups, "SELECT p.id, coalesce((SELECT sum(c.rank) FROM courier c WHERE c.rank = p.courier_id), 7) FROM parcel p", true),
+        (RewriteKind.JoinToExists, "SELECT DISTINCT d.id, d.name FROM depot d JOIN parcel p ON p.depot_id = d.id JOIN scan s ON s.parcel_id = p.id WHERE d.region = 1 ORDER BY d.id", true),
+        (RewriteKind.JoinToExists, "SELECT DISTINCT d.name FROM depot d, parcel p, courier c WHERE p.depot_id = d.id AND c.rank = d.region AND (p.state = 'lost' OR p.state = 'a')", true),
+        (RewriteKind.JoinToExists, "SELECT DISTINCT p.state, d.name FROM depot d JOIN parcel p ON p.depot_id = d.id JOIN scan s ON s.parcel_id = p.id AND s.place = 'x'", true),
+        (RewriteKind.DistinctNeedless, "SELECT DISTINCT p.id, d.name FROM parcel p JOIN depot d ON d.id = p.depot_id WHERE p.state = 'lost'", true),
+        (RewriteKind.DistinctNeedless, "SELECT DISTINCT code FROM parcel", true),
+        (RewriteKind.DistinctNeedless, "SELECT DISTINCT p.code, c.name FROM parcel p LEFT JOIN courier c ON c.id = p.courier_id", true),
+        (RewriteKind.DistinctNeedless, "SELECT DISTINCT state FROM parcel WHERE id = :i", true),
+        (RewriteKind.UnusedJoin, "SELECT p.id FROM parcel p LEFT JOIN courier c ON c.id = p.courier_id AND c.rank > 2 WHERE p.state = 'a'", true),
+        (RewriteKind.UnusedJoin, "SELECT p.id, p.code FROM parcel p JOIN depot d ON d.id = p.depot_id", true),
+        (RewriteKind.UnusedJoin, "SELECT p.id FROM parcel p JOIN courier c ON c.id = p.courier_id WHERE p.state = 'a' OR p.state = 'b'", true),
+        (RewriteKind.UnusedJoin, "SELECT p.id FROM parcel p INNER JOIN courier c ON p.courier_id = c.id", true),
+        (RewriteKind.UnusedJoin, "SELECT p.id FROM depot d JOIN parcel p ON p.depot_id = d.id", true),
+        (RewriteKind.OrToUnion, "SELECT p.id, p.code FROM parcel p JOIN depot d ON d.id = p.depot_id WHERE p.code = :c OR d.name = 'a' ORDER BY p.id DESC LIMIT 5", true),
+        (RewriteKind.OrToUnion, "SELECT state FROM parcel WHERE code = 'a' OR tag = 'b' OR courier_id = 1", true),
+        (RewriteKind.OrToUnion, "SELECT DISTINCT state FROM parcel WHERE (code = 'a' OR tag IS NULL) AND depot_id > 0", true),
+        (RewriteKind.UnionToUnionAll, "SELECT id, 'depot' AS kind FROM depot UNION SELECT id, 'courier' FROM courier", true),
+        (RewriteKind.UnionToUnionAll, "SELECT id, state FROM parcel WHERE state = 'lost' UNION SELECT id, state FROM parcel WHERE state = 'found' AND depot_id = 1 ORDER BY 1", true),
+    ];
+
+    /// <summary>Statements for which no rule may have other words.</summary>
+    public static readonly IReadOnlyList<string> Kept =
+    [
+        "SELECT id FROM courier WHERE (id, rank) NOT IN (SELECT id, region FROM depot)",
+        "SELECT id FROM courier WHERE id NOT IN (SELECT max(courier_id) FROM parcel)",
+        "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM parcel ORDER BY id LIMIT 3)",
+        "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM elsewhere)",
+        "SELECT id FROM courier WHERE NOT (id IN (SELECT courier_id FROM parcel))",
+        "SELECT id FROM courier WHERE rank IS NULL AND (id IN (SELECT courier_id FROM parcel) OR rank = 1)",
+        "SELECT id FROM courier c WHERE EXISTS (SELECT 1 FROM parcel p WHERE p.courier_id > c.id)",
+        "SELECT DISTINCT state FROM parcel",
+        "SELECT DISTINCT tag FROM parcel",
+        "SELECT DISTINCT p.id FROM parcel p JOIN scan s ON s.parcel_id = p.id AND s.place = p.state GROUP BY p.id, s.id",
+        "SELECT DISTINCT p.state FROM parcel p RIGHT JOIN depot d ON d.id = p.depot_id",
+        "SELECT d.name, (SELECT count(*) FROM parcel p WHERE p.depot_id > d.id) FROM depot d",
+        "SELECT d.name, (SELECT max(code) FROM parcel p WHERE p.code = d.region) FROM depot d",
+        "SELECT d.*, * FROM depot d JOIN parcel p ON p.depot_id = d.id",
+        "SELECT p.id FROM parcel p LEFT JOIN scan s ON s.parcel_id = p.id",
+        "SELECT p.id FROM parcel p LEFT JOIN courier c ON c.rank = p.courier_id",
+        "SELECT p.id FROM parcel p JOIN courier c ON c.id = p.courier_id WHERE name = 'a'",
+        "SELECT count(*) FROM parcel WHERE code = 'a' OR tag = 'b'",
+        "SELECT state FROM parcel WHERE code = 'a' OR tag = 'b' ORDER BY depot_id",
+        "SELECT id FROM parcel WHERE state = 'a' OR state = 'b'",
+        "SELECT state FROM parcel WHERE depot_id = 1 UNION SELECT state FROM parcel WHERE depot_id = 2",
+        "SELECT id, 'a' FROM depot UNION SELECT id, 'A' FROM courier",
+        "SELECT name FROM depot WHERE (SELECT count(*) FROM parcel) > 1",
+        "SELECT name FROM depot d WHERE (SELECT count(DISTINCT p.state) FROM parcel p WHERE p.depot_id = d.id) > 0 AND random() > 0",
+        "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM parcel WHERE courier_id > 0 AND state = unheard_of(code))",
+        "UPDATE depot SET name = 'x' WHERE id NOT IN (SELECT depot_id FROM parcel)",
+        "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM parcel WHERE depot_id = ?)",
+    ];
+
+    /// <summary>
+    /// Pairs that look alike and are not: textbook counterexamples. NULL and NOT IN, conditions of an outer join, counting over an outer join, DISTINCT beside aggregates: C. J. Date, "SQL and
+    /// Relational Theory" (2nd edition, 2011), chapters 4 and 12, and J. Celko, "SQL for Smarties" (5th edition, 2014), chapters on NULLs and on joins, from memory. The others are common practice, no source.
+    /// </summary>
+    public static readonly IReadOnlyList<(string What, string Sql, string Other)> OnlyAlike =
+    [
+        ("NOT IN over NULL", "SELECT id FROM courier WHERE id NOT IN (SELECT courier_id FROM parcel)", "SELECT id FROM courier c WHERE NOT EXISTS (SELECT 1 FROM parcel p WHERE p.courier_id = c.id)"),
+        ("a condition of an outer join in WHERE", "SELECT d.id, p.id FROM depot d LEFT JOIN parcel p ON p.depot_id = d.id AND p.state = 'lost'", "SELECT d.id, p.id FROM depot d LEFT JOIN parcel p ON p.depot_id = d.id WHERE p.state = 'lost'"),
+        ("counting rows of an outer join", "SELECT d.id, count(p.id) FROM depot d LEFT JOIN parcel p ON p.depot_id = d.id GROUP BY d.id", "SELECT d.id, count(*) FROM depot d LEFT JOIN parcel p ON p.depot_id = d.id GROUP BY d.id"),
+        ("a subquery that counts as a join", "SELECT d.id, (SELECT count(*) FROM parcel p WHERE p.depot_id = d.id) FROM depot d", "SELECT d.id, count(*) FROM depot d JOIN parcel p ON p.depot_id = d.id GROUP BY d.id"),
+        ("counts over two joined children", "SELECT d.id, (SELECT count(*) FROM parcel p WHERE p.depot_id = d.id), (SELECT count(*) FROM courier c WHERE c.rank = d.region) FROM depot d",
+            "SELECT d.id, count(p.id), count(c.id) FROM depot d LEFT JOIN parcel p ON p.depot_id = d.id LEFT JOIN courier c ON c.rank = d.region GROUP BY d.id"),
+        ("DISTINCT within an aggregate", "SELECT depot_id, count(DISTINCT state) FROM parcel GROUP BY depot_id", "SELECT depot_id, count(state) FROM parcel GROUP BY depot_id"),
+        ("IN as a join", "SELECT d.name FROM depot d WHERE d.id IN (SELECT depot_id FROM parcel)", "SELECT d.name FROM depot d JOIN parcel p ON p.depot_id = d.id"),
+        ("DISTINCT that is needed", "SELECT DISTINCT state FROM parcel", "SELECT state FROM parcel"),
+        ("a unique column that may be NULL", "SELECT DISTINCT tag FROM parcel", "SELECT tag FROM parcel"),
+        ("UNION as UNION ALL", "SELECT name FROM depot UNION SELECT name FROM courier", "SELECT name FROM depot UNION ALL SELECT name FROM courier"),
+        ("OR as UNION over equal rows", "SELECT state FROM parcel WHERE code = 'a' OR depot_id = 1", "SELECT state FROM parcel WHERE code = 'a' UNION SELECT state FROM parcel WHERE depot_id = 1"),
+        ("OR as UNION ALL", "SELECT id FROM parcel WHERE state = 'a' OR depot_id = 1", "SELECT id FROM parcel WHERE state = 'a' UNION ALL SELECT id FROM parcel WHERE depot_id = 1"),
+        ("a join that loses rows", "SELECT p.id FROM parcel p", "SELECT p.id FROM parcel p JOIN courier c ON c.id = p.courier_id"),
+        ("not equal and NULL", "SELECT id FROM parcel WHERE NOT (courier_id = 1)", "SELECT id FROM parcel WHERE courier_id IS NULL OR courier_id <> 1"),
+        ("an average of averages", "SELECT avg(courier_id) FROM parcel", "SELECT avg(a) FROM (SELECT avg(courier_id) AS a FROM parcel GROUP BY depot_id) AS x"),
+        ("a sum of nothing", "SELECT coalesce(sum(rank), 0) FROM courier", "SELECT sum(rank) FROM courier"),
+        ("HAVING without groups", "SELECT count(*) FROM scan", "SELECT count(*) FROM scan HAVING count(*) > 0"),
+        ("ALL and the greatest", "SELECT id FROM depot WHERE NOT EXISTS (SELECT 1 FROM courier c WHERE c.rank >= depot.region)", "SELECT id FROM depot WHERE region > (SELECT max(rank) FROM courier)"),
+        ("a bound that is beside", "SELECT id FROM depot WHERE region >= 1", "SELECT id FROM depot WHERE region > 1"),
+        ("a parameter that is NULL", "SELECT id FROM depot WHERE name = :s OR :s IS NULL", "SELECT id FROM depot WHERE name = :s"),
+    ];
+}

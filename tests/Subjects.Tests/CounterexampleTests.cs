@@ -1,0 +1,174 @@
+using Shouldly;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Counterexamples;
+using SwiftLedger.Core.Proposals.Rewrites;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects.Tests.Postgres;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Subjects.Tests;
+
+/// <summary>The engines themselves say whether two texts are one query: what the rules make is held against many small databases, and so are pairs that only look alike.</summary>
+[Collection(PostgresFixture.Contents)]
+public sealed class CounterexampleTests(PostgresFixture postgres) : IDisposable
+{
+    private const int Databases = 500;
+
+    private static readonly IReadOnlyList<Binding>[] Cases = [BindLine.Pairs("s='lost', i=1, c='a', day='2026-07-18'"), BindLine.Pairs("s='a', i=2, c='b', day='2026-07-19'")];
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-small-").FullName;
+
+    private readonly string _database = $"t{Guid.NewGuid():n}";
+
+    public static TheoryData<bool> Engines => [false, true];
+
+    public void Dispose()
+    {
+        postgres.Sql("postgres", $"DROP DATABASE IF EXISTS {_database} WITH (FORCE)");
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void What_the_rules_make_is_told_apart_by_no_database_while_its_conditions_hold_and_by_one_where_they_do_not(bool server)
+    {
+        using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);
+        // Fewer on a server, where each takes longer.
+        int databases = server ? 150 : Databases;
+        foreach ((RewriteKind kind, string sql, _) in RewriteExamples.Known)
+        {
+            foreach (RewriteCandidate rewrite in RewriteRules.Of(sql, dialect, catalog, [.. Cases.Select(c => c.ToDictionary(b => b.Key, b => b.Value))]))
+            {
+                var search = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases);
+                SearchResult held = search.Run(database, null, databases, 1, () => false);
+                held.Found?.ToSql().ShouldBeNull($"{kind}\n{rewrite.Sql}");
+                held.Databases.ShouldBe(databases);
+                held.WithRows.ShouldBeGreaterThan(databases / 50, sql);
+                foreach (RewriteCondition condition in rewrite.Conditions.Where(c => !c.IsMet))
+                {
+                    search.Run(database, condition, Databases, 1, () => false).Found.ShouldNotBeNull($"{condition.Sentence}\n{rewrite.Sql}");
+                }
+            }
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void Textbook_pairs_that_only_look_alike_are_told_apart(bool server)
+    {
+        using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);
+        foreach ((string what, string sql, string other) in RewriteExamples.OnlyAlike)
+        {
+            Counterexample found = new CounterexampleSearch(sql, new(RewriteKind.InToExists, other, "", []), dialect, catalog, Cases).Run(database, null, Databases, 1, () => false).Found.ShouldNotBeNull(what);
+            found.Inserts.Count.ShouldBeLessThan(8, what);
+        }
+    }
+
+    [Fact]
+    public void A_day_as_a_range_is_the_same_for_texts_that_begin_with_their_day_and_for_no_others()
+    {
+        using ISmallDatabase database = Open(false, out SqlDialect dialect, out Catalog catalog);
+        foreach (string sql in new[] { "SELECT id FROM parcel WHERE date(sent_at) = :day", "SELECT id FROM parcel WHERE date(sent_at) BETWEEN '2026-07-17' AND :day", "SELECT id FROM parcel WHERE date(sent_at) > :day OR id = 0 AND state = 'a'", "SELECT id FROM parcel WHERE :day >= date(sent_at)" })
+        {
+            foreach (RewriteCandidate rewrite in RewriteRules.Of(sql, dialect, catalog, [.. Cases.Select(c => c.ToDictionary(b => b.Key, b => b.Value))]).Where(r => r.Kind == RewriteKind.DayToRange))
+            {
+                var search = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases);
+                search.Run(database, null, Databases, 1, () => false).Found.ShouldBeNull(sql);
+                search.Run(database, rewrite.Conditions[0], Databases, 1, () => false).Found.ShouldNotBeNull(sql);
+            }
+        }
+    }
+
+    [Fact]
+    public void On_a_server_a_day_as_a_range_is_the_same_for_points_in_time()
+    {
+        using ISmallDatabase database = Open(true, out SqlDialect dialect, out Catalog catalog);
+        foreach (string sql in new[] { "SELECT id FROM parcel WHERE sent_at::date = :day", "SELECT id FROM parcel WHERE date(sent_at) BETWEEN '2026-07-17' AND :day::date", "SELECT id FROM parcel WHERE CAST(sent_at AS date) > :day", "SELECT id FROM parcel WHERE sent_at::date < :day::date" })
+        {
+            RewriteCandidate rewrite = RewriteRules.Of(sql, dialect, catalog, []).ShouldHaveSingleItem();
+            SearchResult held = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases).Run(database, null, Databases, 1, () => false);
+            held.Found?.ToSql().ShouldBeNull();
+            held.WithRows.ShouldBeGreaterThan(Databases / 20);
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void A_counterexample_is_a_script_that_gives_what_it_says(bool server)
+    {
+        using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);
+        (_, string sql, string other) = RewriteExamples.OnlyAlike[0];
+        Counterexample found = new CounterexampleSearch(sql, new(RewriteKind.NotInToNotExists, other, "", []), dialect, catalog, Cases).Run(database, null, Databases, 1, () => false).Found!;
+        found.Inserts.ShouldContain(i => i.Contains("null", StringComparison.OrdinalIgnoreCase));
+        found.GivesBefore.Rows.ShouldBeEmpty();
+        found.GivesAfter.Rows!.ShouldNotBeEmpty();
+
+        // The script alone, in a database that has nothing.
+        string script = found.ToSql();
+        if (server)
+        {
+            string lone = $"{_database}_lone";
+            postgres.Sql("postgres", $"CREATE DATABASE {lone}");
+            try
+            {
+                postgres.Sql(lone, script).Split('\n', StringSplitOptions.RemoveEmptyEntries).ShouldBe([.. found.GivesAfter.Rows!.Select(r => r.Trim('\''))]);
+            }
+            finally
+            {
+                postgres.Sql("postgres", $"DROP DATABASE {lone} WITH (FORCE)");
+            }
+        }
+        else
+        {
+            using var lone = new Microsoft.Data.Sqlite.SqliteConnection("Data Source=:memory:");
+            lone.Open();
+            using var command = lone.CreateCommand();
+            command.CommandText = script;
+            using var reader = command.ExecuteReader();
+            var rows = new List<string>();
+            do
+            {
+                while (reader.Read())
+                {
+                    rows.Add(reader.GetValue(0).ToString()!);
+                }
+            }
+            while (reader.NextResult());
+            rows.ShouldBe(found.GivesAfter.Rows!);
+        }
+    }
+
+    [Fact]
+    public void A_table_of_the_subjects_own_types_is_not_searched_and_nothing_is_left_behind()
+    {
+        postgres.Sql("postgres", $"CREATE DATABASE {_database}");
+        postgres.Sql(_database, "CREATE TYPE mood AS ENUM ('low', 'high'); CREATE TABLE parcel (id int PRIMARY KEY, mood mood)");
+        ISubjectEngine engine = SubjectEngines.Of(Core.Engines.Postgres.PostgresEngine.Engine);
+        string folder = Directory.CreateDirectory(Path.Combine(_folder, Guid.NewGuid().ToString("n"))).FullName;
+        Should.Throw<EngineException>(() => engine.OpenSmall(Address, folder, engine.ReadSchema(Address), ["parcel"], TimeSpan.FromSeconds(20))).Message.ShouldContain("mood");
+        postgres.Sql("postgres", $"SELECT count(*) FROM pg_database WHERE datname LIKE 'swift_ledger_{Path.GetFileName(folder)}%'").Trim().ShouldBe("0");
+    }
+
+    private string Address => $"postgresql://postgres@127.0.0.1:{postgres.Server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/{_database}";
+
+    private ISmallDatabase Open(bool server, out SqlDialect dialect, out Catalog catalog)
+    {
+        string moment = server ? "timestamp without time zone" : "TEXT";
+        dialect = server ? Dialects.PostgreSql : Dialects.Sqlite;
+        catalog = RewriteExamples.Catalog(moment, server);
+        IReadOnlyList<SchemaObject> schema = RewriteExamples.Schema(moment);
+        string[] tables = ["courier", "depot", "parcel", "scan"];
+        if (!server)
+        {
+            return SubjectEngines.Of(Core.Engines.Sqlite.SqliteEngine.Engine).OpenSmall("", _folder, schema, tables, TimeSpan.FromMinutes(5));
+        }
+
+        postgres.Sql("postgres", $"CREATE DATABASE {_database}");
+        postgres.Sql(_database, string.Join(";\n", schema.Select(o => o.Definition)));
+        ISubjectEngine engine = SubjectEngines.Of(Core.Engines.Postgres.PostgresEngine.Engine);
+        string folder = Directory.CreateDirectory(Path.Combine(_folder, Guid.NewGuid().ToString("n"))).FullName;
+        return engine.OpenSmall(Address, folder, engine.ReadSchema(Address), tables, TimeSpan.FromMinutes(5));
+    }
+}
