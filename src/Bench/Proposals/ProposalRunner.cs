@@ -91,7 +91,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         }
 
         _notes.AddRange(rewrites.Notes);
-        proposals = await TogetherAsync(proposals, Screening.WorkOf(now), stop);
+        proposals = await TogetherAsync(proposals, now, stop);
         string all = ChangeOf(proposals.Where(p => p.Fate == ProposalFate.InSet));
         MeasuredProposal? together = null;
         if (all.Length > 0)
@@ -180,8 +180,9 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     }
 
     /// <summary>Builds the set one by one, the most saving first: each is tried beside those before it, by exact work over the whole workload.</summary>
-    private async Task<List<Proposal>> TogetherAsync(List<Proposal> proposals, double? best, CancellationToken stop)
+    private async Task<List<Proposal>> TogetherAsync(List<Proposal> proposals, TrialAccount now, CancellationToken stop)
     {
+        (TrialAccount last, double? best) = (now, Screening.WorkOf(now));
         var set = new List<Proposal>();
         var judged = new List<Proposal>();
         foreach (Proposal proposal in proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured?.Bill.Change ?? 0))
@@ -201,13 +202,17 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
 
             TrialAccount beside = await InspectAsync(ChangeOf(set.Append(proposal)), noiseCheck: false, stop);
             double? work = Screening.WorkOf(beside);
-            if (beside.Refusal is not null || work is null || (best is { } least && work > least * (proposal.Kind == ProposalKind.Drop ? Screening.AsMuch : 1)))
+
+            // Other words are of one statement alone.
+            bool saves = proposal.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(last, beside, proposal.Statements[0]) is < Screening.SavesFrom
+                : work is not null && (best is not { } least || work <= least * (proposal.Kind == ProposalKind.Drop ? Screening.AsMuch : 1));
+            if (beside.Refusal is not null || !saves)
             {
                 judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = "Beside the others of the set it does not save: some statement takes a dearer plan." });
                 continue;
             }
 
-            best = work;
+            (last, best) = (beside, work);
             set.Add(proposal);
             judged.Add(proposal);
         }

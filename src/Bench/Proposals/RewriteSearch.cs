@@ -39,7 +39,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
     /// <summary>What was left out, in sentences.</summary>
     public IReadOnlyList<string> Notes => _notes;
 
-    /// <summary>For each statement the rewrite that saves most of those that nothing speaks against, and the ones that would save as much and are another query.</summary>
+    /// <summary>For each statement the rewrite that saves most of those that nothing speaks against, and those that look alike and give other rows: of them it is shown why.</summary>
     /// <param name="workload">The workload's text.</param>
     /// <param name="now">Inspected without a change.</param>
     /// <param name="catalog">Of the subject.</param>
@@ -78,8 +78,8 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             {
                 Line[] lines = [.. account.Lines.Where(l => l.Brief.Statement == statement.Name)];
                 bool others = lines.Any(l => l.Evidence.SameRows == false);
-                double? ratio = Screening.WorkRatioOf(account, statement.Name);
-                if (lines.Length > 0 && lines.All(l => l.Evidence is { BeforeFailure: null, AfterFailure: null }) && ratio is < Screening.SavesFrom)
+                double? ratio = Screening.EffortRatioOf(account, statement.Name);
+                if (lines.Length > 0 && lines.All(l => l.Evidence is { BeforeFailure: null, AfterFailure: null }) && (others || ratio is < Screening.SavesFrom))
                 {
                     saving.Add((statement, rewrite, others ? null : ratio, others ? 0 : lines.Count(l => l.Evidence.SameRows == true)));
                 }

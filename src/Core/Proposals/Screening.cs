@@ -38,25 +38,50 @@ public static class Screening
         return sum;
     }
 
-    /// <summary>Work of a statement's cases in a day, after / before, by the engine's primary counter; null where a case was not counted, or has nothing to count.</summary>
+    /// <summary>
+    /// What a statement does in a day, after / before: by the engine's primary counter, or by the rows that its plans visit, whichever fell more. Neither tells of all that it costs, which is for a trial to
+    /// say: building a table for a join, for one, is hardly counted. Null where a case was not counted, or has nothing to count.
+    /// </summary>
     /// <param name="account">Inspected.</param>
     /// <param name="statement">Its name.</param>
-    public static double? WorkRatioOf(TrialAccount account, string statement)
+    public static double? EffortRatioOf(TrialAccount account, string statement) => Ratio(EffortOf(account, statement, Side.Before), EffortOf(account, statement, Side.After));
+
+    /// <summary>The same, of the after sides of two inspections.</summary>
+    /// <param name="then">Without something.</param>
+    /// <param name="now">With it.</param>
+    /// <param name="statement">Its name.</param>
+    public static double? EffortRatioOf(TrialAccount then, TrialAccount now, string statement) => Ratio(EffortOf(then, statement, Side.After), EffortOf(now, statement, Side.After));
+
+    private static double? Ratio((double Work, double? Visited)? before, (double Work, double? Visited)? after)
+    {
+        if (before is not ({ } work, var visited) || after is not ({ } workAfter, var visitedAfter) || work <= 0)
+        {
+            return null;
+        }
+
+        double ratio = workAfter / work;
+        return visited > 0 && visitedAfter is { } fewer ? Math.Min(ratio, fewer / visited.Value) : ratio;
+    }
+
+    private static (double Work, double? Visited)? EffortOf(TrialAccount account, string statement, Side side)
     {
         string counter = account.Brief.Options.Engine.Counter!.Name;
-        double before = 0, after = 0;
+        double work = 0;
+        double? visited = 0;
         foreach (Line line in account.Lines.Where(l => l.Brief.Statement == statement))
         {
-            if (line.Evidence is not { Before: { } x, After: { } y } || !x.Counters.TryGetValue(counter, out long was) || !y.Counters.TryGetValue(counter, out long now))
+            Inspection? seen = side == Side.Before ? line.Evidence.Before : line.Evidence.After;
+            if (seen?.Counters.TryGetValue(counter, out long counted) != true)
             {
                 return null;
             }
 
-            before += was * (line.Brief.CallsPerDay ?? 1);
-            after += now * (line.Brief.CallsPerDay ?? 1);
+            double calls = line.Brief.CallsPerDay ?? 1;
+            work += counted * calls;
+            visited += seen.Plan is { IsCounted: true } plan ? RowFlow.Visited(plan.Lines().Select(o => o.Operator)) * calls : null;
         }
 
-        return before > 0 ? after / before : null;
+        return (work, visited);
     }
 
     /// <summary>Indexes that the plans of a side go through, by name.</summary>
