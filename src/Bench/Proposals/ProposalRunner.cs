@@ -68,8 +68,15 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         foreach (TakenCandidate taken in await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop))
         {
             proposals.Add(await MeasuredAsync(
-                ProposalKind.Index, $"index on {taken.Candidate.Table} ({string.Join(", ", taken.Candidate.Columns)})",
+                ProposalKind.Index, $"index on {taken.Candidate.Words}",
                 $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.", taken.Candidate.Sql, taken.Candidate.Undo, Affected(taken.Candidate.Table), stop));
+        }
+
+        if (catalog.Tables.Where(t => t.Rows >= IndexCandidates.FewestRows && (t.IsStale || t.AnalyzedRows is null)).ToList() is { Count: > 0 } stale)
+        {
+            string names = string.Join(", ", stale.Select(t => t.Name).Order(StringComparer.Ordinal));
+            proposals.Add(await MeasuredAsync(
+                ProposalKind.Statistics, "fresh statistics", $"{names}: the statistics know another table than there is.", string.Join('\n', stale.Select(t => $"ANALYZE {Quoted(t.Name)};")), "", [.. stale.SelectMany(t => Affected(t.Name)).Distinct()], stop));
         }
 
         IReadOnlyList<SuperfluousIndex> superfluous = SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect);
@@ -111,6 +118,8 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
 
         return new([.. proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured is { } m ? m.Bill.Change : 0)], together, _notes, null);
     }
+
+    private static string Quoted(string table) => string.Join('.', table.Split('.').Select(IndexCandidate.Quoted));
 
     private static string ReasonOf(SuperfluousIndex index) => index.Because switch
     {

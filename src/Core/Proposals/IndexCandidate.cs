@@ -6,18 +6,26 @@ namespace SwiftLedger.Core.Proposals;
 /// <summary>An index that may help.</summary>
 /// <param name="Name">That it would get; no other index has it.</param>
 /// <param name="Table">As the catalogue has it.</param>
-/// <param name="Columns">In order.</param>
+/// <param name="Columns">In order; an expression with its parentheses.</param>
 /// <param name="Statements">Those for whose conditions it is made, the most called first.</param>
 public sealed record IndexCandidate(string Name, string Table, IReadOnlyList<string> Columns, IReadOnlyList<string> Statements)
 {
+    /// <summary>The rows that it holds, as a condition; null for all.</summary>
+    public string? Where { get; init; }
+
+    /// <summary>In a few words: its table, its columns, and which rows it holds.</summary>
+    public string Words => $"{Table} ({string.Join(", ", Columns)}){(Where is null ? "" : $" where {Where}")}";
+
     /// <summary>What makes it.</summary>
-    public string Sql => $"CREATE INDEX {Quoted(Name)} ON {Quoted(Table)} ({string.Join(", ", Columns.Select(Quoted))});";
+    public string Sql => $"CREATE INDEX {Quoted(Name)} ON {Quoted(Table)} ({string.Join(", ", Columns.Select(Term))}){(Where is null ? "" : $" WHERE {Where}")};";
 
     /// <summary>What takes it away again.</summary>
     public string Undo => $"DROP INDEX {Quoted(Name)};";
 
+    private static string Term(string column) => column.StartsWith('(') ? column : Quoted(column);
+
     /// <summary>A name as it can stand in a statement: in quotes where it is no plain word in lower case, or a word of the grammar.</summary>
-    internal static string Quoted(string name) => name.Length > 0 && !char.IsAsciiDigit(name[0]) && name.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '_') && !Reserved.Contains(name)
+    public static string Quoted(string name) => name.Length > 0 && !char.IsAsciiDigit(name[0]) && name.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '_') && !Reserved.Contains(name)
         ? name : $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
 
     private static readonly HashSet<string> Reserved = [.. KnownEngines.All.Select(e => e.Dialect.Grammar).Where(g => g is not null).SelectMany(g => g!.Reserved).Select(w => w.ToLowerInvariant())];
@@ -41,7 +49,7 @@ public static class IndexCandidates
     /// <param name="catalog">Of the subject.</param>
     public static IReadOnlyList<IndexCandidate> Of(IReadOnlyList<TableAccess> accesses, Catalog catalog)
     {
-        var found = new Dictionary<string, (CatalogTable Table, IReadOnlyList<string> Columns, Dictionary<string, double> Statements)>(StringComparer.OrdinalIgnoreCase);
+        var found = new Dictionary<string, (CatalogTable Table, IReadOnlyList<string> Columns, string? Where, Dictionary<string, double> Statements)>(StringComparer.OrdinalIgnoreCase);
         foreach (TableAccess access in accesses)
         {
             if (catalog.Table(access.Table) is not { } table || table.Rows < FewestRows)
@@ -49,12 +57,18 @@ public static class IndexCandidates
                 continue;
             }
 
-            foreach (IReadOnlyList<string> columns in ColumnsFor(access, table, accesses).Where(c => c.Count > 0 && !IsServed(c, table)))
+            IEnumerable<(IReadOnlyList<string> Columns, string? Where)> all =
+            [
+                .. ColumnsFor(access, table, accesses).Where(c => c.Count > 0 && !IsServed(c, table)).Select(c => (c, (string?)null)),
+                .. access.Expressions.SelectMany(e => new[] { [e], (IReadOnlyList<string>)[.. access.Values.Take(MostColumns - 1), e] }).Select(c => (c, (string?)null)),
+                .. PartsFor(access, table),
+            ];
+            foreach ((IReadOnlyList<string> columns, string? where) in all)
             {
-                string key = table.Name + "\n" + string.Join("\n", columns);
-                if (!found.TryGetValue(key, out (CatalogTable Table, IReadOnlyList<string> Columns, Dictionary<string, double> Statements) known))
+                string key = table.Name + "\n" + where + "\n" + string.Join("\n", columns);
+                if (!found.TryGetValue(key, out (CatalogTable Table, IReadOnlyList<string> Columns, string? Where, Dictionary<string, double> Statements) known))
                 {
-                    found[key] = known = (table, columns, []);
+                    found[key] = known = (table, columns, where, []);
                 }
 
                 known.Statements[access.Statement] = access.CallsPerDay;
@@ -63,7 +77,29 @@ public static class IndexCandidates
 
         var names = new HashSet<string>(catalog.Tables.SelectMany(t => t.Indexes).Select(i => i.Name), StringComparer.OrdinalIgnoreCase);
         return [.. found.Values.OrderByDescending(f => f.Statements.Values.Sum()).ThenBy(f => f.Columns.Count)
-            .Select(f => new IndexCandidate(NameFor(f.Table.Name, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]))];
+            .Select(f => new IndexCandidate(NameFor(f.Table.Name, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Where = f.Where })];
+    }
+
+    /// <summary>An index of those rows alone that a condition asks for which is always the same: what else is held equal, or the order, leads to them.</summary>
+    private static IEnumerable<(IReadOnlyList<string> Columns, string? Where)> PartsFor(TableAccess access, CatalogTable table)
+    {
+        foreach ((string column, string literal) in access.Always)
+        {
+            List<string> equal = [.. access.Values.Where(c => c != column && !access.Always.Any(a => a.Column == c)), .. access.Joined];
+            if (IsUnique([.. equal, column], table))
+            {
+                continue;
+            }
+
+            string where = $"{IndexCandidate.Quoted(column)} = {literal}";
+            foreach (IReadOnlyList<string> columns in new IReadOnlyList<string>[] { equal, [.. equal, .. access.Order.Except(equal).Where(c => c != column)], [.. equal, .. access.Ranges.Take(1)] })
+            {
+                if (columns.Count is > 0 and <= MostColumns)
+                {
+                    yield return (columns, where);
+                }
+            }
+        }
     }
 
     private static IEnumerable<IReadOnlyList<string>> ColumnsFor(TableAccess access, CatalogTable table, IReadOnlyList<TableAccess> accesses)
@@ -108,10 +144,13 @@ public static class IndexCandidates
     private static bool IsServed(IReadOnlyList<string> columns, CatalogTable table) =>
         table.Indexes.Any(i => i is { Partial: false, Valid: true } && i.Columns.Count >= columns.Count && i.Columns.Take(columns.Count).SequenceEqual(columns, StringComparer.OrdinalIgnoreCase));
 
+    /// <summary>What of an expression can stand in a name.</summary>
+    private static string Word(string column) => column.StartsWith('(') ? string.Join('_', column.Split([.. column.Where(c => !char.IsAsciiLetterOrDigit(c)).Distinct()], StringSplitOptions.RemoveEmptyEntries)) : column;
+
     private static string NameFor(string table, IReadOnlyList<string> columns, HashSet<string> names)
     {
         // PostgreSQL keeps 63 bytes of a name.
-        string name = $"{table}_by_{string.Join('_', columns)}";
+        string name = $"{table}_by_{string.Join('_', columns.Select(Word))}";
         name = name.Length > 55 ? name[..55] : name;
         string free = name;
         for (int i = 2; !names.Add(free); i++)

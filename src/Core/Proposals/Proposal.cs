@@ -13,6 +13,9 @@ public enum ProposalKind
 
     /// <summary>A statement in other words.</summary>
     Rewrite,
+
+    /// <summary>Fresh statistics.</summary>
+    Statistics,
 }
 
 /// <summary>What became of a proposal.</summary>

@@ -49,8 +49,8 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     /// <summary>The set as a change: what alters the schema in the order of the proposals, then the rewrites, which are the application's to make.</summary>
     public string Migration() => string.Join('\n', Applied.Select(p => $"-- {OneLine(p.Title)}\n{p.Sql}")) + "\n";
 
-    /// <summary>What takes the change back, last first; a rewrite leaves nothing behind in the database.</summary>
-    public string Reverse() => string.Join('\n', Applied.Where(p => p.Kind != ProposalKind.Rewrite).Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
+    /// <summary>What takes the change back, last first; a rewrite leaves nothing behind in the database, and fresh statistics nothing that should be undone.</summary>
+    public string Reverse() => string.Join('\n', Applied.Where(p => p.Kind != ProposalKind.Rewrite && p.Undo.Length > 0).Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
 
     /// <summary>As a table for a terminal.</summary>
     public string ToTable()

@@ -49,7 +49,7 @@ public sealed record RewriteProof(IReadOnlyList<ProvenCondition> Conditions, int
         }));
         string searched = Unsearched is { } why ? $"Not tried on made databases: {why.TrimEnd('.')}."
             : Counterexample is not null ? "A small database tells both apart."
-            : $"{Databases} small databases tell no difference, {WithRows} of them with rows in the answer.";
+            : $"{Databases} small databases{(Conditions.Any(c => c.By is HeldBy.Nobody) ? " in which it holds" : "")} tell no difference, {WithRows} of them with rows in the answer.";
         return $"{conditions} {(Cases > 0 ? $"{Cases} {(Cases == 1 ? "case gives" : "cases give")} the same rows on the copies. " : "")}{searched}";
     }
 

@@ -18,6 +18,12 @@ public sealed record TableAccess(
     string Statement, double CallsPerDay, string Table, IReadOnlyList<string> Values, IReadOnlyList<string> Joined, IReadOnlyList<string> Ranges, IReadOnlyList<string> Order,
     IReadOnlyList<string>? Needed)
 {
+    /// <summary>Expressions over columns of the table, in parentheses, that are held against values.</summary>
+    public IReadOnlyList<string> Expressions { get; init; } = [];
+
+    /// <summary>Columns that are held equal to the same literal whenever the statement runs.</summary>
+    public IReadOnlyList<(string Column, string Literal)> Always { get; init; } = [];
+
     /// <summary>The accesses of a workload, in its order; nothing of statements that the grammar does not know, nor of tables that the catalogue does not.</summary>
     /// <param name="workload">Read by the rules of the dialect.</param>
     /// <param name="catalog">Of the subject.</param>
@@ -29,14 +35,14 @@ public sealed record TableAccess(
         {
             foreach (QueryBlock block in StatementOutline.Of(statement.Sql, dialect).Blocks)
             {
-                all.AddRange(block.Sources.Select(s => catalog.Table(s.Name) is { } table ? OfSource(statement, block, s, table, catalog) : null).OfType<TableAccess>());
+                all.AddRange(block.Sources.Select(s => catalog.Table(s.Name) is { } table ? OfSource(statement, block, s, table, catalog, dialect) : null).OfType<TableAccess>());
             }
         }
 
         return all;
     }
 
-    private static TableAccess OfSource(WorkloadStatement statement, QueryBlock block, SourceItem source, CatalogTable table, Catalog catalog)
+    private static TableAccess OfSource(WorkloadStatement statement, QueryBlock block, SourceItem source, CatalogTable table, Catalog catalog, SqlDialect dialect)
     {
         bool Owns(ColumnUse use) => table.Column(use.Name) is not null && (use.Qualifier.Length > 0
             ? block.Source(use.Qualifier) == source
@@ -45,10 +51,17 @@ public sealed record TableAccess(
         var values = new List<string>();
         var joined = new List<string>();
         var ranges = new List<string>();
+        var expressions = new List<string>();
+        var always = new List<(string, string)>();
         foreach (SqlCondition condition in block.Conditions.Where(c => !c.HasSubquery && c.Collation.Length == 0))
         {
             foreach ((ConditionSide mine, ConditionSide other) in new[] { (condition.Left, condition.Right), (condition.Right, condition.Left) })
             {
+                if (mine is { Wrapped.Length: > 0 } && other.Columns.Count == 0 && mine.Columns.All(Owns) && ExpressionOf(statement.Sql, condition, mine == condition.Left, dialect) is { } expression)
+                {
+                    expressions.Add(expression);
+                }
+
                 if (mine is not { Wrapped: "", Columns: [var use] } || !Owns(use) || other.Columns.Any(Owns))
                 {
                     continue;
@@ -62,12 +75,46 @@ public sealed record TableAccess(
                     "<" or ">" or "<=" or ">=" or "BETWEEN" when other.Columns.Count == 0 => ranges,
                     _ => null,
                 })?.Add(NameOf(use));
+                if (condition is { Operator: "=" or "==", Syntax: Binary { Left: Literal } or Binary { Right: Literal } } && other.Value.Length > 0)
+                {
+                    always.Add((NameOf(use), other.Value));
+                }
             }
         }
 
         IReadOnlyList<ColumnUse> behind = OrderOf(block);
         List<string> order = behind.Count > 0 && behind.All(Owns) ? [.. behind.Select(NameOf)] : [];
-        return new(statement.Name, statement.CallsPerDay ?? 1, table.Name, [.. values.Distinct()], [.. joined.Distinct().Except(values)], [.. ranges.Distinct().Except(values)], order, NeededOf(block, source, table));
+        return new(statement.Name, statement.CallsPerDay ?? 1, table.Name, [.. values.Distinct()], [.. joined.Distinct().Except(values)], [.. ranges.Distinct().Except(values)], order, NeededOf(block, source, table))
+        {
+            Expressions = [.. expressions.Distinct()],
+            Always = always,
+        };
+    }
+
+    /// <summary>A side of a comparison as an index may have it: columns without qualifiers, and only functions that give the same for the same values. Null where it is none.</summary>
+    private static string? ExpressionOf(string sql, SqlCondition condition, bool left, SqlDialect dialect)
+    {
+        if (condition.Syntax is not Binary { Operator: "=" or "==" or "<" or "<=" or ">" or ">=" } compared)
+        {
+            return null;
+        }
+
+        Expression side = left ? compared.Left : compared.Right;
+        if (side.Descend().Any(n => n is Query or Parameter or Opaque or Call { Over: not null } or Call { Arguments.Count: 0 } || (n is Call call && !dialect.Grammar!.SteadyFunctions.Contains(call.Function.Last.ToLowerInvariant())))
+            || OutlineOfTree.FoldsRows(side))
+        {
+            return null;
+        }
+
+        TextSpan span = side.Span!.Value;
+        string text = span.Of(sql);
+        foreach (Name name in side.Descend().OfType<Name>().Where(n => n.Parts.Count > 1).OrderByDescending(n => n.Span!.Value.Start))
+        {
+            int at = name.Span!.Value.Start - span.Start;
+            text = string.Concat(text.AsSpan(0, at), name.Parts[^1].Text, text.AsSpan(name.Span!.Value.End - span.Start));
+        }
+
+        return SqlLexer.Tokenize(text, dialect).Any(t => t.IsTrivia && !string.IsNullOrWhiteSpace(t.Span.Of(text))) ? null : $"({text})";
     }
 
     /// <summary>Columns whose order an index could give; none where terms are something else, or go both up and down.</summary>

@@ -27,13 +27,21 @@ public class IndexCandidatesTests
     [InlineData("SELECT * FROM parcel WHERE state = :s", "")]
     [InlineData("SELECT * FROM parcel WHERE state = :s AND sent_at BETWEEN 1 AND 2", "")]
     [InlineData("SELECT * FROM parcel WHERE id = :i AND depot_id = 3", "")]
-    [InlineData("SELECT * FROM parcel WHERE date(sent_at) = :d", "")]
+    [InlineData("SELECT * FROM parcel WHERE date(sent_at) = :d", "(date(sent_at))")]
     [InlineData("SELECT * FROM parcel WHERE depot_id = :d COLLATE nocase", "")]
     [InlineData("SELECT * FROM parcel WHERE depot_id = weight", "")]
     [InlineData("SELECT * FROM parcel WHERE depot_id = :d OR weight = 2", "")]
     [InlineData("SELECT * FROM parcel WHERE depot_id = (SELECT max(id) FROM depot)", "")]
     [InlineData("SELECT d.name, p.* FROM depot d JOIN parcel p ON p.depot_id = d.id WHERE d.name = :n", "depot_id")]
-    [InlineData("SELECT d.name, p.* FROM depot d JOIN parcel p ON p.depot_id = d.id WHERE p.weight = 2", "weight | depot_id,weight | depot_id")]
+    [InlineData("SELECT d.name, p.* FROM depot d JOIN parcel p ON p.depot_id = d.id WHERE p.weight = 2", "weight | depot_id,weight | depot_id | depot_id where weight = 2")]
+    [InlineData("SELECT * FROM parcel WHERE depot_id = :d AND Note = 'x' ORDER BY sent_at", "Note,depot_id | Note,depot_id,sent_at | depot_id where \"Note\" = 'x' | depot_id,sent_at where \"Note\" = 'x'")]
+    [InlineData("SELECT * FROM parcel WHERE :d = Note AND depot_id = 3 AND sent_at > 4", "Note,depot_id | Note,depot_id,sent_at | Note where depot_id = 3 | Note,sent_at where depot_id = 3")]
+    [InlineData("SELECT * FROM parcel p WHERE lower(p.Note) = :d AND p.depot_id = :e", "depot_id | (lower(Note)) | depot_id,(lower(Note))")]
+    [InlineData("SELECT * FROM parcel WHERE weight + depot_id > :d", "(weight + depot_id)")]
+    [InlineData("SELECT * FROM parcel WHERE random() + weight > 3", "")]
+    [InlineData("SELECT * FROM parcel WHERE weight + :d > 3", "")]
+    [InlineData("SELECT * FROM parcel WHERE lower(Note) = unheard_of(3)", "(lower(Note))")]
+    [InlineData("SELECT depot_id FROM parcel GROUP BY depot_id HAVING sum(weight) > 3", "depot_id | depot_id,weight")]
     [InlineData("SELECT depot_id, count(*) FROM parcel GROUP BY depot_id", "depot_id")]
     [InlineData("UPDATE parcel SET weight = 1 WHERE depot_id = 3", "depot_id")]
     [InlineData("DELETE FROM parcel WHERE weight < 3", "weight")]
@@ -41,7 +49,7 @@ public class IndexCandidatesTests
     [InlineData("SELECT * FROM elsewhere WHERE depot_id = 3", "")]
     [InlineData("SELECT * FROM parcel WHERE depot_id = 3 QUALIFY 1", "")]
     public void A_candidate_begins_with_what_is_held_equal_then_the_order_or_a_range_then_what_covers(string sql, string expected) =>
-        string.Join(" | ", Of(sql).Select(c => string.Join(',', c.Columns)).Order(StringComparer.Ordinal)).ShouldBe(string.Join(" | ", expected.Split(" | ").Order(StringComparer.Ordinal)));
+        string.Join(" | ", Of(sql).Select(c => string.Join(',', c.Columns) + (c.Where is null ? "" : $" where {c.Where}")).Order(StringComparer.Ordinal)).ShouldBe(string.Join(" | ", expected.Split(" | ").Order(StringComparer.Ordinal)));
 
     [Fact]
     public void The_column_that_more_calls_hold_equal_stands_first()

@@ -13,6 +13,8 @@ internal sealed class ValuePool
 {
     private const double Wanted = 0.5, Nulls = 0.25;
 
+    private const int MostTies = 3;
+
     private static readonly SqlValue[] Whole = [.. new long[] { 1, 1, 2, 2, 3, 0, -1, 2_147_483_647 }.Select(SqlValue.Of)];
 
     private static readonly SqlValue[] Broken = [.. new[] { 0.5, 1, 2, 0, -1.25 }.Select(SqlValue.Of)];
@@ -28,6 +30,9 @@ internal sealed class ValuePool
     /// <param name="cases">Values of its parameters.</param>
     public ValuePool(RewriteInput input, IReadOnlyList<IReadOnlyList<Binding>> cases)
     {
+        // What one column is held against, others have to have as well: those that it is joined to, and those that it refers to.
+        var ties = new List<((string, string) From, (string, string) To)>(
+            input.Catalog.Tables.SelectMany(t => t.References.SelectMany(r => r.Columns.Zip(r.TargetColumns, (c, to) => ((t.Name, c), (input.Catalog.Table(r.Target)?.Name ?? r.Target, to))))));
         foreach (QueryScope scope in input.Scopes)
         {
             SyntaxNode whole = scope.Query ?? (SyntaxNode)scope.Select;
@@ -41,6 +46,12 @@ internal sealed class ValuePool
                     Match m => [(m.Operand, [m.Pattern])],
                     _ => [],
                 };
+                if (node is Binary { Operator: "=" or "==", Left: Name left, Right: Name right } && scope.Resolve(left) is { } one && scope.Resolve(right) is { } other)
+                {
+                    ties.Add(((one.Source.Table!.Name, one.Column.Name), (other.Source.Table!.Name, other.Column.Name)));
+                    ties.Add(((other.Source.Table!.Name, other.Column.Name), (one.Source.Table!.Name, one.Column.Name)));
+                }
+
                 foreach ((SyntaxNode of, SyntaxNode[] to) in held)
                 {
                     SqlValue[] values = [.. to.SelectMany(t => ValuesOf(t, cases))];
@@ -49,6 +60,18 @@ internal sealed class ValuePool
                         var key = (column.Source.Table!.Name, column.Column.Name);
                         (_wanted.TryGetValue(key, out List<SqlValue>? known) ? known : _wanted[key] = []).AddRange(values);
                     }
+                }
+            }
+        }
+
+        for (int i = 0; i < MostTies; i++)
+        {
+            foreach (((string, string) from, (string, string) to) in ties)
+            {
+                if (_wanted.TryGetValue(from, out List<SqlValue>? values))
+                {
+                    List<SqlValue> there = _wanted.TryGetValue(to, out List<SqlValue>? known) ? known : _wanted[to] = [];
+                    there.AddRange(values.Except(there).ToList());
                 }
             }
         }

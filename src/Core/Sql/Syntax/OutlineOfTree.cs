@@ -96,7 +96,7 @@ internal static class OutlineOfTree
     }
 
     /// <summary>Whether an aggregate stands in it; one over a window folds nothing.</summary>
-    private static bool FoldsRows(SyntaxNode node) =>
+    internal static bool FoldsRows(SyntaxNode node) =>
         node is Call { Over: null } call && (Aggregates.Contains(call.Function.Last) || call.Filter is not null || call.Within.Count > 0)
         || (node is not Query && node.Children.Any(FoldsRows));
 
