@@ -1,8 +1,13 @@
 using System.Diagnostics;
 using System.Text;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals.Counterexamples;
+using SwiftLedger.Core.Proposals.Rewrites;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Subjects;
 using SwiftLedger.Testing;
 
 namespace SwiftLedger.Benchmarks;
@@ -10,11 +15,39 @@ namespace SwiftLedger.Benchmarks;
 /// <summary>What proposals are made with: reading and writing statements, in MB/s of UTF-8, beside lexing the same texts.</summary>
 internal static class ProposalsBench
 {
+    private const int Databases = 500;
+
     public static Task RunAsync()
     {
         OfEngine("the demo's workload for SQLite", Dialects.Sqlite, Path.Combine(AppContext.BaseDirectory, "texts", "demo", "workload.sql"));
         OfEngine("the demo's workload for PostgreSQL", Dialects.PostgreSql, Path.Combine(AppContext.BaseDirectory, "texts", "demo", "workload.sql"));
+        Search();
         return Task.CompletedTask;
+    }
+
+    /// <summary>Small databases that are made for one rewrite, in the engine itself: those of the examples that the tests hold, each with tables, keys and references; no process is started for it.</summary>
+    private static void Search()
+    {
+        Catalog catalog = RewriteExamples.Catalog("TEXT", false);
+        var took = new List<double>();
+        string folder = Directory.CreateTempSubdirectory("swift-ledger-bench-").FullName;
+        using ISmallDatabase database = SubjectEngines.Of(KnownEngines.Default).OpenSmall("", folder, RewriteExamples.Schema("TEXT"), [.. catalog.Tables.Select(t => t.Name)], TimeSpan.FromMinutes(10));
+        foreach ((RewriteKind kind, string sql, _) in RewriteExamples.Known)
+        {
+            foreach (RewriteCandidate rewrite in RewriteRules.Of(sql, Dialects.Sqlite, catalog, []).Where(r => r.Kind == kind))
+            {
+                long start = Stopwatch.GetTimestamp();
+                SearchResult found = new CounterexampleSearch(sql, rewrite, Dialects.Sqlite, catalog, []).Run(database, null, Databases, 1, () => false);
+                took.Add(Stopwatch.GetElapsedTime(start).TotalSeconds);
+                if (found.Found is not null || found.Databases != Databases)
+                {
+                    throw new InvalidOperationException(rewrite.Sql);
+                }
+            }
+        }
+
+        Directory.Delete(folder, recursive: true);
+        Report.Target($"{Databases} databases for one rewrite, the slowest of {took.Count}", took.Max(), "s", 10);
     }
 
     private static void OfEngine(string what, SqlDialect dialect, string file)

@@ -8,25 +8,26 @@ using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Cli;
 
-/// <summary><c>swift-ledger propose</c>: which indexes to add and to drop for a workload, each measured on copies, and all of them together.</summary>
+/// <summary><c>swift-ledger propose</c>: what to change for a workload, each change measured on copies, and all of them together.</summary>
 internal static class ProposeCommand
 {
     private static readonly Option<string> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
     private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, calls and values.", Required = true };
+    private static readonly Option<ProposalKind[]> Only = new("--only") { Description = "What to look for: index, drop, rewrite, statistics. All where it is left out.", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<int> MostIndexes = new("--most-indexes") { Description = "That may be added.", DefaultValueFactory = _ => 5 };
     private static readonly Option<double?> MostMegabytes = new("--most-megabytes") { Description = "That all added indexes may take together." };
     private static readonly Option<double?> WritesAtMost = new("--writes-at-most") { Description = "By how many percent writes may get dearer." };
     private static readonly Option<double> MaxSeconds = new("--max-seconds") { Description = "Bound on the measuring of each proposal's trial.", DefaultValueFactory = _ => 60 };
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one execution.", DefaultValueFactory = _ => 30 };
     private static readonly Option<string?> Out = new("--out") { Description = "Write the proposals as JSON." };
-    private static readonly Option<string?> Migration = new("--migration") { Description = "Write the set as a script." };
+    private static readonly Option<string?> Migration = new("--migration") { Description = "Write the set as a change: a script, and the rewrites behind it." };
     private static readonly Option<string?> Reverse = new("--reverse") { Description = "Write what takes the set back." };
 
     public static Command Build()
     {
-        var command = new Command("propose", "Find indexes to add and to drop for a workload, and measure what each of them and all together bring, on copies.")
+        var command = new Command("propose", "Find indexes to add and to drop, other words for statements and stale statistics, and measure what each of them and all together bring, on copies.")
         {
-            Subject, WorkloadPath, MostIndexes, MostMegabytes, WritesAtMost, MaxSeconds, StatementSeconds, Out, Migration, Reverse,
+            Subject, WorkloadPath, Only, MostIndexes, MostMegabytes, WritesAtMost, MaxSeconds, StatementSeconds, Out, Migration, Reverse,
         };
         command.SetAction(RunAsync);
         return command;
@@ -66,7 +67,7 @@ internal static class ProposeCommand
             parsed.GetValue(MostIndexes), parsed.GetValue(MostMegabytes) is { } megabytes ? (long)(megabytes * 1e6) : null, parsed.GetValue(WritesAtMost) / 100);
         return await CommandFiles.MeasuredAsync(progress, async () =>
         {
-            ProposalsFound found = await new ProposalRunner(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, options, limits, progress.Show).RunAsync(stop);
+            ProposalsFound found = await new ProposalRunner(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, options, limits, parsed.GetValue(Only) is { Length: > 0 } only ? only : Enum.GetValues<ProposalKind>(), progress.Show).RunAsync(stop);
             progress.Clear();
             if (found.Refusal is { } refusal)
             {

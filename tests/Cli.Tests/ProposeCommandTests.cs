@@ -88,6 +88,53 @@ public sealed class ProposeCommandTests : IDisposable
         said.ShouldContain("go beyond the limits: parcel_by_depot");
     }
 
+    [Fact]
+    public async Task Other_words_come_with_their_proof_and_what_is_another_query_with_a_database_that_shows_it()
+    {
+        Run(
+            """
+            CREATE TABLE depot (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
+            INSERT INTO depot SELECT DISTINCT depot, 'd' || depot FROM parcel;
+            CREATE INDEX parcel_depot ON parcel(depot);
+            INSERT INTO parcel VALUES (50000, NULL, 's9', 1, 'lost');
+            """);
+        Write(
+            "workload.sql",
+            """
+            -- name: busy
+            -- calls: 100/day
+            -- bind: d=20
+            SELECT DISTINCT d.id, d.name FROM depot d JOIN parcel p ON p.depot = d.id JOIN parcel q ON q.depot = d.id WHERE d.id < :d ORDER BY d.id;
+            -- name: without lost ones
+            -- calls: 10/day
+            SELECT id FROM depot WHERE id NOT IN (SELECT depot FROM parcel WHERE state = 's9');
+            """);
+        (int exit, string said, string error) = await Propose("--only", "rewrite", "--max-seconds", "20", "--out", PathOf("p.json"), "--migration", PathOf("up.sql"));
+        exit.ShouldBe(0, error);
+        using JsonDocument json = JsonDocument.Parse(File.ReadAllText(PathOf("p.json")));
+        JsonElement[] proposals = [.. json.RootElement.GetProperty("proposals").EnumerateArray()];
+        proposals.ShouldAllBe(p => p.GetProperty("kind").GetString() == "rewrite");
+        JsonElement busy = proposals.Single(p => p.GetProperty("statements")[0].GetString() == "busy"), other = proposals.Single(p => p.GetProperty("statements")[0].GetString() == "without lost ones");
+        busy.GetProperty("sql").GetString()!.ShouldStartWith("-- rewrite: busy\nSELECT d.id, d.name FROM depot d WHERE");
+        busy.GetProperty("proof").GetProperty("sameRows").GetBoolean().ShouldBeTrue();
+        busy.GetProperty("proof").GetProperty("databases").GetInt32().ShouldBe(500, said);
+        busy.GetProperty("measured").GetProperty("lines").GetInt32().ShouldBe(1);
+        other.GetProperty("fate").GetString().ShouldBe("notTheSame");
+        other.GetProperty("measured").ValueKind.ShouldBe(JsonValueKind.Null);
+        string script = other.GetProperty("proof").GetProperty("counterexample").GetString().ShouldNotBeNull(said);
+        said.ShouldContain("-- The statement gives no row.");
+
+        // Anybody can run it.
+        File.Delete(PathOf("depot.db"));
+        Run(script);
+        if (busy.GetProperty("fate").GetString() == "inSet")
+        {
+            File.ReadAllText(PathOf("up.sql")).ShouldContain("-- rewrite: busy\n");
+        }
+
+        Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
+    }
+
     private void Run(string sql)
     {
         using var connection = new SqliteConnection($"Data Source={PathOf("depot.db")};Pooling=False");

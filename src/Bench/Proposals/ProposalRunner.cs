@@ -23,8 +23,9 @@ public sealed record ProposalsFound(IReadOnlyList<Proposal> Proposals, MeasuredP
 /// <param name="workload">The workload's text.</param>
 /// <param name="options">Of each trial; its bound on measuring is that of one trial.</param>
 /// <param name="limits">Of the user.</param>
+/// <param name="kinds">What is looked for.</param>
 /// <param name="told">Told what goes on, in a few words.</param>
-public sealed class ProposalRunner(LedgerHome home, string subject, string workload, TrialOptions options, ProposalLimits limits, Action<string> told)
+public sealed class ProposalRunner(LedgerHome home, string subject, string workload, TrialOptions options, ProposalLimits limits, IReadOnlyCollection<ProposalKind> kinds, Action<string> told)
 {
     /// <summary>More candidates than these are not built at once: the most called statements' come first.</summary>
     public const int MostCandidates = 60;
@@ -65,21 +66,21 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             || (s.Tables.Written is not null && triggers) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
 
         var proposals = new List<Proposal>();
-        foreach (TakenCandidate taken in await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop))
+        foreach (TakenCandidate taken in kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop) : [])
         {
             proposals.Add(await MeasuredAsync(
                 ProposalKind.Index, $"index on {taken.Candidate.Words}",
                 $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.", taken.Candidate.Sql, taken.Candidate.Undo, Affected(taken.Candidate.Table), stop));
         }
 
-        if (catalog.Tables.Where(t => t.Rows >= IndexCandidates.FewestRows && (t.IsStale || t.AnalyzedRows is null)).ToList() is { Count: > 0 } stale)
+        if (kinds.Contains(ProposalKind.Statistics) && catalog.Tables.Where(t => t.Rows >= IndexCandidates.FewestRows && (t.IsStale || t.AnalyzedRows is null)).ToList() is { Count: > 0 } stale)
         {
             string names = string.Join(", ", stale.Select(t => t.Name).Order(StringComparer.Ordinal));
             proposals.Add(await MeasuredAsync(
                 ProposalKind.Statistics, "fresh statistics", $"{names}: the statistics know another table than there is.", string.Join('\n', stale.Select(t => $"ANALYZE {Quoted(t.Name)};")), "", [.. stale.SelectMany(t => Affected(t.Name)).Distinct()], stop));
         }
 
-        IReadOnlyList<SuperfluousIndex> superfluous = SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect);
+        IReadOnlyList<SuperfluousIndex> superfluous = kinds.Contains(ProposalKind.Drop) ? SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect) : [];
         if (superfluous.Count > MostDrops)
         {
             _notes.Add($"{superfluous.Count - MostDrops} more that may go were not tried: {string.Join(", ", superfluous.Skip(MostDrops).Select(s => s.Index))}.");
@@ -92,7 +93,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         }
 
         var rewrites = new RewriteSearch(home, subject, (text, change, end) => InspectAsync(change, noiseCheck: change.Length == 0, end, text), options, told);
-        foreach (ProvenRewrite found in await rewrites.FindAsync(workload, now, catalog, _schema, stop))
+        foreach (ProvenRewrite found in kinds.Contains(ProposalKind.Rewrite) ? await rewrites.FindAsync(workload, now, catalog, _schema, stop) : [])
         {
             proposals.Add(await OfRewriteAsync(found, stop));
         }

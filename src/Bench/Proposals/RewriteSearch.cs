@@ -57,7 +57,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             _notes.Add($"Other words were tried for {MostStatements} of {found.Count} statements that the rules know some for, the costliest.");
         }
 
-        var saving = new List<(WorkloadStatement Statement, RewriteCandidate Rewrite, double? Ratio, int Cases)>();
+        var saving = new List<(WorkloadStatement Statement, RewriteCandidate Rewrite, double? Ratio, bool? Same, int Cases)>();
         for (int round = 0; round < MostEach; round++)
         {
             List<(WorkloadStatement Statement, RewriteCandidate Rewrite)> tried = [.. found.Take(MostStatements).Where(f => f.Rewrites.Count > round).Select(f => (f.Statement, f.Rewrites[round]))];
@@ -81,7 +81,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
                 double? ratio = Screening.EffortRatioOf(account, statement.Name);
                 if (lines.Length > 0 && lines.All(l => l.Evidence is { BeforeFailure: null, AfterFailure: null }) && (others || ratio is < Screening.SavesFrom))
                 {
-                    saving.Add((statement, rewrite, others ? null : ratio, others ? 0 : lines.Count(l => l.Evidence.SameRows == true)));
+                    saving.Add((statement, rewrite, others ? null : ratio, others ? false : lines.All(l => l.Evidence.SameRows == true) ? true : null, lines.Count(l => l.Evidence.SameRows == true)));
                 }
             }
         }
@@ -93,7 +93,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             foreach (var tried in statement.OrderBy(s => s.Ratio ?? double.MaxValue))
             {
                 told($"looking for a database that tells {statement.Key} from its other words");
-                RewriteProof proof = await ProveAsync(tried.Statement, tried.Rewrite, tried.Cases, catalog, schema, broken, stop);
+                RewriteProof proof = await ProveAsync(tried.Statement, tried.Rewrite, tried.Same, tried.Cases, catalog, schema, broken, stop);
                 proven.Add(new(tried.Statement, tried.Rewrite, tried.Ratio, proof));
                 if (tried.Ratio is not null && !proof.IsRefuted)
                 {
@@ -125,7 +125,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
     }
 
     private async Task<RewriteProof> ProveAsync(
-        WorkloadStatement statement, RewriteCandidate rewrite, int cases, Catalog catalog, IReadOnlyList<SchemaObject> schema, IReadOnlySet<string> broken, CancellationToken stop)
+        WorkloadStatement statement, RewriteCandidate rewrite, bool? sameRows, int cases, Catalog catalog, IReadOnlyList<SchemaObject> schema, IReadOnlySet<string> broken, CancellationToken stop)
     {
         var search = new CounterexampleSearch(statement.Sql, rewrite, options.Engine.Dialect, catalog, []);
         ProofReply reply;
@@ -143,7 +143,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
 
         ProvenCondition Held(RewriteCondition condition) => new(
             condition.Sentence, condition.IsMet ? HeldBy.Schema : broken.Contains(condition.Violations!) ? HeldBy.Nobody : HeldBy.Rows, reply.Loosened.FirstOrDefault(l => l.Condition == condition.Sentence)?.Found?.ToSql());
-        return RewriteProof.Of([.. rewrite.Conditions.Select(Held)], cases, reply.Held, reply.Seconds);
+        return RewriteProof.Of([.. rewrite.Conditions.Select(Held)], sameRows, cases, reply.Held, reply.Seconds);
     }
 
     /// <summary>Without what a search does not ask for.</summary>

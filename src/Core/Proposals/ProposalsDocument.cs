@@ -15,9 +15,13 @@ public sealed record MeasuredBill(
     double BillBefore, double BillAfter, double ChangeLow, double ChangeHigh, IReadOnlyList<string> Regressed, IReadOnlyList<string> Improved, int Lines, double? WritesBefore, double? WritesAfter,
     long? SizeBytes, double BuildMs);
 
+/// <summary>Why a rewrite is the same query, or that it is not: in sentences, by the rows of its cases on the copies, and by a script that shows the difference; then each condition, and the search for a difference.</summary>
+public sealed record ProofItem(
+    string Condition, bool? SameRows, string? Counterexample, IReadOnlyList<ProvenCondition> Conditions, int Cases, int Databases, int WithRows, double Seconds, string? Unsearched);
+
 /// <summary>One proposal as it is handed out.</summary>
 public sealed record ProposalItem(
-    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, ExpectedBill? Expected, MeasuredBill? Measured, RewriteProof? Proof, ProposalFate Fate, string Message);
+    ProposalKind Kind, string Title, string Reason, string Sql, string Undo, IReadOnlyList<string> Statements, ExpectedBill? Expected, MeasuredBill? Measured, ProofItem? Proof, ProposalFate Fate, string Message);
 
 /// <summary>Proposals as they are handed out; the field names are a contract, described by docs/proposals.schema.json.</summary>
 /// <param name="Schema">Its name.</param>
@@ -41,7 +45,7 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     public static ProposalsDocument Of(IReadOnlyList<Proposal> proposals, MeasuredProposal? set, IReadOnlyList<string> notes) => new(
         SchemaName,
         [.. proposals.Select(p => new ProposalItem(
-            p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : Of(p.Measured), p.Proof, p.Fate, p.Message))],
+            p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : Of(p.Measured), p.Proof is null ? null : Of(p.Proof), p.Fate, p.Message))],
         set is null ? null : Of(set), notes);
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
@@ -67,9 +71,8 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
 
             if (p.Proof is { } proof)
             {
-                text.Append("             ").Append(proof.Words()).Append('\n');
-                string? script = proof.Counterexample ?? proof.Conditions.FirstOrDefault(c => c is { By: HeldBy.Nobody, Counterexample: not null })?.Counterexample;
-                text.Append(script is null ? "" : string.Concat(script.TrimEnd('\n').Split('\n').Select(l => $"               {l}\n")));
+                text.Append("             ").Append(proof.Condition).Append('\n');
+                text.Append(proof.Counterexample is not { } script ? "" : string.Concat(script.TrimEnd('\n').Split('\n').Select(l => $"               {l}\n")));
             }
 
             if (p.Message.Length > 0)
@@ -92,6 +95,8 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     private IEnumerable<ProposalItem> Applied => InSet.OrderBy(p => p.Kind == ProposalKind.Rewrite);
 
     private IEnumerable<ProposalItem> InSet => Proposals.Where(p => p.Fate == ProposalFate.InSet);
+
+    private static ProofItem Of(RewriteProof p) => new(p.Words(), p.SameRows, p.Script, p.Conditions, p.Cases, p.Databases, p.WithRows, p.Seconds, p.Unsearched);
 
     private static MeasuredBill Of(MeasuredProposal m) => new(
         m.Bill.Before, m.Bill.After, m.Change.Low, m.Change.High, m.Regressed, m.Improved, m.Lines, m.Writes?.Before, m.Writes?.After, m.SizeBytes, m.BuildMilliseconds);

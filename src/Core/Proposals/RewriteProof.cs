@@ -26,16 +26,20 @@ public sealed record ProvenCondition(string Sentence, HeldBy By, string? Counter
 
 /// <summary>Why a rewrite is held to be the same query, or that it is not.</summary>
 /// <param name="Conditions">Under which it is.</param>
+/// <param name="SameRows">Whether all cases gave the same rows on the copies; null where their rows do not repeat.</param>
 /// <param name="Cases">How many cases gave the same rows on the copies.</param>
 /// <param name="Databases">How many small databases were made, and told no difference.</param>
 /// <param name="WithRows">In how many of them the statement gave any row.</param>
 /// <param name="Seconds">That the search took.</param>
 /// <param name="Counterexample">A script in which both differ though all conditions hold; null where none was found.</param>
 /// <param name="Unsearched">Why there was no search; null where there was.</param>
-public sealed record RewriteProof(IReadOnlyList<ProvenCondition> Conditions, int Cases, int Databases, int WithRows, double Seconds, string? Counterexample, string? Unsearched)
+public sealed record RewriteProof(IReadOnlyList<ProvenCondition> Conditions, bool? SameRows, int Cases, int Databases, int WithRows, double Seconds, string? Counterexample, string? Unsearched)
 {
     /// <summary>Whether something speaks against it.</summary>
-    public bool IsRefuted => Counterexample is not null || Conditions.Any(c => c.By is HeldBy.Nobody);
+    public bool IsRefuted => SameRows == false || Counterexample is not null || Conditions.Any(c => c.By is HeldBy.Nobody);
+
+    /// <summary>The script that teaches most: of a condition that does not hold, or of a difference that no condition explains.</summary>
+    public string? Script => Counterexample ?? Conditions.FirstOrDefault(c => c is { By: HeldBy.Nobody, Counterexample: not null })?.Counterexample;
 
     /// <summary>In sentences.</summary>
     public string Words()
@@ -55,9 +59,10 @@ public sealed record RewriteProof(IReadOnlyList<ProvenCondition> Conditions, int
 
     /// <summary>The proof of what a search found.</summary>
     /// <param name="conditions">What sees to each.</param>
+    /// <param name="sameRows">Whether all cases gave the same rows; null where that is not known.</param>
     /// <param name="cases">That gave the same rows.</param>
     /// <param name="searched">With all conditions held to.</param>
     /// <param name="seconds">That it took.</param>
-    public static RewriteProof Of(IReadOnlyList<ProvenCondition> conditions, int cases, SearchResult searched, double seconds) =>
-        new(conditions, cases, searched.Found is null ? searched.Databases : 0, searched.WithRows, seconds, searched.Found?.ToSql(), searched.Problem);
+    public static RewriteProof Of(IReadOnlyList<ProvenCondition> conditions, bool? sameRows, int cases, SearchResult searched, double seconds) =>
+        new(conditions, sameRows, cases, searched.Found is null ? searched.Databases : 0, searched.WithRows, seconds, searched.Found?.ToSql(), searched.Problem);
 }

@@ -52,6 +52,11 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
         for (; made < databases && !enough(); made++)
         {
             IReadOnlyList<MadeRow> rows = database.Fill(draw.Draw(ref random));
+            if (!draw.Holds(rows))
+            {
+                rows = database.Fill(draw.Kept(rows));
+            }
+
             var values = new List<Binding>();
             foreach (Binding binding in known[random.Below(known.Count)])
             {

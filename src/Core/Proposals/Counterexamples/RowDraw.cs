@@ -35,8 +35,22 @@ internal sealed class RowDraw(IReadOnlyList<CatalogTable> tables, ValuePool pool
     }
 
     /// <summary>Whether rows keep their references.</summary>
-    public bool Holds(IReadOnlyList<MadeRow> rows) => rows.All(r => tables.First(t => t.Name == r.Table) is var table && table.References.Where(f => Keeps(table, f)).All(f =>
-        ValuesOf(r, f.Columns).Any(v => v.Kind == SqlValueKind.Null) || rows.Any(t => t.Table == f.Target && ValuesOf(t, f.TargetColumns).SequenceEqual(ValuesOf(r, f.Columns)))));
+    public bool Holds(IReadOnlyList<MadeRow> rows) => rows.All(r => Holds(r, rows));
+
+    /// <summary>The rows that keep their references: where the engine refused one, those that refer to it go as well.</summary>
+    public IReadOnlyList<MadeRow> Kept(IReadOnlyList<MadeRow> rows)
+    {
+        IReadOnlyList<MadeRow> kept = rows;
+        while (!Holds(kept))
+        {
+            kept = [.. kept.Where(r => Holds(r, kept))];
+        }
+
+        return kept;
+    }
+
+    private bool Holds(MadeRow row, IReadOnlyList<MadeRow> rows) => tables.First(t => t.Name == row.Table) is var table && table.References.Where(f => Keeps(table, f)).All(f =>
+        ValuesOf(row, f.Columns).Any(v => v.Kind == SqlValueKind.Null) || rows.Any(t => t.Table.Equals(f.Target, StringComparison.OrdinalIgnoreCase) && ValuesOf(t, f.TargetColumns).SequenceEqual(ValuesOf(row, f.Columns))));
 
     private MadeRow? Row(CatalogTable table, List<MadeRow> rows, ref SplitMix random)
     {
