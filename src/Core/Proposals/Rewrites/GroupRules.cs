@@ -101,7 +101,7 @@ internal static class GroupRules
                     local.Add(term);
                 }
                 else if (term is Binary { Operator: "=" or "==", Left: Name left, Right: Name right } && own.Resolve(left) is { } a && own.Resolve(right) is { } b && (a.Scope == own) != (b.Scope == own)
-                    && (a.Scope == own ? b : a) is var around && around.Scope == scope && a.Column.Type.Equals(b.Column.Type, StringComparison.OrdinalIgnoreCase))
+                    && (a.Scope == own ? b : a) is var around && around.Scope == scope && a.ComparesAlike(b))
                 {
                     inner.Add(a.Scope == own ? left : right);
                     outer.Add(around);

@@ -58,7 +58,7 @@ internal static class JoinRules
                 where.Add($"EXISTS (SELECT 1 FROM {string.Join(", ", part.Select(s => input.Text(s.Node)))}{(own.Length > 0 ? $" WHERE {string.Join(" AND ", own)}" : "")})");
             }
 
-            bool needless = KeyRules.Determined(input, scope, [.. scope.Sources.Where(kept.Contains)], terms);
+            bool needless = KeyRules.Determined(scope, [.. scope.Sources.Where(kept.Contains)], _ => terms);
             string items = string.Join(", ", select.Items.Select(i => input.Text(i)));
             if (input.With((select.Span!.Value, $"SELECT {(needless ? "" : "DISTINCT ")}{items} FROM {string.Join(' ', from)} WHERE {string.Join(" AND ", where)}")) is { } sql)
             {

@@ -20,7 +20,7 @@ internal static class KeyRules
     {
         foreach (QueryScope scope in input.Scopes)
         {
-            if (scope.Select is { Quantifier: "DISTINCT", DistinctOn.Count: 0 } select && RowsDiffer(input, scope) && input.With((Word(input, select, "DISTINCT"), "")) is { } sql)
+            if (scope.Select is { Quantifier: "DISTINCT", DistinctOn.Count: 0 } select && RowsDiffer(scope) && input.With((Word(input, select, "DISTINCT"), "")) is { } sql)
             {
                 yield return new(RewriteKind.DistinctNeedless, sql, "DISTINCT sorts or keeps all rows to find equals, and there are none.", [RewriteCondition.Met("The keys that are shown, or held to values, keep all rows apart.")]);
             }
@@ -39,7 +39,7 @@ internal static class KeyRules
 
             (QueryScope x, QueryScope y) = (input.ScopeOf(left), input.ScopeOf(right));
             int apart = Enumerable.Range(0, left.Items.Count).FirstOrDefault(i => Differ(Fixed(x, left.Items[i].Value), Fixed(y, right.Items[i].Value)), -1);
-            if (apart >= 0 && RowsDiffer(input, x) && RowsDiffer(input, y)
+            if (apart >= 0 && RowsDiffer(x) && RowsDiffer(y)
                 && input.With((TextSpan.Between(left.Span!.Value.End, right.Span!.Value.Start), " UNION ALL ")) is { } sql)
             {
                 yield return new(
@@ -67,13 +67,13 @@ internal static class KeyRules
                 continue;
             }
 
-            bool apart = select.Quantifier == "DISTINCT" || RowsDiffer(input, scope);
+            bool apart = select.Quantifier == "DISTINCT" || RowsDiffer(scope);
             string[] rest = [.. terms.Where(t => !ReferenceEquals(t, term)).Select(t => input.Term(t))];
             var branches = new List<string>();
             for (int i = 0; i < or.Terms.Count; i++)
             {
                 string[] before = apart ? [] : [.. or.Terms.Take(i).Select(t => $"({input.Text(t)}) IS NOT TRUE")];
-                branches.Add(Branch(input, select, where, string.Join(" AND ", [.. rest, Alternative(input, or.Terms[i]), .. before])));
+                branches.Add(Branch(input, select, string.Join(" AND ", [.. rest, Alternative(input, or.Terms[i]), .. before])));
             }
 
             string text = string.Join(apart ? "\nUNION\n" : "\nUNION ALL\n", branches);
@@ -89,17 +89,20 @@ internal static class KeyRules
     }
 
     /// <summary>Whether no two rows of a query are alike, by the keys that it shows.</summary>
-    internal static bool RowsDiffer(RewriteInput input, QueryScope scope)
+    internal static bool RowsDiffer(QueryScope scope)
     {
         Select select = scope.Select;
         return scope.IsKnown && select is { GroupBy.Count: 0, Having: null } && !select.Items.Any(i => RewriteInput.Folds(i.Value)) && !select.From!.Descend().OfType<Join>().Any(j => j.Words.Contains("RIGHT", StringComparison.Ordinal) || j.Words.Contains("FULL", StringComparison.Ordinal))
-            && Determined(input, scope, scope.Sources, [.. RewriteInput.ConditionsOf(select), .. select.From!.Descend().OfType<Join>().Where(j => j.IsOuter).SelectMany(j => RewriteInput.Terms(j.On))]);
+            && Determined(scope, scope.Sources, source => [.. RewriteInput.ConditionsOf(select), .. OuterTermsOf(select.From!, source)]);
     }
 
+    /// <summary>What an outer join says of a source that it may leave out; of those that it keeps it says nothing.</summary>
+    private static IEnumerable<Expression> OuterTermsOf(Source from, ScopeSource source) =>
+        from.Descend().OfType<Join>().Where(j => j.IsOuter && j.Right.Descend().Any(n => ReferenceEquals(n, source.Node))).SelectMany(j => RewriteInput.Terms(j.On));
+
     /// <summary>Whether what is shown tells of each source which of its rows it is.</summary>
-    internal static bool Determined(RewriteInput input, QueryScope scope, IReadOnlyList<ScopeSource> sources, IReadOnlyList<Expression> terms)
+    internal static bool Determined(QueryScope scope, IReadOnlyList<ScopeSource> sources, Func<ScopeSource, IReadOnlyList<Expression>> termsOf)
     {
-        _ = input;
         var known = new HashSet<ScopeSource>(ReferenceEqualityComparer.Instance);
         ResolvedColumn[] shown = [.. scope.Select.Items.Select(i => i.Value).OfType<Name>().Select(scope.Resolve).OfType<ResolvedColumn>().Where(r => r.Scope == scope)];
         bool more = true;
@@ -108,7 +111,7 @@ internal static class KeyRules
             more = false;
             foreach (ScopeSource source in sources.Where(s => !known.Contains(s)))
             {
-                Tie[] ties = [.. terms.Select(t => TieOf(scope, t, source)).OfType<Tie>()];
+                Tie[] ties = [.. termsOf(source).Select(t => TieOf(scope, t, source)).OfType<Tie>()];
                 string[] held = [.. ties.Where(t => t.To is null || known.Contains(t.To.Source)).Select(t => t.Column)];
                 if (source.Table!.FindsOne(held) || source.Table.IsKey([.. shown.Where(c => ReferenceEquals(c.Source, source)).Select(c => c.Column.Name), .. ties.Where(t => t.To is null).Select(t => t.Column)]))
                 {
@@ -134,10 +137,10 @@ internal static class KeyRules
             {
                 if (other is Name far)
                 {
-                    return scope.Resolve(far) is { } to && !ReferenceEquals(to.Source, source) ? to.Scope == scope ? new(column.Column.Name, to, null) : new(column.Column.Name, null, other) : null;
+                    return scope.Resolve(far) is { } to && !ReferenceEquals(to.Source, source) && to.ComparesAlike(column) ? to.Scope == scope ? new(column.Column.Name, to, null) : new(column.Column.Name, null, other) : null;
                 }
 
-                return !other.Descend().Any(n => n is Query) && !QueryScope.NamesIn(other).Any() ? new(column.Column.Name, null, other) : null;
+                return RewriteInput.Bare(other) is Literal or Parameter or Unary { Operand: Literal } ? new(column.Column.Name, null, other) : null;
             }
         }
 
@@ -164,10 +167,9 @@ internal static class KeyRules
     private static string Alternative(RewriteInput input, Expression alternative) => input.Term(RewriteInput.Bare(alternative)!);
 
     /// <summary>The query with another WHERE.</summary>
-    private static string Branch(RewriteInput input, Select select, Expression where, string conditions)
+    private static string Branch(RewriteInput input, Select select, string conditions)
     {
         string items = string.Join(", ", select.Items.Select(i => input.Text(i)));
-        _ = where;
         return $"SELECT {(select.Quantifier.Length > 0 ? select.Quantifier + " " : "")}{items}\nFROM {input.Text(select.From!)}\nWHERE {conditions}";
     }
 

@@ -19,6 +19,14 @@ public sealed record ResolvedColumn(QueryScope Scope, ScopeSource Source, Catalo
     /// <summary>Whether it can hold no NULL where the name stands.</summary>
     public bool IsNeverNull => !Source.MayBeMissing && Source.Table!.IsNeverNull(Column);
 
+    /// <summary>Whether values of both are equal only where they are the same: between types, an engine may take several texts for one number.</summary>
+    /// <param name="other">What it is held against.</param>
+    public bool ComparesAlike(ResolvedColumn other)
+    {
+        static string Kind(string type) => type.Contains("int", StringComparison.OrdinalIgnoreCase) && !type.Contains("interval", StringComparison.OrdinalIgnoreCase) && !type.Contains("point", StringComparison.OrdinalIgnoreCase) ? "int" : type;
+        return Kind(Column.Type).Equals(Kind(other.Column.Type), StringComparison.OrdinalIgnoreCase);
+    }
+
     /// <summary>As a query around or within would have to write it.</summary>
     public string Qualified => $"{IndexCandidate.Quoted(Source.Alias)}.{IndexCandidate.Quoted(Column.Name)}";
 }

@@ -14,14 +14,10 @@ internal static class SubqueryRules
             if (among is { Not: true, Among: Subquery { Query: var query } } && Names(input, scope, among.Operand, query, out Select select) is { } names
                 && RewriteInput.Bare(select.Items[0].Value) is Name within && input.ScopeOf(select).Resolve(within) is { } inner)
             {
-                RewriteCondition[] conditions =
-                [
-                    NeverNull(inner, input.ScopeOf(select)),
-                    .. QueryScope.NamesIn(among.Operand).Select(n => NeverNull(scope.Resolve(n)!, scope)),
-                ];
-                if (input.With((among.Span!.Value, $"NOT EXISTS (SELECT 1 {Rest(input, select, $"{names} = {input.Text(within)}")})")) is { } sql)
+                RewriteCondition?[] conditions = [NeverNull(inner, input.ScopeOf(select)), .. QueryScope.NamesIn(among.Operand).Select(n => NeverNull(scope.Resolve(n)!, scope))];
+                if (!conditions.Contains(null) && input.With((among.Span!.Value, $"NOT EXISTS (SELECT 1 {Rest(input, select, $"{names} = {input.Text(within)}")})")) is { } sql)
                 {
-                    yield return new(RewriteKind.NotInToNotExists, sql, $"NOT IN has to know all of {input.Text(within)} first; an anti-join ends at the first match.", conditions);
+                    yield return new(RewriteKind.NotInToNotExists, sql, $"NOT IN has to know all of {input.Text(within)} first; an anti-join ends at the first match.", conditions!);
                 }
             }
         }
@@ -111,7 +107,7 @@ internal static class SubqueryRules
                 }
 
                 (Name mine, Name other) = own.Resolve(left)?.Scope == own ? (left, right) : (right, left);
-                if (own.Resolve(mine) is not { } inside || inside.Scope != own || own.Resolve(other) is not { } outside || outside.Scope != scope)
+                if (own.Resolve(mine) is not { } inside || inside.Scope != own || own.Resolve(other) is not { } outside || outside.Scope != scope || !outside.ComparesAlike(inside))
                 {
                     continue;
                 }
@@ -139,19 +135,14 @@ internal static class SubqueryRules
     /// <summary>The operand as the subquery has to write it; null where that cannot be, or the subquery does more than select.</summary>
     private static string? Names(RewriteInput input, QueryScope scope, Expression operand, Query query, out Select select)
     {
-        if (!RewriteInput.IsPlain(query, out select) || select.Items.Count != 1 || operand is Row || operand.Descend().Any(n => n is Query))
+        if (!RewriteInput.IsPlain(query, out select) || select.Items is not [{ Value: var item }] || RewriteInput.Bare(operand) is not Name name || scope.Resolve(name) is not { } outside || outside.Scope != scope)
         {
             return null;
         }
 
         QueryScope own = input.ScopeOf(select);
-        Name[] names = [.. QueryScope.NamesIn(operand)];
-        if (!own.IsKnown || names.Length == 0 || names.Any(n => scope.Resolve(n) is not { } r || r.Scope != scope || own.Sources.Any(s => s.Alias.Equals(r.Source.Alias, StringComparison.OrdinalIgnoreCase))))
-        {
-            return null;
-        }
-
-        return input.Text(operand, n => scope.Resolve(n)!.Qualified);
+        return own.IsKnown && RewriteInput.Bare(item) is Name within && own.Resolve(within) is { } inside && inside.Scope == own && inside.ComparesAlike(outside)
+            && !own.Sources.Any(s => s.Alias.Equals(outside.Source.Alias, StringComparison.OrdinalIgnoreCase)) ? outside.Qualified : null;
     }
 
     /// <summary>FROM and WHERE of a subquery with one condition more.</summary>
@@ -161,11 +152,13 @@ internal static class SubqueryRules
         return $"FROM {input.Text(select.From!)}{(terms.Length > 0 ? $" WHERE {string.Join(" AND ", terms)}" : "")}";
     }
 
-    private static RewriteCondition NeverNull(ResolvedColumn column, QueryScope at)
+    /// <summary>Null where an outer join makes NULLs of its own, whatever the table holds.</summary>
+    private static RewriteCondition? NeverNull(ResolvedColumn column, QueryScope at)
     {
         string name = $"{column.Source.Table!.Name}.{column.Column.Name}";
         bool asked = RewriteInput.ConditionsOf(at.Select).Any(t => t is Test { Operand: Name tested, Words: "IS NOT NULL" or "NOT NULL" or "NOTNULL" } && at.Resolve(tested) is { } r && r.Source == column.Source && r.Column == column.Column);
         return column.IsNeverNull || asked ? RewriteCondition.Met($"{name} is never NULL{(asked ? " here: the query asks for it" : "")}.")
+            : column.Source.MayBeMissing ? null
             : new($"{name} holds no NULL, which nothing forbids.", false, $"SELECT 1 FROM {TableOf(column)} WHERE {IndexCandidate.Quoted(column.Column.Name)} IS NULL LIMIT 1", column.Source.Table.Name, column.Column.Name, ColumnForm.NeverNull);
     }
 
