@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Proposals.Rewrites;
 using SwiftLedger.Core.Sql;
@@ -120,7 +121,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         return new([.. proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured is { } m ? m.Bill.Change : 0)], together, _notes, null);
     }
 
-    private static string Quoted(string table) => string.Join('.', table.Split('.').Select(IndexCandidate.Quoted));
+    private static string Quoted(string table) => string.Join('.', table.Split('.').Select(SqlName.Quoted));
 
     private static string ReasonOf(SuperfluousIndex index) => index.Because switch
     {

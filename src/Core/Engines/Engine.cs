@@ -2,6 +2,7 @@ using System.Text.Json.Serialization;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Engines;
 
@@ -17,6 +18,9 @@ public sealed class Engine
 
     /// <summary>Lexical rules and grammar.</summary>
     public required SqlDialect Dialect { get; init; }
+
+    /// <summary>How it writes the day of a point in time; null where that is not known.</summary>
+    public DayForms? Days { get; init; }
 
     /// <summary>How its plans are read and spoken of; null where none can be read.</summary>
     public PlanLanguage? Plans { get; init; }

@@ -17,18 +17,12 @@ public sealed record IndexCandidate(string Name, string Table, IReadOnlyList<str
     public string Words => $"{Table} ({string.Join(", ", Columns)}){(Where is null ? "" : $" where {Where}")}";
 
     /// <summary>What makes it.</summary>
-    public string Sql => $"CREATE INDEX {Quoted(Name)} ON {Quoted(Table)} ({string.Join(", ", Columns.Select(Term))}){(Where is null ? "" : $" WHERE {Where}")};";
+    public string Sql => $"CREATE INDEX {SqlName.Quoted(Name)} ON {SqlName.Quoted(Table)} ({string.Join(", ", Columns.Select(Term))}){(Where is null ? "" : $" WHERE {Where}")};";
 
     /// <summary>What takes it away again.</summary>
-    public string Undo => $"DROP INDEX {Quoted(Name)};";
+    public string Undo => $"DROP INDEX {SqlName.Quoted(Name)};";
 
-    private static string Term(string column) => column.StartsWith('(') ? column : Quoted(column);
-
-    /// <summary>A name as it can stand in a statement: in quotes where it is no plain word in lower case, or a word of the grammar.</summary>
-    public static string Quoted(string name) => name.Length > 0 && !char.IsAsciiDigit(name[0]) && name.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '_') && !Reserved.Contains(name)
-        ? name : $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
-
-    private static readonly HashSet<string> Reserved = [.. KnownEngines.All.Select(e => e.Dialect.Grammar).Where(g => g is not null).SelectMany(g => g!.Reserved).Select(w => w.ToLowerInvariant())];
+    private static string Term(string column) => column.StartsWith('(') ? column : SqlName.Quoted(column);
 }
 
 /// <summary>Makes candidates from what the statements of a workload ask for.</summary>
@@ -91,7 +85,7 @@ public static class IndexCandidates
                 continue;
             }
 
-            string where = $"{IndexCandidate.Quoted(column)} = {literal}";
+            string where = $"{SqlName.Quoted(column)} = {literal}";
             foreach (IReadOnlyList<string> columns in new IReadOnlyList<string>[] { equal, [.. equal, .. access.Order.Except(equal).Where(c => c != column)], [.. equal, .. access.Ranges.Take(1)] })
             {
                 if (columns.Count is > 0 and <= MostColumns)

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
@@ -25,10 +26,10 @@ public enum SuperfluousBecause
 public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<string> Columns, SuperfluousBecause Because, string? Instead)
 {
     /// <summary>What takes it away.</summary>
-    public string Sql => $"DROP INDEX {IndexCandidate.Quoted(Index)};";
+    public string Sql => $"DROP INDEX {SqlName.Quoted(Index)};";
 
     /// <summary>What makes it again.</summary>
-    public string Undo => $"CREATE INDEX {IndexCandidate.Quoted(Index)} ON {IndexCandidate.Quoted(Table)} ({string.Join(", ", Columns.Select(IndexCandidate.Quoted))});";
+    public string Undo => $"CREATE INDEX {SqlName.Quoted(Index)} ON {SqlName.Quoted(Table)} ({string.Join(", ", Columns.Select(SqlName.Quoted))});";
 
     /// <summary>
     /// Those of a catalogue. One that keeps keys apart, belongs to a constraint, holds some rows only or an expression is none: what it is for stands

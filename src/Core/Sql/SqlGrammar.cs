@@ -108,8 +108,5 @@ public sealed class SqlGrammar
     /// <summary>Functions, in lower case, that give the same for the same values whenever and however often they are called, and do nothing else.</summary>
     public FrozenSet<string> SteadyFunctions { get; init; } = [];
 
-    /// <summary>How the day of a point in time is written; null where that is not known.</summary>
-    public DayForms? Days { get; init; }
-
     public bool Has(GrammarRules rule) => (Rules & rule) != 0;
 }

@@ -10,6 +10,7 @@ public static class PostgresEngine
     {
         Name = "PostgreSQL",
         Dialect = PostgresDialect.Dialect,
+        Days = PostgresGrammar.Days,
         Plans = new ExplainedPlans(),
         Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"], ("rowsProcessed", "the engine counted the rows that its operators processed")),
         Addresses = new ConnectionStrings(),

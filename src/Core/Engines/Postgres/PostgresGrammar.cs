@@ -66,16 +66,6 @@ internal static class PostgresGrammar
             substr substring position strpos split_part starts_with md5 mod nullif power round sign sqrt trunc div date date_part date_trunc extract make_date age avg count sum min max bool_and
             bool_or every string_agg array_agg array_length cardinality unnest row_number rank dense_rank percent_rank cume_dist ntile lag lead first_value last_value nth_value overlay
             """),
-
-        // PostgreSQL manual, "Date/Time Types" and 9.9: a date held against a timestamp is its midnight, of the session's time zone where the timestamp has one.
-        Days = new(
-            static e => e switch
-            {
-                Cast { Operand: Name column, Type.Words: [var type] } when type.Equals("date", StringComparison.OrdinalIgnoreCase) => column,
-                Call { Quantifier: "", Arguments: [Name column], Function.Parts.Count: 1 } call when call.Function.Last.Equals("date", StringComparison.OrdinalIgnoreCase) => column,
-                _ => null,
-            },
-            "timestamp", static day => $"CAST({day} AS date)", static day => $"CAST({day} AS date) + 1", null, null),
         OpaqueCalls = Words(
             """
             XMLCONCAT XMLELEMENT XMLEXISTS XMLFOREST XMLPARSE XMLPI XMLROOT XMLSERIALIZE XMLTABLE JSON_ARRAY JSON_ARRAYAGG JSON_EXISTS JSON_OBJECT JSON_OBJECTAGG
@@ -83,6 +73,16 @@ internal static class PostgresGrammar
             """),
         WordedTypes = Words("BIGINT BIT BOOLEAN CHAR CHARACTER DEC DECIMAL DOUBLE FLOAT INT INTEGER INTERVAL NATIONAL NCHAR NUMERIC REAL SMALLINT TIME TIMESTAMP VARCHAR JSON"),
     };
+
+    /// <summary>PostgreSQL manual, "Date/Time Types" and 9.9: a date held against a timestamp is its midnight, of the session's time zone where the timestamp has one.</summary>
+    public static readonly DayForms Days = new(
+        static e => e switch
+        {
+            Cast { Operand: Name column, Type.Words: [var type] } when type.Equals("date", StringComparison.OrdinalIgnoreCase) => column,
+            Call { Quantifier: "", Arguments: [Name column], Function.Parts.Count: 1 } call when call.Function.Last.Equals("date", StringComparison.OrdinalIgnoreCase) => column,
+            _ => null,
+        },
+        "timestamp", static day => $"CAST({day} AS date)", static day => $"CAST({day} AS date) + 1", null, null);
 
     private static FrozenSet<string> Words(string words) => words.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).ToFrozenSet(StringComparer.Ordinal);
 }

@@ -10,6 +10,7 @@ public static class SqliteEngine
     {
         Name = "SQLite",
         Dialect = SqliteDialect.Dialect,
+        Days = SqliteGrammar.Days,
         Plans = new QueryPlans(),
         Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]),
         Addresses = new FilePaths(),

@@ -37,14 +37,14 @@ internal static class SqliteGrammar
             sign sqrt substr substring trim trunc typeof unhex unicode upper avg count group_concat string_agg sum total date time datetime julianday strftime unixepoch json json_extract
             json_array_length json_type json_valid row_number rank dense_rank percent_rank cume_dist ntile lag lead first_value last_value nth_value
             """),
-
-        // SQLite manual, "Date And Time Functions": what date() takes has many forms, and only one of them sorts as time goes.
-        Days = new(
-            static e => e is Call { Quantifier: "", Arguments: [Name column], Function.Parts.Count: 1 } call && call.Function.Last.Equals("date", StringComparison.OrdinalIgnoreCase) ? column : null,
-            "", static day => day, static day => $"date({day}, '+1 day')", ColumnForm.BeginsWithItsDate,
-            static column => $"{column} IS NOT NULL AND (typeof({column}) <> 'text' OR date({column}) IS NULL OR substr({column}, 1, 10) <> date({column}))"),
         NoBareAliases = Words("LIKE GLOB REGEXP MATCH CROSS FULL INNER LEFT NATURAL OUTER RIGHT INDEXED"),
     };
+
+    /// <summary>SQLite manual, "Date And Time Functions": what date() takes has many forms, and only one of them sorts as time goes.</summary>
+    public static readonly DayForms Days = new(
+        static e => e is Call { Quantifier: "", Arguments: [Name column], Function.Parts.Count: 1 } call && call.Function.Last.Equals("date", StringComparison.OrdinalIgnoreCase) ? column : null,
+        "", static day => day, static day => $"date({day}, '+1 day')", ColumnForm.BeginsWithItsDate,
+        static column => $"{column} IS NOT NULL AND (typeof({column}) <> 'text' OR date({column}) IS NULL OR substr({column}, 1, 10) <> date({column}))");
 
     private static FrozenSet<string> Words(string words) => words.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).ToFrozenSet(StringComparer.Ordinal);
 }

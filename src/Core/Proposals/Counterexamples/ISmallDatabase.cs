@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
@@ -10,9 +11,9 @@ namespace SwiftLedger.Core.Proposals.Counterexamples;
 public sealed record MadeRow(string Table, IReadOnlyList<string> Columns, IReadOnlyList<SqlValue> Values)
 {
     /// <summary>What puts it into its table.</summary>
-    public string Sql => $"INSERT INTO {TableName} ({string.Join(", ", Columns.Select(IndexCandidate.Quoted))}) VALUES ({string.Join(", ", Values)});";
+    public string Sql => $"INSERT INTO {TableName} ({string.Join(", ", Columns.Select(SqlName.Quoted))}) VALUES ({string.Join(", ", Values)});";
 
-    private string TableName => string.Join('.', Table.Split('.').Select(IndexCandidate.Quoted));
+    private string TableName => string.Join('.', Table.Split('.').Select(SqlName.Quoted));
 }
 
 /// <summary>What a query gave.</summary>

@@ -1,4 +1,5 @@
 using System.Globalization;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 
@@ -9,7 +10,7 @@ internal static class DayRules
 {
     public static IEnumerable<RewriteCandidate> DayToRange(RewriteInput input)
     {
-        if (input.Grammar.Days is not { } days)
+        if (KnownEngines.Find(input.Dialect.Id)?.Days is not { } days)
         {
             yield break;
         }
@@ -43,7 +44,7 @@ internal static class DayRules
         return days.Form is null ? RewriteCondition.Met($"{name} is of a type with days in order, infinity aside.")
             : new(
                 $"Each {name} begins with its day, written as 2026-07-18, and names no time zone; nothing in the schema sees to it.", false,
-                $"SELECT 1 FROM {string.Join('.', table.Split('.').Select(IndexCandidate.Quoted))} WHERE {days.Violated!(IndexCandidate.Quoted(column.Column.Name))} LIMIT 1", table, column.Column.Name, days.Form);
+                $"SELECT 1 FROM {string.Join('.', table.Split('.').Select(SqlName.Quoted))} WHERE {days.Violated!(SqlName.Quoted(column.Column.Name))} LIMIT 1", table, column.Column.Name, days.Form);
     }
 
     private static (string Text, ResolvedColumn Column)? RangeOf(RewriteInput input, QueryScope scope, DayForms days, Expression term)

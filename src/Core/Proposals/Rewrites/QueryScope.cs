@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql.Syntax;
 
@@ -28,7 +29,7 @@ public sealed record ResolvedColumn(QueryScope Scope, ScopeSource Source, Catalo
     }
 
     /// <summary>As a query around or within would have to write it.</summary>
-    public string Qualified => $"{IndexCandidate.Quoted(Source.Alias)}.{IndexCandidate.Quoted(Column.Name)}";
+    public string Qualified => $"{SqlName.Quoted(Source.Alias)}.{SqlName.Quoted(Column.Name)}";
 }
 
 /// <summary>What the names in a query stand for. Where a source is no table of the catalogue, a name without a qualifier might be its own: then it stands for nothing here.</summary>

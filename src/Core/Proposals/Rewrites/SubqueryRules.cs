@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 
@@ -159,8 +160,8 @@ internal static class SubqueryRules
         bool asked = RewriteInput.ConditionsOf(at.Select).Any(t => t is Test { Operand: Name tested, Words: "IS NOT NULL" or "NOT NULL" or "NOTNULL" } && at.Resolve(tested) is { } r && r.Source == column.Source && r.Column == column.Column);
         return column.IsNeverNull || asked ? RewriteCondition.Met($"{name} is never NULL{(asked ? " here: the query asks for it" : "")}.")
             : column.Source.MayBeMissing ? null
-            : new($"{name} holds no NULL, which nothing forbids.", false, $"SELECT 1 FROM {TableOf(column)} WHERE {IndexCandidate.Quoted(column.Column.Name)} IS NULL LIMIT 1", column.Source.Table.Name, column.Column.Name, ColumnForm.NeverNull);
+            : new($"{name} holds no NULL, which nothing forbids.", false, $"SELECT 1 FROM {TableOf(column)} WHERE {SqlName.Quoted(column.Column.Name)} IS NULL LIMIT 1", column.Source.Table.Name, column.Column.Name, ColumnForm.NeverNull);
     }
 
-    private static string TableOf(ResolvedColumn column) => string.Join('.', column.Source.Table!.Name.Split('.').Select(IndexCandidate.Quoted));
+    private static string TableOf(ResolvedColumn column) => string.Join('.', column.Source.Table!.Name.Split('.').Select(SqlName.Quoted));
 }

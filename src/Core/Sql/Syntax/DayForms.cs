@@ -1,6 +1,4 @@
-using SwiftLedger.Core.Sql.Syntax;
-
-namespace SwiftLedger.Core.Sql;
+namespace SwiftLedger.Core.Sql.Syntax;
 
 /// <summary>How an engine writes the day of a point in time.</summary>
 /// <param name="ColumnOf">The column whose day an expression is; null where it is none.</param>
