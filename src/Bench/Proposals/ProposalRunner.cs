@@ -67,11 +67,26 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             || (s.Tables.Written is not null && triggers) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
 
         var proposals = new List<Proposal>();
-        foreach (TakenCandidate taken in kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop) : [])
+        IReadOnlyList<TakenCandidate> candidates = kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop) : [];
+        var beyond = new List<TakenCandidate>();
+        long bytes = 0;
+        foreach (TakenCandidate taken in candidates)
         {
+            if (!limits.Allow(proposals.Count(p => p.Fate == ProposalFate.InSet), proposals.Count, bytes, taken.Bytes))
+            {
+                beyond.Add(taken);
+                continue;
+            }
+
             proposals.Add(await MeasuredAsync(
-                ProposalKind.Index, $"index on {taken.Candidate.Words}",
-                $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.", taken.Candidate.Sql, taken.Candidate.Undo, Affected(taken.Candidate.Table), stop));
+                ProposalKind.Index, $"index on {taken.Candidate.Words}", $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.",
+                taken.Candidate.Sql, taken.Candidate.Undo, Affected(taken.Candidate.Table), stop));
+            bytes += proposals[^1].Fate == ProposalFate.InSet ? taken.Bytes ?? 0 : 0;
+        }
+
+        if (beyond.Count > 0)
+        {
+            _notes.Add($"{beyond.Count} more that the planner takes go beyond the limits: {string.Join(", ", beyond.Select(t => t.Candidate.Name))}.");
         }
 
         if (kinds.Contains(ProposalKind.Statistics) && catalog.Tables.Where(t => t.Rows >= IndexCandidates.FewestRows && (t.IsStale || t.AnalyzedRows is null)).ToList() is { Count: > 0 } stale)
@@ -130,7 +145,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         _ => "No plan of the workload goes through it; each write pays for it.",
     };
 
-    /// <summary>Candidates that the planner takes on a copy that has all of them, within the limits.</summary>
+    /// <summary>Candidates that the planner takes on a copy that has all of them, the most saving first.</summary>
     private async Task<IReadOnlyList<TakenCandidate>> ScreenedAsync(IReadOnlyList<IndexCandidate> candidates, CancellationToken stop)
     {
         List<IndexCandidate> left = [.. candidates.Take(MostCandidates)];
@@ -146,13 +161,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             TrialAccount account = await InspectAsync(string.Join('\n', left.Select(c => c.Sql)), noiseCheck: false, stop);
             if (account.Refusal is null)
             {
-                IReadOnlyList<TakenCandidate> taken = Screening.Taken(account, left), within = Screening.Within(taken, limits);
-                if (taken.Count > within.Count)
-                {
-                    _notes.Add($"{taken.Count - within.Count} more that the planner takes go beyond the limits: {string.Join(", ", taken.Except(within).Select(t => t.Candidate.Name))}.");
-                }
-
-                return within;
+                return Screening.Taken(account, left);
             }
 
             // One that cannot be built is left out, and the others are tried again.
@@ -219,7 +228,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
                 : work is not null && (best is not { } least || work <= least * (proposal.Kind == ProposalKind.Drop ? Screening.AsMuch : 1));
             if (beside.Refusal is not null || !saves)
             {
-                judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = "Beside the others of the set it does not save: some statement takes a dearer plan." });
+                judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = proposal.Kind == ProposalKind.Drop ? "Beside the others of the set it costs: a statement needs it there." : "Beside the others of the set it does not save." });
                 continue;
             }
 

@@ -107,7 +107,18 @@ public sealed record Proposal(
 /// <param name="MostIndexes">That may be added.</param>
 /// <param name="MostBytes">That all added indexes may take; null for no bound.</param>
 /// <param name="WritesAtMost">By what fraction writes may get dearer; null for no bound.</param>
-public sealed record ProposalLimits(int MostIndexes = 5, long? MostBytes = null, double? WritesAtMost = null);
+public sealed record ProposalLimits(int MostIndexes = 5, long? MostBytes = null, double? WritesAtMost = null)
+{
+    /// <summary>So many candidates are measured for each index that may be added: some of them save nothing, and take nobody's place.</summary>
+    private const int MostTries = 2;
+
+    /// <summary>Whether one more candidate is measured.</summary>
+    /// <param name="kept">Indexes that were measured and save.</param>
+    /// <param name="measured">All that were measured.</param>
+    /// <param name="bytes">Of those that save.</param>
+    /// <param name="more">That the next one takes; null where that is not known.</param>
+    public bool Allow(int kept, int measured, long bytes, long? more) => kept < MostIndexes && measured < MostIndexes * MostTries && !(bytes + (more ?? 0) > MostBytes);
+}
 
 /// <summary>The rules by which a measured proposal is recommended.</summary>
 public static class ProposalRule

@@ -112,23 +112,4 @@ public static class Screening
 
         return [.. taken.OrderByDescending(t => t.WorkSaved)];
     }
-
-    /// <summary>Those that fit the user's limits, the most saving first: each is taken where it still fits.</summary>
-    /// <param name="taken">The most saving first.</param>
-    /// <param name="limits">Of the user.</param>
-    public static IReadOnlyList<TakenCandidate> Within(IReadOnlyList<TakenCandidate> taken, ProposalLimits limits)
-    {
-        var chosen = new List<TakenCandidate>();
-        long bytes = 0;
-        foreach (TakenCandidate candidate in taken)
-        {
-            if (chosen.Count < limits.MostIndexes && (limits.MostBytes is not { } most || bytes + (candidate.Bytes ?? 0) <= most))
-            {
-                chosen.Add(candidate);
-                bytes += candidate.Bytes ?? 0;
-            }
-        }
-
-        return chosen;
-    }
 }

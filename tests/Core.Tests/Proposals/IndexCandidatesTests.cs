@@ -140,14 +140,18 @@ public class IndexCandidatesTests
         SqlScript.Split(document.Reverse()).Statements.Count.ShouldBe(1);
     }
 
-    [Fact]
-    public void The_limits_of_the_user_hold()
+    [Theory]
+    [InlineData(0, 0, 0, 10, true)]
+    [InlineData(1, 3, 80, 10, true)]
+    [InlineData(1, 3, 91, 10, false)]
+    [InlineData(1, 3, 91, null, true)]
+    [InlineData(2, 2, 0, 10, false)]
+    [InlineData(0, 4, 0, 10, false)]
+    public void What_does_not_save_takes_nobodys_place_and_twice_as_many_as_may_be_added_are_measured(int kept, int measured, int bytes, int? more, bool allowed)
     {
-        static TakenCandidate Taken(string name, double saved, long bytes) => new(new(name, "t", ["a"], []), saved, bytes, []);
-        TakenCandidate[] taken = [Taken("a", 9, 50), Taken("b", 5, 70), Taken("c", 3, 30), Taken("d", 1, 10)];
-        Screening.Within(taken, new(MostIndexes: 2)).Select(t => t.Candidate.Name).ShouldBe(["a", "b"]);
-        Screening.Within(taken, new(MostIndexes: 9, MostBytes: 90)).Select(t => t.Candidate.Name).ShouldBe(["a", "c", "d"]);
-        Screening.Within(taken, new(MostIndexes: 0)).ShouldBeEmpty();
+        new ProposalLimits(2, 100).Allow(kept, measured, bytes, more).ShouldBe(allowed);
+        new ProposalLimits(2).Allow(kept, measured, bytes, more).ShouldBe(allowed || bytes == 91);
+        new ProposalLimits(0).Allow(kept, measured, bytes, more).ShouldBeFalse();
     }
 
     private static MeasuredProposal Measured(double low, double high) => new(new(10, 8), new(low, high), null, [], ["s"], 1, [], null, null, 1);
