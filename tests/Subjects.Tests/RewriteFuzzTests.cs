@@ -67,6 +67,12 @@ public sealed class RewriteFuzzTests
             return $"SELECT {a}, 'x' AS k FROM {from} UNION SELECT {a}, 'y' FROM {from} WHERE {Condition(ref random, aliases, 1)}";
         }
 
+        if (random.Below(6) == 0 && top && aliases.Count > 1)
+        {
+            string group = aliases[random.Below(aliases.Count)], fold = Column(ref random, aliases), more = random.Below(3) == 0 ? "" : $" WHERE {Condition(ref random, aliases, 1)}";
+            return $"SELECT {group}.id, {One(ref random, "count", "max", "min", "sum")}({One(ref random, fold, fold, $"DISTINCT {fold}")}), count({One(ref random, "*", Column(ref random, aliases))}) FROM {from}{more} GROUP BY {group}.id{One(ref random, "", $", {Column(ref random, aliases)}")}";
+        }
+
         int items = 1 + random.Below(3);
         var list = new List<string>();
         for (int i = 0; i < items; i++)
@@ -112,7 +118,7 @@ public sealed class RewriteFuzzTests
     private static string Condition(ref SplitMix random, List<string> aliases, int depth)
     {
         string column = Column(ref random, aliases);
-        return random.Below(depth > 0 ? 14 : 6) switch
+        return random.Below(depth > 0 ? 15 : 6) switch
         {
             0 => $"{column} = {One(ref random, "1", "2", "'a'", "'b'")}",
             1 => $"{column} {One(ref random, "<", ">=", "<>")} {One(ref random, "1", "2", "'a'")}",
@@ -125,6 +131,7 @@ public sealed class RewriteFuzzTests
             9 => $"NOT ({Condition(ref random, aliases, depth - 1)})",
             10 or 11 => $"{column} {One(ref random, "", "NOT ")}IN ({Inner(ref random, aliases, one: true)})",
             12 => $"{One(ref random, "", "NOT ")}EXISTS ({Inner(ref random, aliases, one: false)})",
+            13 => $"{column} {One(ref random, "=", "<", ">=")} {Scalar(ref random, aliases)}",
             _ => $"(SELECT count({One(ref random, "*", "i.id")}) FROM {Within(ref random, aliases)}) {One(ref random, "> 0", "= 0", ">= 1", "< 1", "> 1")}",
         };
     }

@@ -199,45 +199,52 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         return proposal with { Measured = measured, Fate = fate, Message = message };
     }
 
-    /// <summary>Builds the set one by one, the most saving first: each is tried beside those before it, by exact work over the whole workload.</summary>
+    /// <summary>Builds the set by exact work over the whole workload.</summary>
     private async Task<List<Proposal>> TogetherAsync(List<Proposal> proposals, TrialAccount now, CancellationToken stop)
     {
         (TrialAccount last, double? best) = (now, Screening.WorkOf(now));
-        var set = new List<Proposal>();
-        var judged = new List<Proposal>();
-        foreach (Proposal proposal in proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured?.Bill.Change ?? 0))
+        var search = new SetSearch<Proposal>(AddsAsync, IsNeedlessAsync);
+        await search.RunAsync(proposals.Where(p => p.Fate == ProposalFate.InSet).OrderBy(p => p.Measured?.Bill.Change ?? 0));
+        Proposal Judged(Proposal p) => search.Set.Contains(p) || p.Fate != ProposalFate.InSet ? p : p with
         {
-            if (proposal.Fate != ProposalFate.InSet)
+            Fate = ProposalFate.NoSaving,
+            Message = search.Needless.Contains(p) ? "The others of the set make it needless."
+                : p.Kind == ProposalKind.Drop ? "Beside the others of the set it costs: a statement needs it there." : "Beside the others of the set it does not save.",
+        };
+        return [.. proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured?.Bill.Change ?? 0).Select(Judged)];
+
+        async Task<bool> AddsAsync(IReadOnlyList<Proposal> set, Proposal one)
+        {
+            if (one.Kind == ProposalKind.Rewrite && set.Any(p => p.Kind == ProposalKind.Rewrite && p.Statements[0] == one.Statements[0]))
             {
-                judged.Add(proposal);
-                continue;
+                return false;
             }
 
-            told($"trying it beside the others: {proposal.Title}");
-            if (proposal.Kind == ProposalKind.Rewrite && set.Exists(p => p.Kind == ProposalKind.Rewrite && p.Statements[0] == proposal.Statements[0]))
-            {
-                judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = "Other words of the same statement save more." });
-                continue;
-            }
-
-            TrialAccount beside = await InspectAsync(ChangeOf(set.Append(proposal)), noiseCheck: false, stop);
+            told($"trying it beside the others: {one.Title}");
+            TrialAccount beside = await InspectAsync(ChangeOf(set.Append(one)), noiseCheck: false, stop);
             double? work = Screening.WorkOf(beside);
 
             // Other words are of one statement alone.
-            bool saves = proposal.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(last, beside, proposal.Statements[0]) is < Screening.SavesFrom
-                : work is not null && (best is not { } least || work <= least * (proposal.Kind == ProposalKind.Drop ? Screening.AsMuch : 1));
-            if (beside.Refusal is not null || !saves)
-            {
-                judged.Add(proposal with { Fate = ProposalFate.NoSaving, Message = proposal.Kind == ProposalKind.Drop ? "Beside the others of the set it costs: a statement needs it there." : "Beside the others of the set it does not save." });
-                continue;
-            }
-
-            (last, best) = (beside, work);
-            set.Add(proposal);
-            judged.Add(proposal);
+            bool adds = beside.Refusal is null && (one.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(last, beside, one.Statements[0]) is < Screening.SavesFrom
+                : work is not null && (best is not { } least || work <= least * (one.Kind == ProposalKind.Drop ? Screening.AsMuch : 1)));
+            (last, best) = adds ? (beside, work) : (last, best);
+            return adds;
         }
 
-        return judged;
+        async Task<bool> IsNeedlessAsync(IReadOnlyList<Proposal> others, Proposal one)
+        {
+            if (one.Kind == ProposalKind.Drop)
+            {
+                return false;
+            }
+
+            told($"trying the others without it: {one.Title}");
+            TrialAccount without = await InspectAsync(ChangeOf(others), noiseCheck: others.Count == 0, stop);
+            double? work = Screening.WorkOf(without);
+            bool needless = without.Refusal is null && (one.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(without, last, one.Statements[0]) is >= Screening.SavesFrom : work is not null && work <= best);
+            (last, best) = needless ? (without, work) : (last, best);
+            return needless;
+        }
     }
 
     private Dictionary<string, string> OfKind(string kind) =>
@@ -263,6 +270,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         RewriteKind.InToExists => "EXISTS for IN",
         RewriteKind.ExistsToIn => "IN for EXISTS",
         RewriteKind.SubqueryToGroups => "a join with groups for a subquery",
+        RewriteKind.GroupsBeforeJoin => "groups before a join",
         RewriteKind.JoinToExists => "EXISTS for a join",
         RewriteKind.DistinctNeedless => "without DISTINCT",
         RewriteKind.UnusedJoin => "without an unused join",

@@ -17,7 +17,8 @@ internal static class GroupRules
                 continue;
             }
 
-            List<Folded> all = [.. select.Items.SelectMany(i => Within(i.Value)).Select(q => Folded.Of(input, scope, q)).OfType<Folded>()];
+            IEnumerable<SyntaxNode> parts = [.. select.Items.Select(i => i.Value), .. select.Where is { } where ? [where] : Array.Empty<SyntaxNode>()];
+            List<Folded> all = [.. parts.SelectMany(Within).Select(q => Folded.Of(input, scope, q)).OfType<Folded>()];
             foreach (IGrouping<string, Folded> same in all.GroupBy(f => f.Key))
             {
                 if (Joined(input, scope, [.. same]) is { } sql)
@@ -31,10 +32,12 @@ internal static class GroupRules
         }
     }
 
-    /// <summary>Subqueries of an expression, those within them aside.</summary>
+    /// <summary>Subqueries of an expression that stand for one value, those within them aside.</summary>
     private static IEnumerable<Subquery> Within(SyntaxNode node) => node switch
     {
         Subquery subquery => [subquery],
+        In among => Within(among.Operand),
+        Quantified quantified => Within(quantified.Left),
         Query => [],
         _ => node.Children.SelectMany(Within),
     };
@@ -77,7 +80,118 @@ internal static class GroupRules
         return input.With(edits);
     }
 
+    /// <summary>Groups of a joined table are made before the join instead of after it: what is joined is a row for each key.</summary>
+    public static IEnumerable<RewriteCandidate> GroupsBeforeJoin(RewriteInput input)
+    {
+        foreach (QueryScope scope in input.Scopes.Where(s => s.IsKnown && s.Sources.Count == 2))
+        {
+            if (scope.Select is not { Quantifier: "" or "ALL", DistinctOn.Count: 0, GroupQuantifier: "", GroupBy.Count: > 0, Having: null, Windows.Count: 0, From: Join { Using.Count: 0, Words: "JOIN" or "INNER JOIN" or "," or "LEFT JOIN" or "LEFT OUTER JOIN" } join } select
+                || select.Descend().Any(n => n is Query) || scope.Sources.Any(s => s.Node is not TableSource))
+            {
+                continue;
+            }
+
+            foreach ((ScopeSource kept, ScopeSource folded) in new[] { (scope.Sources[0], scope.Sources[1]), (scope.Sources[1], scope.Sources[0]) })
+            {
+                if ((!join.IsOuter || ReferenceEquals(folded.Node, join.Right)) && Before(input, scope, join, kept, folded) is { } sql)
+                {
+                    yield return new(
+                        RewriteKind.GroupsBeforeJoin, sql, $"Each row of {kept.Table!.Name} is joined to all of its rows of {folded.Table!.Name}, which are then folded again.",
+                        [RewriteCondition.Met($"A group is a row of {kept.Table.Name}, whose key it has, and all that is folded is of {folded.Table.Name}.")]);
+                }
+            }
+        }
+    }
+
+    private static string? Before(RewriteInput input, QueryScope scope, Join join, ScopeSource kept, ScopeSource folded)
+    {
+        Select select = scope.Select;
+        bool Of(SyntaxNode part, ScopeSource source) => QueryScope.NamesIn(part).All(n => scope.Resolve(n) is { } r && ReferenceEquals(r.Source, source));
+        ResolvedColumn?[] groups = [.. select.GroupBy.Select(g => g is Name name ? scope.Resolve(name) : null)];
+        if (groups.Any(g => g is null || !ReferenceEquals(g.Source, kept)) || !kept.Table!.IsKey([.. groups.Select(g => g!.Column.Name)]))
+        {
+            return null;
+        }
+
+        var keys = new List<(string Inner, ResolvedColumn Outer)>();
+        var local = new List<string>();
+        var where = new List<string>();
+        IReadOnlyList<Expression> ons = RewriteInput.Terms(join.On);
+        foreach (Expression term in ons.Concat(RewriteInput.Terms(select.Where)))
+        {
+            bool on = ons.Contains(term);
+            if (KeyRules.TieOf(scope, term, folded) is { To: { } to } && ReferenceEquals(to.Source, kept) && (on || !join.IsOuter))
+            {
+                Binary tie = (Binary)term;
+                keys.Add((input.Text(scope.Resolve((Name)tie.Left)!.Source == folded ? tie.Left : tie.Right), to));
+            }
+            else if (Of(term, folded) && (on || !join.IsOuter))
+            {
+                local.Add(input.Term(term));
+            }
+            else if (Of(term, kept) && !(on && join.IsOuter))
+            {
+                where.Add(input.Term(term));
+            }
+            else
+            {
+                return null;
+            }
+        }
+
+        string alias = input.FreeAlias($"{Plain(folded.Table!.Name)}_groups");
+        var calls = new List<string>();
+        var items = new List<string>();
+        foreach (SelectItem item in select.Items)
+        {
+            if (item.Value is Name && Of(item.Value, kept))
+            {
+                items.Add(input.Text(item));
+            }
+            else if (item.Value is Call { Over: null, Filter: null, OrderBy.Count: 0, Within.Count: 0, Function.Parts.Count: 1, Arguments: [var folds] } whole && IsFold(whole)
+                && (folds is AllColumns { Of: null } ? !join.IsOuter : Of(folds, folded) && QueryScope.NamesIn(folds).Any()))
+            {
+                calls.Add(input.Text(whole));
+                string function = whole.Function.Last.ToLowerInvariant(), value = $"{alias}.folded_{calls.Count}";
+                value = join.IsOuter && function == "count" ? $"coalesce({value}, 0)" : join.IsOuter && function == "total" ? $"coalesce({value}, 0.0)" : value;
+                items.Add($"{value} AS {(item.Alias is { } named ? named.Text : function)}");
+            }
+            else
+            {
+                return null;
+            }
+        }
+
+        if (keys.Count == 0 || calls.Count == 0)
+        {
+            return null;
+        }
+
+        var edits = new List<(TextSpan, string)>();
+        foreach (OrderTerm term in scope.Query?.OrderBy ?? [])
+        {
+            int place = term.Value is Call ? select.Items.ToList().FindIndex(i => i.Value is Call && input.Text(i.Value) == input.Text(term.Value)) : -1;
+            if (place >= 0)
+            {
+                edits.Add((term.Value.Span!.Value, (place + 1).ToString(System.Globalization.CultureInfo.InvariantCulture)));
+            }
+            else if (!(term.Value is Literal || (term.Value is Name name && (Of(name, kept) || (name.Parts.Count == 1 && select.Items.Any(i => i.Alias?.Value == name.Last))))))
+            {
+                return null;
+            }
+        }
+
+        string inner = $"SELECT {string.Join(", ", keys.Select((k, n) => $"{k.Inner} AS key_{n + 1}"))}, {string.Join(", ", calls.Select((c, n) => $"{c} AS folded_{n + 1}"))} FROM {input.Text(folded.Node)}"
+            + (local.Count > 0 ? $" WHERE {string.Join(" AND ", local)}" : "") + $" GROUP BY {string.Join(", ", keys.Select(k => k.Inner))}";
+        string text = $"SELECT {string.Join(", ", items)} FROM {input.Text(kept.Node)} {(join.IsOuter ? "LEFT JOIN" : "JOIN")} ({inner}) AS {alias} ON {string.Join(" AND ", keys.Select((k, n) => $"{alias}.key_{n + 1} = {k.Outer.Qualified}"))}"
+            + (where.Count > 0 ? $" WHERE {string.Join(" AND ", where)}" : "");
+        edits.Add((select.Span!.Value, text));
+        return input.With(edits);
+    }
+
     private static string Plain(string table) => string.Concat(table[(table.LastIndexOf('.') + 1)..].ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '_'));
+
+    private static bool IsFold(Call call) => call.Function.Last.ToLowerInvariant() is "count" or "sum" or "total" or "min" or "max" or "avg";
 
     /// <summary>A subquery that folds the rows of a table that have the keys of the row around it.</summary>
     private sealed record Folded(Subquery Subquery, Select Select, Call Call, string Function, string Table, List<Name> Inner, List<ResolvedColumn> Outer, List<Expression> Local, string Key)
@@ -86,7 +200,7 @@ internal static class GroupRules
         {
             if (subquery.Query is not { With: null, OrderBy.Count: 0, Tail.Count: 0, Body: Select { Quantifier: "" or "ALL", DistinctOn.Count: 0, GroupBy.Count: 0, Having: null, Windows.Count: 0, From: not null, Items: [{ Value: var value }] } select }
                 || RewriteInput.Bare(value) is not Call { Over: null, Filter: null, OrderBy.Count: 0, Within.Count: 0, Function.Parts.Count: 1, Arguments: [_] } call
-                || call.Function.Last.ToLowerInvariant() is not ("count" or "sum" or "total" or "min" or "max" or "avg") || input.ScopeOf(select) is not { IsKnown: true, Sources: [var source] } own)
+                || !IsFold(call) || input.ScopeOf(select) is not { IsKnown: true, Sources: [var source] } own)
             {
                 return null;
             }

@@ -20,6 +20,9 @@ public enum RewriteKind
     /// <summary>Subqueries that fold rows for each row become one join with groups.</summary>
     SubqueryToGroups,
 
+    /// <summary>Rows are folded before a join instead of after it.</summary>
+    GroupsBeforeJoin,
+
     /// <summary>A joined table of which nothing is shown becomes EXISTS.</summary>
     JoinToExists,
 

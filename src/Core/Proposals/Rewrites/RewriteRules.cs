@@ -14,7 +14,7 @@ public static class RewriteRules
     private static readonly Func<RewriteInput, IEnumerable<RewriteCandidate>>[] All =
     [
         SubqueryRules.NotInToNotExists, SubqueryRules.NotExistsToNotIn, SubqueryRules.InToExists, SubqueryRules.ExistsToIn, SubqueryRules.CountToExists,
-        GroupRules.SubqueryToGroups, JoinRules.JoinToExists, JoinRules.UnusedJoin, KeyRules.DistinctNeedless, KeyRules.UnionToUnionAll, KeyRules.OrToUnion, DayRules.DayToRange,
+        GroupRules.SubqueryToGroups, GroupRules.GroupsBeforeJoin, JoinRules.JoinToExists, JoinRules.UnusedJoin, KeyRules.DistinctNeedless, KeyRules.UnionToUnionAll, KeyRules.OrToUnion, DayRules.DayToRange,
     ];
 
     /// <summary>Other texts for a statement; none where it is no query, or has something in it of which the rules cannot know whether it may be run twice.</summary>
