@@ -52,12 +52,22 @@ internal static class FrontPageBench
             }
 
             var looks = new List<double>();
-            for (int i = 0; i < Looks; i++)
+            for (int i = 0; i <= Looks; i++)
             {
                 More(ledger, book, i);
                 began = Stopwatch.GetTimestamp();
                 await client.GetByteArrayAsync(new Uri($"/api/books/{book}/today", UriKind.Relative));
-                looks.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
+                double took = Stopwatch.GetElapsedTime(began).TotalMilliseconds;
+                if (i == 0)
+                {
+                    // The first minute of an hour: what was found an hour ago is found anew before it is shown.
+                    Report.Line($"{"what matters today, at the first minute of an hour",-58} {took,10:0.0} ms");
+                }
+                else
+                {
+                    looks.Add(took);
+                }
+
                 await Task.Delay(BetweenCaptures);
             }
 

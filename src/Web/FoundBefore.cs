@@ -4,12 +4,12 @@ using SwiftLedger.Store;
 
 namespace SwiftLedger.Web;
 
-/// <summary>What was found of a book's captures, computed once for each state of them. Whoever only looks is shown what was found less than two hours of captures ago, while it is found anew.</summary>
+/// <summary>What was found of a book's captures, computed once for each state of them. Whoever only looks is shown what was found less than an hour of captures ago, while it is found anew.</summary>
 public sealed class FoundBefore<TKey, TValue>
     where TKey : notnull
 {
-    /// <summary>Minutes of captures, which are told by whole hours: an hour that has just begun keeps nobody waiting.</summary>
-    private const int Fresh = 120;
+    /// <summary>Minutes of captures.</summary>
+    private const int Fresh = 60;
 
     private readonly ConcurrentDictionary<TKey, Found> _found = new();
 

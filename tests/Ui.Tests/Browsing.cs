@@ -50,7 +50,8 @@ internal static class Browsing
         content.SendKeys(text);
     }
 
-    public static void PressKeys(this IWebDriver driver, string keys) => driver.SwitchTo().ActiveElement().SendKeys(keys);
+    /// <summary>To whatever has the focus: a page that draws itself anew may take away the element that had it a moment ago.</summary>
+    public static void PressKeys(this IWebDriver driver, string keys) => new Actions(driver).SendKeys(keys).Perform();
 
     /// <summary>Tabs until the focus is on what is described; fails when it cannot be reached.</summary>
     public static void TabTo(this IWebDriver driver, Func<IWebElement, bool> described)

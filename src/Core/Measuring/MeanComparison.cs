@@ -61,7 +61,7 @@ public sealed record MeanComparison(double Ratio, double Low, double High, Stand
             : to < band.Low ? Standing.Below
             : from >= band.Low && to <= band.High ? Standing.Inside
             : Standing.Undecided;
-        return new(Math.Exp(shift), Math.Exp(from), Math.Exp(to), standing);
+        return new(Math.Exp(shift), Math.Exp(LogInterval.Told(from)), Math.Exp(LogInterval.Told(to)), standing);
     }
 
     /// <summary>Neighbours joined until there are no more than can be drawn quickly; stretches without a call left out.</summary>

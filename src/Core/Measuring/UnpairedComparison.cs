@@ -91,7 +91,7 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
             : to < band.Low ? Standing.Below
             : from >= band.Low && to <= band.High ? Standing.Inside
             : Standing.Undecided;
-        return new(shift, from, to, callsBefore, callsAfter, Math.Max(x.Block, y.Block), standing);
+        return new(shift, LogInterval.Told(from), LogInterval.Told(to), callsBefore, callsAfter, Math.Max(x.Block, y.Block), standing);
     }
 
     private static (IReadOnlyList<LatencyHistogram> Stretches, IReadOnlyList<int>? Hours) Joined(IReadOnlyList<LatencyHistogram> stretches, IReadOnlyList<int>? hours)

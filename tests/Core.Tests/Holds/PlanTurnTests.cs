@@ -176,6 +176,20 @@ public class PlanTurnTests
         }
     }
 
+    /// <summary>What is told goes out as JSON, which has no infinity.</summary>
+    [Theory]
+    [InlineData(1)]
+    [InlineData(2)]
+    [InlineData(3)]
+    public void Of_few_calls_little_is_told_and_in_numbers(int calls)
+    {
+        HoldEffect effect = PlanTurn.Effect([.. Enumerable.Range(0, 4).SelectMany(i => Minutes(i, i + 1, i % 2 == 0 ? 0.01 : 900, 1))], [.. Enumerable.Range(10, calls).SelectMany(i => Minutes(i, i + 1, i % 2 == 0 ? 0.01 : 900, 1))], 1).ShouldNotBeNull();
+        effect.Course.ShouldBe(TurnCourse.Open);
+        double.IsFinite(effect.High).ShouldBeTrue();
+        effect.Low.ShouldBeGreaterThan(0);
+        effect.High.ShouldBeGreaterThan(1e6);
+    }
+
     [Fact]
     public void What_a_hold_brings_is_told_only_when_it_is_known()
     {
