@@ -50,8 +50,23 @@ internal static class Browsing
         content.SendKeys(text);
     }
 
-    /// <summary>To whatever has the focus: a page that draws itself anew may take away the element that had it a moment ago.</summary>
-    public static void PressKeys(this IWebDriver driver, string keys) => new Actions(driver).SendKeys(keys).Perform();
+    /// <summary>To whatever has the focus; a page that draws itself anew may take away the element that had it a moment ago.</summary>
+    public static void PressKeys(this IWebDriver driver, string keys)
+    {
+        const int attempts = 5;
+        for (int i = 1; ; i++)
+        {
+            try
+            {
+                driver.SwitchTo().ActiveElement().SendKeys(keys);
+                return;
+            }
+            catch (StaleElementReferenceException) when (i < attempts)
+            {
+                // Nothing was pressed yet.
+            }
+        }
+    }
 
     /// <summary>Tabs until the focus is on what is described; fails when it cannot be reached.</summary>
     public static void TabTo(this IWebDriver driver, Func<IWebElement, bool> described)
