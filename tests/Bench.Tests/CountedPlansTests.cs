@@ -143,6 +143,24 @@ public sealed class CountedPlansTests : IDisposable
         parcel.Pages!.Value.ShouldBeGreaterThan(index.Pages.Value);
     }
 
+    /// <summary>SQLite manual, "Foreign Key Support", 3: without columns a key refers to the primary key, in its order.</summary>
+    [Fact]
+    public void References_are_read_also_where_they_name_no_columns()
+    {
+        using (SqliteConnection connection = Connect())
+        {
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = """
+                CREATE TABLE place (x INTEGER, y INTEGER, PRIMARY KEY (y, x));
+                CREATE TABLE visit (id INTEGER PRIMARY KEY, a INTEGER, b INTEGER, depot_id INTEGER REFERENCES depot, FOREIGN KEY (a, b) REFERENCES place, FOREIGN KEY (b, a) REFERENCES place(x, y), FOREIGN KEY (id) REFERENCES gone);
+                """;
+            command.ExecuteNonQuery();
+        }
+
+        _counter.ReadCatalog(_path, [], Limit)!.Table("visit")!.References.Select(r => (string.Join(',', r.Columns), r.Target, string.Join(',', r.TargetColumns), r.Enforced))
+            .ShouldBe([("depot_id", "depot", "id", false), ("a,b", "place", "y,x", false), ("b,a", "place", "x,y", false)], ignoreOrder: true);
+    }
+
     private long? CountOf(long depot) => _counter.Count(
         _path, [], new("SELECT id FROM parcel WHERE depot_id = :d AND state <> :s", [new("d", SqlValue.Of(depot)), new("s", SqlValue.Of("it's"))]), Limit).Rows;
 

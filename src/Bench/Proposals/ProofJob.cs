@@ -52,15 +52,31 @@ public static class ProofMain
             engine.LimitMemory(MostMemory);
         }
 
-        using var requests = Lifeline.Lines(input, () => Environment.Exit(0));
+        ProofRequest? asked = null;
+        using var requests = Lifeline.Lines(input, () =>
+        {
+            // Whoever asked is gone: what was made elsewhere goes with it.
+            CleanUp(asked);
+            Environment.Exit(0);
+        });
         foreach (string line in requests.GetConsumingEnumerable())
         {
-            JsonSerializer.Serialize(output, JsonSerializer.Deserialize<ProofRequest>(line, BenchJob.Json) is { } request ? Answer(request) : Unsearched("No request."), BenchJob.Json);
+            asked = JsonSerializer.Deserialize<ProofRequest>(line, BenchJob.Json);
+            JsonSerializer.Serialize(output, asked is null ? Unsearched("No request.") : Answer(asked), BenchJob.Json);
             output.WriteByte((byte)'\n');
             output.Flush();
         }
 
         return 0;
+    }
+
+    /// <summary>Drops what a search made outside its folder, where it did not come to do so itself.</summary>
+    internal static void CleanUp(ProofRequest? request)
+    {
+        if (request is not null && SubjectEngines.Of(request.Engine) is var engine && engine.MadeOutside(request.Folder))
+        {
+            engine.Clean(new(request.Subject), request.Folder);
+        }
     }
 
     internal static ProofReply Unsearched(string why) => new(new(0, 0, null, why), [], 0);
@@ -120,6 +136,7 @@ public static class ProofProcess
         finally
         {
             BenchProcess.Kill(process);
+            await Task.Run(() => ProofMain.CleanUp(request), CancellationToken.None);
         }
     }
 }

@@ -1,6 +1,5 @@
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Proposals;
-using SwiftLedger.Core.Proposals.Rewrites;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
@@ -48,7 +47,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     public async Task<ProposalsFound> RunAsync(CancellationToken stop)
     {
         told("looking at the subject");
-        TrialAccount now = await InspectAsync("", noiseCheck: true, stop);
+        TrialAccount now = await InspectAsync("", stop);
         if (now.Refusal is not null || now.Catalogs?.Before is not { } catalog)
         {
             return new([], null, _notes, now.Refusal ?? new([new(InputPart.Subject, null, "Its catalogue cannot be read.")], false));
@@ -60,7 +59,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
         (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, StatementTables.Of(s.Sql, dialect)))];
         Dictionary<string, string> views = OfKind("view"), made = OfKind("index");
-        bool triggers = OfKind("trigger").Count > 0;
+        bool triggers = OfKind("trigger").Count > 0 || catalog.Tables.Any(t => t.Triggers.Count > 0);
 
         // Those that name the table, or a view, those that write where triggers may write further, and those that the grammar does not know.
         string[] Affected(string table) => [.. tables.Where(s => s.Tables.Names.Any(n => n.Equals(table, StringComparison.OrdinalIgnoreCase) || views.ContainsKey(n))
@@ -93,7 +92,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         {
             string names = string.Join(", ", stale.Select(t => t.Name).Order(StringComparer.Ordinal));
             proposals.Add(await MeasuredAsync(
-                ProposalKind.Statistics, "fresh statistics", $"{names}: the statistics know another table than there is.", string.Join('\n', stale.Select(t => $"ANALYZE {Quoted(t.Name)};")), "", [.. stale.SelectMany(t => Affected(t.Name)).Distinct()], stop));
+                ProposalKind.Statistics, "fresh statistics", $"{names}: the statistics know another table than there is.", string.Join('\n', stale.Select(t => $"ANALYZE {SqlName.Of(t)};")), "", [.. stale.SelectMany(t => Affected(t.Name)).Distinct()], stop));
         }
 
         IReadOnlyList<SuperfluousIndex> superfluous = kinds.Contains(ProposalKind.Drop) ? SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect) : [];
@@ -104,11 +103,10 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
 
         foreach (SuperfluousIndex index in superfluous.Take(MostDrops))
         {
-            string undo = made.TryGetValue(index.Index, out string? definition) ? definition.TrimEnd(';') + ";" : index.Undo;
-            proposals.Add(await MeasuredAsync(ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, undo, Affected(index.Table), stop));
+            proposals.Add(await MeasuredAsync(ProposalKind.Drop, $"drop index {index.Index} on {index.Table}", ReasonOf(index), index.Sql, index.UndoBy(made), Affected(index.Table), stop));
         }
 
-        var rewrites = new RewriteSearch(home, subject, (text, change, end) => InspectAsync(change, noiseCheck: change.Length == 0, end, text), options, told);
+        var rewrites = new RewriteSearch(home, subject, (text, change, end) => InspectAsync(change, end, text), options, told);
         foreach (ProvenRewrite found in kinds.Contains(ProposalKind.Rewrite) ? await rewrites.FindAsync(workload, now, catalog, _schema, stop) : [])
         {
             proposals.Add(await OfRewriteAsync(found, stop));
@@ -136,8 +134,6 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         return new([.. proposals.OrderBy(p => p.Fate).ThenBy(p => p.Measured is { } m ? m.Bill.Change : 0)], together, _notes, null);
     }
 
-    private static string Quoted(string table) => string.Join('.', table.Split('.').Select(SqlName.Quoted));
-
     private static string ReasonOf(SuperfluousIndex index) => index.Because switch
     {
         SuperfluousBecause.Doubled => $"{index.Instead} has the same columns.",
@@ -158,7 +154,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         while (left.Count > 0)
         {
             told($"trying {left.Count} candidates on a copy");
-            TrialAccount account = await InspectAsync(string.Join('\n', left.Select(c => c.Sql)), noiseCheck: false, stop);
+            TrialAccount account = await InspectAsync(string.Join('\n', left.Select(c => c.Sql)), stop);
             if (account.Refusal is null)
             {
                 return Screening.Taken(account, left);
@@ -221,7 +217,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             }
 
             told($"trying it beside the others: {one.Title}");
-            TrialAccount beside = await InspectAsync(ChangeOf(set.Append(one)), noiseCheck: false, stop);
+            TrialAccount beside = await InspectAsync(ChangeOf(set.Append(one)), stop);
             double? work = Screening.WorkOf(beside);
 
             // Other words are of one statement alone.
@@ -239,7 +235,7 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
             }
 
             told($"trying the others without it: {one.Title}");
-            TrialAccount without = await InspectAsync(ChangeOf(others), noiseCheck: others.Count == 0, stop);
+            TrialAccount without = await InspectAsync(ChangeOf(others), stop);
             double? work = Screening.WorkOf(without);
             bool needless = without.Refusal is null && (one.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(without, last, one.Statements[0]) is >= Screening.SavesFrom : work is not null && work <= best);
             (last, best) = needless ? (without, work) : (last, best);
@@ -256,29 +252,12 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     private async Task<Proposal> OfRewriteAsync(ProvenRewrite found, CancellationToken stop)
     {
         string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, found.Statement.Sql);
-        string title = $"{name} in other words: {TextOf(found.Rewrite.Kind)}";
+        string title = $"{name} in other words: {found.Rewrite.Words}";
         Proposal proposal = found.Proof.IsRefuted || found.WorkRatio is null
             ? new(ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], null, ProposalFate.NotTheSame, found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.")
             : await MeasuredAsync(ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], stop);
         return proposal with { Proof = found.Proof };
     }
-
-    private static string TextOf(RewriteKind kind) => kind switch
-    {
-        RewriteKind.NotInToNotExists => "NOT EXISTS for NOT IN",
-        RewriteKind.NotExistsToNotIn => "NOT IN for NOT EXISTS",
-        RewriteKind.InToExists => "EXISTS for IN",
-        RewriteKind.ExistsToIn => "IN for EXISTS",
-        RewriteKind.SubqueryToGroups => "a join with groups for a subquery",
-        RewriteKind.GroupsBeforeJoin => "groups before a join",
-        RewriteKind.JoinToExists => "EXISTS for a join",
-        RewriteKind.DistinctNeedless => "without DISTINCT",
-        RewriteKind.UnusedJoin => "without an unused join",
-        RewriteKind.DayToRange => "a range for a day",
-        RewriteKind.OrToUnion => "a union for OR",
-        RewriteKind.UnionToUnionAll => "UNION ALL for UNION",
-        _ => "EXISTS for a count",
-    };
 
     private Task<TrialAccount> RunTrialAsync(string change, string[]? only, CancellationToken stop)
     {
@@ -288,10 +267,10 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
     }
 
     /// <summary>Plans and counters of all lines on both sides; nothing is timed.</summary>
-    private async Task<TrialAccount> InspectAsync(string change, bool noiseCheck, CancellationToken stop, string? text = null)
+    private async Task<TrialAccount> InspectAsync(string change, CancellationToken stop, string? text = null)
     {
         string asked = text ?? workload;
-        TrialOptions own = options with { Only = options.Only, NoiseCheck = noiseCheck, MaxSeconds = null };
+        TrialOptions own = options with { Only = options.Only, NoiseCheck = change.Length == 0, MaxSeconds = null };
         TrialAccount? latest = null;
         using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
         try

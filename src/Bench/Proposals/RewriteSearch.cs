@@ -4,6 +4,7 @@ using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Proposals.Rewrites;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
@@ -52,6 +53,15 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
         double CostOf(WorkloadStatement s) => now.Lines.Where(l => l.Brief.Statement == s.Name).Sum(l => (l.Evidence.Before?.Counters.GetValueOrDefault(counter) ?? 0) * (l.Brief.CallsPerDay ?? 1));
         List<(WorkloadStatement Statement, IReadOnlyList<RewriteCandidate> Rewrites)> found =
             [.. now.Brief.Workload.Statements.Select(s => (s, RewriteRules.Of(s.Sql, dialect, catalog, [.. s.Cases.Select(ValuesOf)]))).Where(f => f.Item2.Count > 0).OrderByDescending(f => CostOf(f.s))];
+        foreach (WorkloadStatement statement in now.Brief.Workload.Statements)
+        {
+            // What writes has no other words, and what the grammar does not know is told already.
+            if (SyntaxTree.Read(statement.Sql, dialect) is { Statement: Query } tree && RewriteRules.HindranceOf(tree, dialect) is { } hindrance)
+            {
+                _notes.Add($"{statement.Name}: {hindrance}; no other words were looked for.");
+            }
+        }
+
         if (found.Count > MostStatements)
         {
             _notes.Add($"Other words were tried for {MostStatements} of {found.Count} statements that the rules know some for, the costliest.");

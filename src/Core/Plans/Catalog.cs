@@ -24,6 +24,9 @@ public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
 public sealed record CatalogTable(
     string Name, IReadOnlyList<CatalogColumn> Columns, long? Rows, long? Pages, long? AnalyzedRows, IReadOnlyList<CatalogIndex> Indexes)
 {
+    /// <summary>The schema with which a statement has to name it, and with which <see cref="Name"/> then begins; null where it need not.</summary>
+    public string? Schema { get; init; }
+
     /// <summary>The triggers that its writes run.</summary>
     public IReadOnlyList<CatalogTrigger> Triggers { get; init; } = [];
 

@@ -10,6 +10,9 @@ namespace SwiftLedger.Core.Proposals;
 /// <param name="Statements">Those for whose conditions it is made, the most called first.</param>
 public sealed record IndexCandidate(string Name, string Table, IReadOnlyList<string> Columns, IReadOnlyList<string> Statements)
 {
+    /// <summary>Of its table; null where a statement need not name it.</summary>
+    public string? Schema { get; init; }
+
     /// <summary>The rows that it holds, as a condition; null for all.</summary>
     public string? Where { get; init; }
 
@@ -17,10 +20,10 @@ public sealed record IndexCandidate(string Name, string Table, IReadOnlyList<str
     public string Words => $"{Table} ({string.Join(", ", Columns)}){(Where is null ? "" : $" where {Where}")}";
 
     /// <summary>What makes it.</summary>
-    public string Sql => $"CREATE INDEX {SqlName.Quoted(Name)} ON {SqlName.Quoted(Table)} ({string.Join(", ", Columns.Select(Term))}){(Where is null ? "" : $" WHERE {Where}")};";
+    public string Sql => $"CREATE INDEX {SqlName.Quoted(Name)} ON {SqlName.Of(Table, Schema)} ({string.Join(", ", Columns.Select(Term))}){(Where is null ? "" : $" WHERE {Where}")};";
 
     /// <summary>What takes it away again.</summary>
-    public string Undo => $"DROP INDEX {SqlName.Quoted(Name)};";
+    public string Undo => $"DROP INDEX {SqlName.In(Schema, Name)};";
 
     private static string Term(string column) => column.StartsWith('(') ? column : SqlName.Quoted(column);
 }
@@ -71,7 +74,7 @@ public static class IndexCandidates
 
         var names = new HashSet<string>(catalog.Tables.SelectMany(t => t.Indexes).Select(i => i.Name), StringComparer.OrdinalIgnoreCase);
         return [.. found.Values.OrderByDescending(f => f.Statements.Values.Sum()).ThenBy(f => f.Columns.Count)
-            .Select(f => new IndexCandidate(NameFor(f.Table.Name, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Where = f.Where })];
+            .Select(f => new IndexCandidate(NameFor(f.Table.Schema is { } schema ? f.Table.Name[(schema.Length + 1)..] : f.Table.Name, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Schema = f.Table.Schema, Where = f.Where })];
     }
 
     /// <summary>An index of those rows alone that a condition asks for which is always the same: what else is held equal, or the order, leads to them.</summary>

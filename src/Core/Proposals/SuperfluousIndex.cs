@@ -25,11 +25,20 @@ public enum SuperfluousBecause
 /// <param name="Instead">The index that serves what it served; null where nothing asks for it.</param>
 public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<string> Columns, SuperfluousBecause Because, string? Instead)
 {
+    /// <summary>Of its table; null where a statement need not name it.</summary>
+    public string? Schema { get; init; }
+
     /// <summary>What takes it away.</summary>
-    public string Sql => $"DROP INDEX {SqlName.Quoted(Index)};";
+    public string Sql => $"DROP INDEX {SqlName.In(Schema, Index)};";
 
     /// <summary>What makes it again.</summary>
-    public string Undo => $"CREATE INDEX {SqlName.Quoted(Index)} ON {SqlName.Quoted(Table)} ({string.Join(", ", Columns.Select(SqlName.Quoted))});";
+    public string Undo => $"CREATE INDEX {SqlName.Quoted(Index)} ON {SqlName.Of(Table, Schema)} ({string.Join(", ", Columns.Select(SqlName.Quoted))});";
+
+    /// <summary>What made it again is what made it, where that is known.</summary>
+    /// <param name="definitions">What made each index, by the name that a statement has to use.</param>
+    public string UndoBy(IReadOnlyDictionary<string, string> definitions) => definitions.TryGetValue(KeyOf(Index, Schema), out string? made) ? made.TrimEnd(';') + ";" : Undo;
+
+    private static string KeyOf(string index, string? schema) => schema is null ? index : $"{schema}.{index}";
 
     /// <summary>
     /// Those of a catalogue. One that keeps keys apart, belongs to a constraint, holds some rows only or an expression is none: what it is for stands
@@ -37,7 +46,7 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
     /// </summary>
     /// <param name="catalog">Of the subject.</param>
     /// <param name="used">Indexes that plans of the workload go through, by name.</param>
-    /// <param name="definitions">What made each index, by name: directions and collations stand there alone.</param>
+    /// <param name="definitions">What made each index, by the name that a statement has to use: directions and collations stand there alone.</param>
     /// <param name="dialect">Of the definitions.</param>
     public static IReadOnlyList<SuperfluousIndex> Of(Catalog catalog, IReadOnlySet<string> used, IReadOnlyDictionary<string, string> definitions, SqlDialect dialect)
     {
@@ -45,7 +54,7 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
         foreach (CatalogTable table in catalog.Tables)
         {
             Dictionary<CatalogIndex, List<string>> terms = table.Indexes.ToDictionary(
-                i => i, i => definitions.TryGetValue(i.Name, out string? made) && TermsOf(made, dialect) is { } read ? read : [.. i.Columns.Select(c => c.ToLowerInvariant())]);
+                i => i, i => definitions.TryGetValue(KeyOf(i.Name, table.Schema), out string? made) && TermsOf(made, dialect) is { } read ? read : [.. i.Columns.Select(c => c.ToLowerInvariant())]);
             List<CatalogIndex> mayGo = [.. table.Indexes.Where(i => i is { Unique: false, Partial: false, Valid: true, Origin: "created" } && i.Columns.Count > 0 && i.Columns.All(c => table.Column(c) is not null))];
             var standIn = new HashSet<string>();
             foreach (CatalogIndex index in mayGo)
@@ -55,14 +64,14 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
                 CatalogIndex? instead = wider.Find(i => terms[i].Count > terms[index].Count) ?? wider.Find(i => !StaysBeside(index, i, used));
                 if (instead is not null)
                 {
-                    found.Add(new(index.Name, table.Name, index.Columns, terms[instead].Count == terms[index].Count ? SuperfluousBecause.Doubled : SuperfluousBecause.Prefix, instead.Name));
+                    found.Add(new(index.Name, table.Name, index.Columns, terms[instead].Count == terms[index].Count ? SuperfluousBecause.Doubled : SuperfluousBecause.Prefix, instead.Name) { Schema = table.Schema });
                     _ = used.Contains(index.Name) && standIn.Add(instead.Name);
                 }
             }
 
             // What stands in for one that is used is no less used.
             found.AddRange(mayGo.Where(i => !used.Contains(i.Name) && !standIn.Contains(i.Name) && found.TrueForAll(f => f.Index != i.Name) && !ServesForeignKey(i, table))
-                .Select(i => new SuperfluousIndex(i.Name, table.Name, i.Columns, SuperfluousBecause.Unused, null)));
+                .Select(i => new SuperfluousIndex(i.Name, table.Name, i.Columns, SuperfluousBecause.Unused, null) { Schema = table.Schema }));
         }
 
         return found;

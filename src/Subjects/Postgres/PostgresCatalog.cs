@@ -36,7 +36,7 @@ internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<
             """).SelectMany(r => EventsOf(int.Parse(r[2]!, CultureInfo.InvariantCulture)).Select(e => (Table: r[0]!, Trigger: new CatalogTrigger(r[1]!, e)))).ToLookup(t => t.Table, t => t.Trigger);
         List<string?[]> tables = connection.Rows($"""
             SELECT c.oid, n.nspname || '.' || c.relname, c.reltuples::bigint, pg_relation_size(c.oid) / {page},
-              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup, c.relname, quote_ident(c.relname), s.n_mod_since_analyze, coalesce(s.last_analyze, s.last_autoanalyze) IS NOT NULL
+              CASE WHEN s.n_live_tup > 0 THEN s.n_live_tup END, s.n_dead_tup, c.relname, quote_ident(c.relname), s.n_mod_since_analyze, coalesce(s.last_analyze, s.last_autoanalyze) IS NOT NULL, n.nspname
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
             WHERE {Ours} AND c.relkind IN ('r', 'p', 'm') ORDER BY c.relname, n.nspname
             """);
@@ -47,6 +47,7 @@ internal sealed class PostgresCatalog(PostgresConnection connection, Dictionary<
             long? believed = Number(r[2]) is { } tuples and >= 0 ? (long)tuples : null;
             return new CatalogTable(called[r[0]!], [.. columns[r[0]!]], Number(r[4]) is { } live ? (long)live : believed, (long?)Number(r[3]), believed, [.. indexes[r[0]!]])
             {
+                Schema = called[r[0]!] == r[6] ? null : r[10],
                 Triggers = [.. triggers[r[0]!]],
                 DeadRows = (long?)Number(r[5]),
                 ChangedRows = (long?)Number(r[8]),

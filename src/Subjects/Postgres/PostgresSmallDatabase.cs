@@ -17,6 +17,7 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
     private readonly PostgresConnection _server;
     private readonly PostgresDatabases _databases;
     private readonly PostgresConnection? _connection;
+    private readonly string _mark;
     private bool _open;
 
     /// <param name="address">Of the subject.</param>
@@ -30,6 +31,8 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
     {
         NpgsqlConnectionStringBuilder subject = PostgresAddress.Parse(address);
         _databases = new(subject, folder);
+        File.WriteAllText(PostgresSubject.MarkIn(folder), "");
+        _mark = PostgresSubject.MarkIn(folder);
         _databases.Remember();
         _server = PostgresSubject.Connect(PostgresSession.Server(subject));
         try
@@ -112,6 +115,11 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
         _connection?.Dispose();
         _databases.Sweep(_server, own: true);
         _databases.Forget();
+        if (File.Exists(_mark))
+        {
+            File.Delete(_mark);
+        }
+
         _server.Dispose();
     }
 
@@ -138,7 +146,7 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
 
             later.AddRange(subject.Rows("SELECT pg_get_constraintdef(k.oid) FROM pg_constraint k WHERE k.conrelid = $1::oid AND k.contype = 'c' ORDER BY k.conname", number).Select(r => $"ALTER TABLE {found.Name} ADD {r[0]}"));
             later.AddRange(subject.Rows("""
-                SELECT 'CREATE UNIQUE INDEX ON ' || (SELECT $2) || ' ' || substr(pg_get_indexdef(i.indexrelid), strpos(pg_get_indexdef(i.indexrelid), ' USING '))
+                SELECT 'CREATE UNIQUE INDEX ON ' || (SELECT $2) || substr(pg_get_indexdef(i.indexrelid), strpos(pg_get_indexdef(i.indexrelid), ' USING '))
                 FROM pg_index i WHERE i.indrelid = $1::oid AND i.indisunique AND i.indisvalid ORDER BY i.indexrelid
                 """, number, found.Name).Select(r => r[0]!));
         }

@@ -455,7 +455,7 @@ public sealed class PostgresSubject : ISubject
     private bool MakesCopies => _access.Sides is SubjectSides.Copies or SubjectSides.Dumped;
 
     /// <summary>There once databases were made on a server for the trial of this folder.</summary>
-    private static string MarkIn(string folder) => Path.Combine(folder, "on-server");
+    internal static string MarkIn(string folder) => Path.Combine(folder, "on-server");
 
     private static SubjectInfo Read(PostgresConnection questions, string path)
     {

@@ -140,6 +140,19 @@ public class IndexCandidatesTests
         SqlScript.Split(document.Reverse()).Statements.Count.ShouldBe(1);
     }
 
+    [Fact]
+    public void What_stands_in_another_schema_is_named_with_it_and_a_dot_in_a_name_is_part_of_it()
+    {
+        IndexCandidate candidate = new("parcel_by_a", "Shop.parcel.old", ["a"], []) { Schema = "Shop" };
+        (candidate.Sql, candidate.Undo).ShouldBe(("CREATE INDEX parcel_by_a ON \"Shop\".\"parcel.old\" (a);", "DROP INDEX \"Shop\".parcel_by_a;"));
+        new IndexCandidate("i", "parcel.old", ["a"], []).Sql.ShouldBe("CREATE INDEX i ON \"parcel.old\" (a);");
+        var shop = new Catalog(4096, [Depot.Tables[0] with { Name = "shop.parcel", Schema = "shop" }]);
+        var definitions = new Dictionary<string, string> { ["shop.parcel_state"] = "CREATE INDEX parcel_state ON shop.parcel USING btree (state)" };
+        SuperfluousIndex prefix = SuperfluousIndex.Of(shop, new HashSet<string> { "parcel_state_sent" }, definitions, Dialects.PostgreSql).ShouldHaveSingleItem();
+        (prefix.Sql, prefix.UndoBy(definitions)).ShouldBe(("DROP INDEX shop.parcel_state;", "CREATE INDEX parcel_state ON shop.parcel USING btree (state);"));
+        IndexCandidates.Of([new("s", 1, "shop.parcel", ["depot_id"], [], [], [], null)], shop).ShouldHaveSingleItem().Sql.ShouldBe("CREATE INDEX parcel_by_depot_id ON shop.parcel (depot_id);");
+    }
+
     [Theory]
     [InlineData(0, 0, 0, 10, true)]
     [InlineData(1, 3, 80, 10, true)]

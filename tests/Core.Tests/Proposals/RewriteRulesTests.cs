@@ -58,6 +58,16 @@ public class RewriteRulesTests
     public void Comments_and_layout_stay_where_nothing_changed_and_names_mean_what_they_meant(string sql, string expected) =>
         RewriteRules.Of(sql, Dialects.Sqlite, RewriteExamples.Catalog("TEXT", true), Cases).Select(r => r.Sql).ShouldContain(expected);
 
+    [Theory]
+    [InlineData("SELECT unheard_of(id) FROM depot", "nothing is known of its function unheard_of")]
+    [InlineData("SELECT random() FROM depot", "nothing is known of its function random")]
+    [InlineData("SELECT id FROM parcel WHERE sent_at < date('now')", "'now' is another value each time")]
+    [InlineData("SELECT id FROM parcel WHERE sent_at < CURRENT_TIMESTAMP", "CURRENT_TIMESTAMP is another value each time")]
+    [InlineData("SELECT id FROM depot WHERE id = ?", "its parameters have no names")]
+    [InlineData("DELETE FROM depot", "it writes")]
+    [InlineData("SELECT id FROM depot WHERE lower(name) = :n", null)]
+    public void What_keeps_the_rules_from_a_statement_is_said(string sql, string? why) => RewriteRules.HindranceOf(SyntaxTree.Read(sql, Dialects.Sqlite), Dialects.Sqlite).ShouldBe(why);
+
     /// <summary>Each was found by statements that nobody wrote, see <c>RewriteFuzzTests</c>.</summary>
     [Theory]
     [InlineData("SELECT c.name FROM parcel p RIGHT JOIN courier c ON p.courier_id = c.id WHERE p.tag NOT IN (SELECT i.place FROM scan i)")]

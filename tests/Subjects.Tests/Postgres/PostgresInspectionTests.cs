@@ -210,6 +210,23 @@ public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnS
         parcel.Indexes[1].RowsPerKey.ShouldBe([10_000]);
     }
 
+    [Fact]
+    public async Task References_are_read_in_their_order_and_what_stands_in_another_schema_says_so()
+    {
+        Postgres.Sql(Database, $"""
+            CREATE SCHEMA shop;
+            CREATE TABLE shop.place (x int, y int, PRIMARY KEY (x, y));
+            CREATE TABLE shop."parcel.old" (id int PRIMARY KEY, far_y int, far_x int, depot_id int REFERENCES depot, FOREIGN KEY (far_x, far_y) REFERENCES shop.place (x, y) NOT VALID);
+            GRANT USAGE ON SCHEMA shop TO {Owner};
+            """);
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        Catalog catalog = side.ReadCatalog(Limit)!;
+        CatalogTable old = catalog.Table("shop.parcel.old")!;
+        (old.Schema, SqlName.Of(old), catalog.Table("parcel")!.Schema).ShouldBe(("shop", "shop.\"parcel.old\"", null));
+        old.References.Select(r => (string.Join(',', r.Columns), r.Target, string.Join(',', r.TargetColumns), r.Enforced)).ShouldBe([("depot_id", "depot", "id", true), ("far_x,far_y", "shop.place", "x,y", false)], ignoreOrder: true);
+    }
+
     // The server itself refuses the first three: each place of a parameter is looked at alone, and IS NULL tells no type.
     [Theory]
     [InlineData("SELECT count(*) FROM parcel WHERE :s IS NULL OR state = :s", "lost", 20)]

@@ -108,7 +108,7 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
         SyntaxTree tree = SyntaxTree.Read(text, dialect);
         foreach (Parameter parameter in (tree.Statement?.Descend().OfType<Parameter>() ?? []).OrderByDescending(p => p.Span!.Value.Start))
         {
-            string literal = (values.FirstOrDefault(b => b.Key == parameter.Text.TrimStart(':', '$', '@', '?'))?.Value ?? SqlValue.Null).ToString();
+            string literal = (values.FirstOrDefault(b => b.Key == parameter.Key)?.Value ?? SqlValue.Null).ToString();
             text = string.Concat(text.AsSpan(0, parameter.Span!.Value.Start), literal, text.AsSpan(parameter.Span!.Value.End));
         }
 

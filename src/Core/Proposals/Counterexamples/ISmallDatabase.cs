@@ -10,10 +10,11 @@ namespace SwiftLedger.Core.Proposals.Counterexamples;
 /// <param name="Values">In the order of the columns.</param>
 public sealed record MadeRow(string Table, IReadOnlyList<string> Columns, IReadOnlyList<SqlValue> Values)
 {
-    /// <summary>What puts it into its table.</summary>
-    public string Sql => $"INSERT INTO {TableName} ({string.Join(", ", Columns.Select(SqlName.Quoted))}) VALUES ({string.Join(", ", Values)});";
+    /// <summary>Of its table; null where a statement need not name it.</summary>
+    public string? Schema { get; init; }
 
-    private string TableName => string.Join('.', Table.Split('.').Select(SqlName.Quoted));
+    /// <summary>What puts it into its table.</summary>
+    public string Sql => $"INSERT INTO {SqlName.Of(Table, Schema)} ({string.Join(", ", Columns.Select(SqlName.Quoted))}) VALUES ({string.Join(", ", Values)});";
 }
 
 /// <summary>What a query gave.</summary>

@@ -95,7 +95,7 @@ internal sealed class RowDraw(IReadOnlyList<CatalogTable> tables, ValuePool pool
             values[column.Name] = value;
         }
 
-        return new(table.Name, [.. table.Columns.Select(c => c.Name)], [.. table.Columns.Select(c => values[c.Name])]);
+        return new(table.Name, [.. table.Columns.Select(c => c.Name)], [.. table.Columns.Select(c => values[c.Name])]) { Schema = table.Schema };
     }
 
     /// <summary>A reference that nothing enforces is kept only where that is assumed, or nothing is said of it.</summary>

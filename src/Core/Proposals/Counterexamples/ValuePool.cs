@@ -172,7 +172,7 @@ internal sealed class ValuePool
     private static IEnumerable<SqlValue> ValuesOf(SyntaxNode node, IReadOnlyList<IReadOnlyList<Binding>> cases) => node switch
     {
         Literal literal => ValueOf(literal.Text) is { } value ? [value] : [],
-        Parameter parameter => cases.SelectMany(c => c).Where(b => b.Key == parameter.Text.TrimStart(':', '$', '@', '?') && b.Value.Kind != SqlValueKind.Null).Select(b => b.Value),
+        Parameter parameter => cases.SelectMany(c => c).Where(b => b.Key == parameter.Key && b.Value.Kind != SqlValueKind.Null).Select(b => b.Value),
         Cast cast => ValuesOf(cast.Operand, cases),
         Enclosed enclosed => ValuesOf(enclosed.Inner, cases),
         Unary { Operator: "-", Operand: Literal literal } => SqlValue.OfNumber(literal.Text, negative: true) is { } negative ? [negative] : [],

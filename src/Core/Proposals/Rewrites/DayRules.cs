@@ -44,7 +44,7 @@ internal static class DayRules
         return days.Form is null ? RewriteCondition.Met($"{name} is of a type with days in order, infinity aside.")
             : new(
                 $"Each {name} begins with its day, written as 2026-07-18, and names no time zone; nothing in the schema sees to it.", false,
-                $"SELECT 1 FROM {string.Join('.', table.Split('.').Select(SqlName.Quoted))} WHERE {days.Violated!(SqlName.Quoted(column.Column.Name))} LIMIT 1", table, column.Column.Name, days.Form);
+                $"SELECT 1 FROM {SqlName.Of(column.Source.Table)} WHERE {days.Violated!(SqlName.Quoted(column.Column.Name))} LIMIT 1", table, column.Column.Name, days.Form);
     }
 
     private static (string Text, ResolvedColumn Column)? RangeOf(RewriteInput input, QueryScope scope, DayForms days, Expression term)
@@ -94,7 +94,7 @@ internal static class DayRules
         return days.Form is null || RewriteInput.Bare(value) switch
         {
             Literal { Text: ['\'', .. var text, '\''] } => Day(text),
-            Parameter parameter => input.Cases.Count > 0 && input.Cases.All(c => c.TryGetValue(parameter.Text[1..], out SqlValue? given) && given.Kind == SqlValueKind.Text && Day(given.Text)),
+            Parameter parameter => input.Cases.Count > 0 && input.Cases.All(c => c.TryGetValue(parameter.Key, out SqlValue? given) && given.Kind == SqlValueKind.Text && Day(given.Text)),
             _ => false,
         };
     }

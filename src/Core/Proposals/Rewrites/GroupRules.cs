@@ -106,9 +106,9 @@ internal static class GroupRules
     private static string? Before(RewriteInput input, QueryScope scope, Join join, ScopeSource kept, ScopeSource folded)
     {
         Select select = scope.Select;
-        bool Of(SyntaxNode part, ScopeSource source) => QueryScope.NamesIn(part).All(n => scope.Resolve(n) is { } r && ReferenceEquals(r.Source, source));
+        bool Of(SyntaxNode part, ScopeSource source) => QueryScope.NamesIn(part).All(n => scope.Resolve(n) is { } r && r.Source == source);
         ResolvedColumn?[] groups = [.. select.GroupBy.Select(g => g is Name name ? scope.Resolve(name) : null)];
-        if (groups.Any(g => g is null || !ReferenceEquals(g.Source, kept)) || !kept.Table!.IsKey([.. groups.Select(g => g!.Column.Name)]))
+        if (groups.Any(g => g is null || g.Source != kept) || !kept.Table!.IsKey([.. groups.Select(g => g!.Column.Name)]))
         {
             return null;
         }
@@ -120,7 +120,7 @@ internal static class GroupRules
         foreach (Expression term in ons.Concat(RewriteInput.Terms(select.Where)))
         {
             bool on = ons.Contains(term);
-            if (KeyRules.TieOf(scope, term, folded) is { To: { } to } && ReferenceEquals(to.Source, kept) && (on || !join.IsOuter))
+            if (KeyRules.TieOf(scope, term, folded) is { To: { } to } && to.Source == kept && (on || !join.IsOuter))
             {
                 Binary tie = (Binary)term;
                 keys.Add((input.Text(scope.Resolve((Name)tie.Left)!.Source == folded ? tie.Left : tie.Right), to));

@@ -133,16 +133,14 @@ internal static class JoinRules
             return null;
         }
 
-        string columns = string.Join(", ", reference.Columns), from = Quoted(referring.Table.Name);
+        string columns = string.Join(", ", reference.Columns), from = SqlName.Of(referring.Table);
         string held = string.Join(" AND ", reference.Columns.Select(c => $"r.{SqlName.Quoted(c)} IS NOT NULL"));
         string same = string.Join(" AND ", reference.Columns.Zip(reference.TargetColumns, (c, t) => $"t.{SqlName.Quoted(t)} = r.{SqlName.Quoted(c)}"));
         RewriteCondition refers = reference.Enforced ? RewriteCondition.Met($"{referring.Table.Name} ({columns}) refers to {table}, and the engine keeps it so: the join finds exactly one row.")
             : new($"{referring.Table.Name} ({columns}) refers to a row of {table} that is there; this engine keeps it so only where a session asks for it.", false,
-                $"SELECT 1 FROM {from} r WHERE {held} AND NOT EXISTS (SELECT 1 FROM {Quoted(table)} t WHERE {same}) LIMIT 1", referring.Table.Name, reference.Columns[0], ColumnForm.Refers);
+                $"SELECT 1 FROM {from} r WHERE {held} AND NOT EXISTS (SELECT 1 FROM {SqlName.Of(source.Table)} t WHERE {same}) LIMIT 1", referring.Table.Name, reference.Columns[0], ColumnForm.Refers);
         return new(RewriteKind.UnusedJoin, text, $"Nothing of {table} is used.", [refers]);
     }
-
-    private static string Quoted(string table) => string.Join('.', table.Split('.').Select(SqlName.Quoted));
 
     /// <summary>Whether anything but the join's own condition may speak of a source: a name without a qualifier that it has counts, wherever it stands.</summary>
     private static bool IsUsed(RewriteInput input, QueryScope scope, ScopeSource source, Join join)
@@ -168,7 +166,7 @@ internal static class JoinRules
     /// <summary>The sources that parts speak of; null where one is not known.</summary>
     private static HashSet<ScopeSource>? SourcesIn(QueryScope scope, IReadOnlyList<SyntaxNode> parts)
     {
-        var found = new HashSet<ScopeSource>(ReferenceEqualityComparer.Instance);
+        var found = new HashSet<ScopeSource>();
         foreach (Name name in parts.SelectMany(QueryScope.NamesIn))
         {
             if (scope.Resolve(name) is { } resolved)

@@ -103,7 +103,7 @@ internal static class KeyRules
     /// <summary>Whether what is shown tells of each source which of its rows it is.</summary>
     internal static bool Determined(QueryScope scope, IReadOnlyList<ScopeSource> sources, Func<ScopeSource, IReadOnlyList<Expression>> termsOf)
     {
-        var known = new HashSet<ScopeSource>(ReferenceEqualityComparer.Instance);
+        var known = new HashSet<ScopeSource>();
         ResolvedColumn[] shown = [.. scope.Select.Items.Select(i => i.Value).OfType<Name>().Select(scope.Resolve).OfType<ResolvedColumn>().Where(r => r.Scope == scope)];
         bool more = true;
         while (more)
@@ -113,7 +113,7 @@ internal static class KeyRules
             {
                 Tie[] ties = [.. termsOf(source).Select(t => TieOf(scope, t, source)).OfType<Tie>()];
                 string[] held = [.. ties.Where(t => t.To is null || known.Contains(t.To.Source)).Select(t => t.Column)];
-                if (source.Table!.FindsOne(held) || source.Table.IsKey([.. shown.Where(c => ReferenceEquals(c.Source, source)).Select(c => c.Column.Name), .. ties.Where(t => t.To is null).Select(t => t.Column)]))
+                if (source.Table!.FindsOne(held) || source.Table.IsKey([.. shown.Where(c => c.Source == source).Select(c => c.Column.Name), .. ties.Where(t => t.To is null).Select(t => t.Column)]))
                 {
                     more |= known.Add(source);
                 }
@@ -133,11 +133,11 @@ internal static class KeyRules
 
         foreach ((Expression mine, Expression other) in new[] { (equal.Left, equal.Right), (equal.Right, equal.Left) })
         {
-            if (mine is Name name && scope.Resolve(name) is { } column && ReferenceEquals(column.Source, source))
+            if (mine is Name name && scope.Resolve(name) is { } column && column.Source == source)
             {
                 if (other is Name far)
                 {
-                    return scope.Resolve(far) is { } to && !ReferenceEquals(to.Source, source) && to.ComparesAlike(column) ? to.Scope == scope ? new(column.Column.Name, to, null) : new(column.Column.Name, null, other) : null;
+                    return scope.Resolve(far) is { } to && to.Source != source && to.ComparesAlike(column) ? to.Scope == scope ? new(column.Column.Name, to, null) : new(column.Column.Name, null, other) : null;
                 }
 
                 return RewriteInput.Bare(other) is Literal or Parameter or Unary { Operand: Literal } ? new(column.Column.Name, null, other) : null;
@@ -209,7 +209,7 @@ internal static class KeyRules
 
         for (int i = 0; i < items.Count; i++)
         {
-            if (items[i].Value is Name shown && scope.Resolve(shown) is { } a && scope.Resolve(name) is { } b && ReferenceEquals(a.Source, b.Source) && a.Column == b.Column)
+            if (items[i].Value is Name shown && scope.Resolve(shown) is { } a && scope.Resolve(name) is { } b && a.Source == b.Source && a.Column == b.Column)
             {
                 return i;
             }

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql.Syntax;
@@ -9,7 +10,13 @@ namespace SwiftLedger.Core.Proposals.Rewrites;
 /// <param name="Alias">What the query calls it.</param>
 /// <param name="Table">Null where it is no table of the catalogue: a view, a query, a function.</param>
 /// <param name="MayBeMissing">Whether an outer join may leave all of its columns NULL.</param>
-public sealed record ScopeSource(Source Node, string Alias, CatalogTable? Table, bool MayBeMissing);
+public sealed record ScopeSource(Source Node, string Alias, CatalogTable? Table, bool MayBeMissing)
+{
+    /// <summary>Two are the same where they stand at the same place, however alike.</summary>
+    public bool Equals(ScopeSource? other) => ReferenceEquals(this, other);
+
+    public override int GetHashCode() => RuntimeHelpers.GetHashCode(this);
+}
 
 /// <summary>A column that a name stands for.</summary>
 /// <param name="Scope">Of the query whose source it is.</param>
@@ -39,6 +46,11 @@ public sealed record ResolvedColumn(QueryScope Scope, ScopeSource Source, Catalo
 /// <param name="Sources">In the order in which they stand.</param>
 public sealed record QueryScope(Select Select, Query? Query, QueryScope? Outer, IReadOnlyList<ScopeSource> Sources)
 {
+    /// <summary>Two are the same where they stand at the same place, however alike.</summary>
+    public bool Equals(QueryScope? other) => ReferenceEquals(this, other);
+
+    public override int GetHashCode() => RuntimeHelpers.GetHashCode(this);
+
     /// <summary>Whether all that it reads is known.</summary>
     public bool IsKnown => Sources.Count > 0 && Sources.All(s => s.Table is not null);
 

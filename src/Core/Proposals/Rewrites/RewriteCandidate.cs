@@ -66,6 +66,24 @@ public sealed record RewriteCondition(string Sentence, bool IsMet, string? Viola
 /// <param name="Conditions">Under which it is the same query.</param>
 public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reason, IReadOnlyList<RewriteCondition> Conditions)
 {
+    /// <summary>What it does, in a few words.</summary>
+    public string Words => Kind switch
+    {
+        RewriteKind.NotInToNotExists => "NOT EXISTS for NOT IN",
+        RewriteKind.NotExistsToNotIn => "NOT IN for NOT EXISTS",
+        RewriteKind.InToExists => "EXISTS for IN",
+        RewriteKind.ExistsToIn => "IN for EXISTS",
+        RewriteKind.SubqueryToGroups => "a join with groups for a subquery",
+        RewriteKind.GroupsBeforeJoin => "groups before a join",
+        RewriteKind.JoinToExists => "EXISTS for a join",
+        RewriteKind.DistinctNeedless => "without DISTINCT",
+        RewriteKind.UnusedJoin => "without an unused join",
+        RewriteKind.DayToRange => "a range for a day",
+        RewriteKind.OrToUnion => "a union for OR",
+        RewriteKind.UnionToUnionAll => "UNION ALL for UNION",
+        _ => "EXISTS for a count",
+    };
+
     /// <summary>Whether nothing but the schema and the statement has to be looked at.</summary>
     public bool IsMet => Conditions.All(c => c.IsMet);
 }

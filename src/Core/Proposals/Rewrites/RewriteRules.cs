@@ -24,7 +24,8 @@ public static class RewriteRules
     /// <param name="cases">Values of its parameters, as the workload has them.</param>
     public static IReadOnlyList<RewriteCandidate> Of(string sql, SqlDialect dialect, Catalog catalog, IReadOnlyList<IReadOnlyDictionary<string, SqlValue>> cases)
     {
-        if (SyntaxTree.Read(sql, dialect) is not { Statement: Query query } || Hindrance(sql, dialect) is not null)
+        SyntaxTree tree = SyntaxTree.Read(sql, dialect);
+        if (tree.Statement is not Query query || HindranceOf(tree, dialect) is not null)
         {
             return [];
         }
@@ -34,11 +35,10 @@ public static class RewriteRules
     }
 
     /// <summary>Why nothing is written anew; null where something may be.</summary>
-    /// <param name="sql">The statement.</param>
+    /// <param name="tree">Of the statement.</param>
     /// <param name="dialect">Of its engine.</param>
-    public static string? Hindrance(string sql, SqlDialect dialect)
+    public static string? HindranceOf(SyntaxTree tree, SqlDialect dialect)
     {
-        SyntaxTree tree = SyntaxTree.Read(sql, dialect);
         if (tree.Statement is not Query query)
         {
             return tree.Statement is null ? "the grammar does not know it" : "it writes";

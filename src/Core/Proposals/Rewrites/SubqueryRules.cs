@@ -102,7 +102,7 @@ internal static class SubqueryRules
 
                 List<Expression> terms = [.. RewriteInput.ConditionsOf(select)];
                 Expression[] outer = [.. terms.Where(t => QueryScope.NamesIn(t).Any(n => own.Resolve(n)?.Scope != own))];
-                if (outer is not [Binary { Operator: "=" or "==", Left: Name left, Right: Name right } tie] || Terms(select.Where).All(t => !ReferenceEquals(t, tie)))
+                if (outer is not [Binary { Operator: "=" or "==", Left: Name left, Right: Name right } tie] || RewriteInput.Terms(select.Where).All(t => !ReferenceEquals(t, tie)))
                 {
                     continue;
                 }
@@ -113,7 +113,7 @@ internal static class SubqueryRules
                     continue;
                 }
 
-                string[] rest = [.. Terms(select.Where).Where(t => !ReferenceEquals(t, tie)).Select(t => input.Term(t)), .. not && !inside.IsNeverNull ? [$"{input.Text(mine)} IS NOT NULL"] : Array.Empty<string>()];
+                string[] rest = [.. RewriteInput.Terms(select.Where).Where(t => !ReferenceEquals(t, tie)).Select(t => input.Term(t)), .. not && !inside.IsNeverNull ? [$"{input.Text(mine)} IS NOT NULL"] : Array.Empty<string>()];
                 string where = rest.Length > 0 ? $" WHERE {string.Join(" AND ", rest)}" : "";
                 string text = $"{outside.Qualified} {(not ? "NOT IN" : "IN")} (SELECT {input.Text(mine)} FROM {input.Text(select.From!)}{where})";
                 text = not && !outside.IsNeverNull ? $"({outside.Qualified} IS NULL OR {text})" : text;
@@ -125,8 +125,6 @@ internal static class SubqueryRules
                 }
             }
         }
-
-        static IReadOnlyList<Expression> Terms(Expression? where) => RewriteInput.Terms(where);
     }
 
     /// <summary>Tests that rows have to pass: where NULL is as good as false.</summary>
@@ -160,8 +158,6 @@ internal static class SubqueryRules
         bool asked = RewriteInput.ConditionsOf(at.Select).Any(t => t is Test { Operand: Name tested, Words: "IS NOT NULL" or "NOT NULL" or "NOTNULL" } && at.Resolve(tested) is { } r && r.Source == column.Source && r.Column == column.Column);
         return column.IsNeverNull || asked ? RewriteCondition.Met($"{name} is never NULL{(asked ? " here: the query asks for it" : "")}.")
             : column.Source.MayBeMissing ? null
-            : new($"{name} holds no NULL, which nothing forbids.", false, $"SELECT 1 FROM {TableOf(column)} WHERE {SqlName.Quoted(column.Column.Name)} IS NULL LIMIT 1", column.Source.Table.Name, column.Column.Name, ColumnForm.NeverNull);
+            : new($"{name} holds no NULL, which nothing forbids.", false, $"SELECT 1 FROM {SqlName.Of(column.Source.Table)} WHERE {SqlName.Quoted(column.Column.Name)} IS NULL LIMIT 1", column.Source.Table.Name, column.Column.Name, ColumnForm.NeverNull);
     }
-
-    private static string TableOf(ResolvedColumn column) => string.Join('.', column.Source.Table!.Name.Split('.').Select(SqlName.Quoted));
 }

@@ -66,6 +66,9 @@ public sealed record TypedLiteral(TypeName Type, string Text, IReadOnlyList<stri
 /// <param name="Text">As written.</param>
 public sealed record Parameter(string Text) : Expression
 {
+    /// <summary>Its name, or its number; empty where it has neither.</summary>
+    public string Key => Text[1..];
+
     internal override void Write(ISyntaxSink sink) => sink.Word(Text);
 }
 
