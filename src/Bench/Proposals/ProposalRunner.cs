@@ -58,11 +58,12 @@ public sealed class ProposalRunner(LedgerHome home, string subject, string workl
         Dictionary<string, UnknownSyntax> unknown = statements.Statements.Select(s => (s.Name, Tree: SyntaxTree.Read(s.Sql, dialect))).Where(s => s.Tree.Statement is null).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
         _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
         (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, StatementTables.Of(s.Sql, dialect)))];
-        Dictionary<string, string> views = OfKind("view"), made = OfKind("index");
+        Dictionary<string, string> made = OfKind("index");
+        HashSet<string> views = new(OfKind("view").Keys.Select(v => v[(v.LastIndexOf('.') + 1)..].Trim('"')), StringComparer.OrdinalIgnoreCase);
         bool triggers = OfKind("trigger").Count > 0 || catalog.Tables.Any(t => t.Triggers.Count > 0);
 
         // Those that name the table, or a view, those that write where triggers may write further, and those that the grammar does not know.
-        string[] Affected(string table) => [.. tables.Where(s => s.Tables.Names.Any(n => n.Equals(table, StringComparison.OrdinalIgnoreCase) || views.ContainsKey(n))
+        string[] Affected(string table) => [.. tables.Where(s => s.Tables.Names.Any(n => n.Equals(catalog.Table(table)!.OwnName, StringComparison.OrdinalIgnoreCase) || views.Contains(n))
             || (s.Tables.Written is not null && triggers) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
 
         var proposals = new List<Proposal>();

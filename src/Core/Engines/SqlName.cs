@@ -7,7 +7,7 @@ public static class SqlName
 {
     /// <summary>A table as a statement has to name it.</summary>
     /// <param name="table">Of a catalogue.</param>
-    public static string Of(CatalogTable table) => Of(table.Name, table.Schema);
+    public static string Of(CatalogTable table) => In(table.Schema, table.OwnName);
 
     /// <summary>The same.</summary>
     /// <param name="table">As a catalogue has it, with its schema where it needs one.</param>

@@ -8,6 +8,11 @@ public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
     /// <summary>The table of that name, in any case; null where there is none.</summary>
     public CatalogTable? Table(string? name) => name is null ? null : Tables.FirstOrDefault(t => t.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
 
+    /// <summary>The table that a statement means; null where there is none.</summary>
+    /// <param name="schema">As it is written there; null where none is.</param>
+    /// <param name="name">Of the table alone, in any case.</param>
+    public CatalogTable? Table(string? schema, string name) => (schema is null ? null : Table($"{schema}.{name}")) ?? Table(name);
+
     /// <summary>The index of that name with its table; null where there is none.</summary>
     public (CatalogTable Table, CatalogIndex Index)? Index(string? name) => name is null
         ? null
@@ -26,6 +31,9 @@ public sealed record CatalogTable(
 {
     /// <summary>The schema with which a statement has to name it, and with which <see cref="Name"/> then begins; null where it need not.</summary>
     public string? Schema { get; init; }
+
+    /// <summary>Its name without that schema.</summary>
+    public string OwnName => Schema is null ? Name : Name[(Schema.Length + 1)..];
 
     /// <summary>The triggers that its writes run.</summary>
     public IReadOnlyList<CatalogTrigger> Triggers { get; init; } = [];

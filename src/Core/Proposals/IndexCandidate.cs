@@ -74,7 +74,7 @@ public static class IndexCandidates
 
         var names = new HashSet<string>(catalog.Tables.SelectMany(t => t.Indexes).Select(i => i.Name), StringComparer.OrdinalIgnoreCase);
         return [.. found.Values.OrderByDescending(f => f.Statements.Values.Sum()).ThenBy(f => f.Columns.Count)
-            .Select(f => new IndexCandidate(NameFor(f.Table.Schema is { } schema ? f.Table.Name[(schema.Length + 1)..] : f.Table.Name, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Schema = f.Table.Schema, Where = f.Where })];
+            .Select(f => new IndexCandidate(NameFor(f.Table.OwnName, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Schema = f.Table.Schema, Where = f.Where })];
     }
 
     /// <summary>An index of those rows alone that a condition asks for which is always the same: what else is held equal, or the order, leads to them.</summary>

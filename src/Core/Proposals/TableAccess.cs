@@ -35,7 +35,7 @@ public sealed record TableAccess(
         {
             foreach (QueryBlock block in StatementOutline.Of(statement.Sql, dialect).Blocks)
             {
-                all.AddRange(block.Sources.Select(s => catalog.Table(s.Name) is { } table ? OfSource(statement, block, s, table, catalog, dialect) : null).OfType<TableAccess>());
+                all.AddRange(block.Sources.Select(s => catalog.Table(s.Schema, s.Name) is { } table ? OfSource(statement, block, s, table, catalog, dialect) : null).OfType<TableAccess>());
             }
         }
 
@@ -46,7 +46,7 @@ public sealed record TableAccess(
     {
         bool Owns(ColumnUse use) => table.Column(use.Name) is not null && (use.Qualifier.Length > 0
             ? block.Source(use.Qualifier) == source
-            : block.Sources.All(s => s == source || catalog.Table(s.Name) is not { } other || other.Column(use.Name) is null));
+            : block.Sources.All(s => s == source || catalog.Table(s.Schema, s.Name) is not { } other || other.Column(use.Name) is null));
         string NameOf(ColumnUse use) => table.Column(use.Name)!.Name;
         var values = new List<string>();
         var joined = new List<string>();

@@ -16,6 +16,10 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
 {
     private const string Prefix = OwnMarks.DatabasePrefix;
 
+    private const int MostLooks = 100;
+
+    private static readonly TimeSpan BetweenLooks = TimeSpan.FromMilliseconds(50);
+
     private readonly string _trial = Path.GetFileName(folder);
 
     /// <summary>Stands in the comment: which ledger made it.</summary>
@@ -107,6 +111,8 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
     /// <returns>The names of those that could not be dropped.</returns>
     public List<string> Sweep(PostgresConnection server, bool own) =>
     [
+        .. own && !EndMaking(server) ? [NameOf("base")] : Array.Empty<string>(),
+
         // Sessions of a process that was killed may still hold a database.
         .. Drop(server, own, "DATABASE", " WITH (FORCE)", """
             SELECT d.datname FROM pg_database d
@@ -119,6 +125,23 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
               AND (starts_with(coalesce(shobj_description(r.oid, 'pg_authid'), ''), $1) OR ($2 = 'own' AND r.rolname = $3) OR substr(r.rolname, 14, 32) = ANY (string_to_array($4, ',')))
             """),
     ];
+
+    /// <summary>Ends what still makes a database of this trial for a process that was killed: the server goes on with it, and it would appear once nobody looks for it any more.</summary>
+    /// <returns>Whether nothing does any more.</returns>
+    private bool EndMaking(PostgresConnection server)
+    {
+        for (int i = 0; i < MostLooks; i++)
+        {
+            if (server.Rows("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND usename = current_user AND state = 'active' AND starts_with(query, $1)", $"CREATE DATABASE \"{NameOf("")}").Count == 0)
+            {
+                return true;
+            }
+
+            server.Ask($"SELECT pg_sleep({BetweenLooks.TotalSeconds.ToString(CultureInfo.InvariantCulture)})");
+        }
+
+        return false;
+    }
 
     private List<string> Drop(PostgresConnection server, bool own, string what, string how, string candidates)
     {

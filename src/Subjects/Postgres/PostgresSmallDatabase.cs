@@ -132,7 +132,8 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
         foreach (string table in tables)
         {
             SchemaObject found = schema.FirstOrDefault(o => o.Kind == "table" && Plain(o.Name) == table) ?? throw new EngineException($"the schema has no table {table}");
-            int dot = found.Name.LastIndexOf('.');
+            // Outside of quotes: within them it is part of a name.
+            int dot = Enumerable.Range(0, found.Name.Length).FirstOrDefault(i => found.Name[i] == '.' && found.Name.AsSpan(0, i).Count('"') % 2 == 0, -1);
             if (dot > 0 && made.Add(found.Name[..dot]))
             {
                 yield return $"CREATE SCHEMA IF NOT EXISTS {found.Name[..dot]}";

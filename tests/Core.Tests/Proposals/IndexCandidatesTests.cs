@@ -150,6 +150,13 @@ public class IndexCandidatesTests
         var definitions = new Dictionary<string, string> { ["shop.parcel_state"] = "CREATE INDEX parcel_state ON shop.parcel USING btree (state)" };
         SuperfluousIndex prefix = SuperfluousIndex.Of(shop, new HashSet<string> { "parcel_state_sent" }, definitions, Dialects.PostgreSql).ShouldHaveSingleItem();
         (prefix.Sql, prefix.UndoBy(definitions)).ShouldBe(("DROP INDEX shop.parcel_state;", "CREATE INDEX parcel_state ON shop.parcel USING btree (state);"));
+        foreach ((string sql, bool own) in new[] { ("SELECT weight FROM shop.parcel WHERE depot_id = 3", true), ("SELECT weight FROM \"shop\".parcel p WHERE p.depot_id = 3", true), ("SELECT weight FROM parcel WHERE depot_id = 3", false), ("SELECT weight FROM other.parcel WHERE depot_id = 3", false) })
+        {
+            TableAccess.Of(WorkloadFile.Parse(sql + ";", Dialects.PostgreSql).Value, shop, Dialects.PostgreSql).Any(a => a.Table == "shop.parcel").ShouldBe(own, sql);
+        }
+
+        // Where a table needs no schema, a statement may name one all the same.
+        TableAccess.Of(WorkloadFile.Parse("SELECT weight FROM public.parcel WHERE depot_id = 3;", Dialects.PostgreSql).Value, Depot, Dialects.PostgreSql).ShouldHaveSingleItem().Table.ShouldBe("parcel");
         IndexCandidates.Of([new("s", 1, "shop.parcel", ["depot_id"], [], [], [], null)], shop).ShouldHaveSingleItem().Sql.ShouldBe("CREATE INDEX parcel_by_depot_id ON shop.parcel (depot_id);");
     }
 

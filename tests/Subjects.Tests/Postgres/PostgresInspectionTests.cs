@@ -216,7 +216,8 @@ public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnS
         Postgres.Sql(Database, $"""
             CREATE SCHEMA shop;
             CREATE TABLE shop.place (x int, y int, PRIMARY KEY (x, y));
-            CREATE TABLE shop."parcel.old" (id int PRIMARY KEY, far_y int, far_x int, depot_id int REFERENCES depot, FOREIGN KEY (far_x, far_y) REFERENCES shop.place (x, y) NOT VALID);
+            CREATE TABLE shop."parcel.old" (id int PRIMARY KEY, far_y int, far_x int, depot_id int REFERENCES depot, CHECK (id > 0));
+            ALTER TABLE shop."parcel.old" ADD FOREIGN KEY (far_x, far_y) REFERENCES shop.place (x, y) NOT VALID;
             GRANT USAGE ON SCHEMA shop TO {Owner};
             """);
         await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);

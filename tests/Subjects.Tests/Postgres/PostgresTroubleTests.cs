@@ -46,6 +46,29 @@ public sealed class PostgresTroubleTests(PostgresFixture postgres) : DepotOnServ
     }
 
     [Fact]
+    public async Task A_database_that_the_server_still_makes_for_a_killed_process_is_not_made()
+    {
+        string killed = NewFolder(), name = $"swift_ledger_{Path.GetFileName(killed)}_base";
+
+        // The server waits five seconds for a template's other sessions to go (PostgreSQL, CountOtherDBBackends).
+        await using var holder = new Npgsql.NpgsqlConnection($"Host=127.0.0.1;Port={Postgres.Server.Port};Username=postgres;Database={Database};Pooling=false");
+        await holder.OpenAsync(TestContext.Current.CancellationToken);
+        await using var making = new Npgsql.NpgsqlConnection($"Host=127.0.0.1;Port={Postgres.Server.Port};Username=postgres;Database=postgres;Pooling=false");
+        await making.OpenAsync(TestContext.Current.CancellationToken);
+        await using var create = new Npgsql.NpgsqlCommand($"CREATE DATABASE \"{name}\" TEMPLATE \"{Database}\"", making);
+        Task made = create.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        while (Postgres.Sql("postgres", "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'CREATE DATABASE \"swift%' AND state = 'active'").Trim() == "0" && !made.IsCompleted)
+        {
+            await Task.Yield();
+        }
+
+        PostgresSubject.Clean(new(Address), killed).ShouldBeNull();
+        await holder.CloseAsync();
+        (await Should.ThrowAsync<Npgsql.PostgresException>(made)).SqlState.ShouldBe(Npgsql.PostgresErrorCodes.AdminShutdown);
+        Copies().ShouldNotContain(name);
+    }
+
+    [Fact]
     public async Task A_backend_that_is_killed_is_told_and_costs_one_line_only()
     {
         await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);

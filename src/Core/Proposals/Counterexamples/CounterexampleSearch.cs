@@ -130,7 +130,7 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
                     continue;
                 }
 
-                if (catalog.Table(string.Join('.', source.Table.Parts.Select(p => p.Value))) is not { } table)
+                if (catalog.Table(source.Table.Parts.Count > 1 ? source.Table.Qualifier : null, source.Table.Last) is not { } table)
                 {
                     return null;
                 }

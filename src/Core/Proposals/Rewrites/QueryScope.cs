@@ -159,7 +159,7 @@ public sealed record QueryScope(Select Select, Query? Query, QueryScope? Outer, 
         {
             case TableSource table:
                 bool plain = table is { Sample: null, Only: false, Inherited: false, Alias: not { Columns.Count: > 0 } } && !(table.Table.Parts.Count == 1 && named.Contains(table.Table.Last));
-                sources.Add(new(table, table.Alias?.Name?.Value ?? table.Table.Last, plain ? catalog.Table(string.Join('.', table.Table.Parts.Select(p => p.Value))) : null, mayBeMissing));
+                sources.Add(new(table, table.Alias?.Name?.Value ?? table.Table.Last, plain ? catalog.Table(table.Table.Parts.Count > 1 ? table.Table.Qualifier : null, table.Table.Last) : null, mayBeMissing));
                 break;
             case EnclosedSource { Alias: null } enclosed:
                 Add(enclosed.Inner, mayBeMissing, sources, catalog, named);

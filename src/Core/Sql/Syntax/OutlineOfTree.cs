@@ -105,7 +105,7 @@ internal static class OutlineOfTree
         switch (source)
         {
             case TableSource table:
-                sources.Add(Item(table, table.Table.Last, table.Alias, table.Alias ?? (SyntaxNode)table.Table));
+                sources.Add(Item(table, table.Table.Last, table.Alias, table.Alias ?? (SyntaxNode)table.Table) with { Schema = table.Table.Parts.Count > 1 ? table.Table.Qualifier : null });
                 break;
             case FunctionSource { Function: Call call } function:
                 sources.Add(Item(function, call.Function.Last, function.Alias, function));

@@ -4,7 +4,11 @@ namespace SwiftLedger.Core.Sql.Syntax;
 /// <param name="Name">As written, without quotes; empty for a query in parentheses.</param>
 /// <param name="Alias">What the rest of the block calls it; the name where it has no other.</param>
 /// <param name="Span">The item with its alias.</param>
-public sealed record SourceItem(string Name, string Alias, TextSpan Span);
+public sealed record SourceItem(string Name, string Alias, TextSpan Span)
+{
+    /// <summary>As written before the name, without quotes; null where nothing is.</summary>
+    public string? Schema { get; init; }
+}
 
 /// <summary>A column as a condition names it.</summary>
 /// <param name="Qualifier">What stands before the dot; empty where nothing does.</param>
