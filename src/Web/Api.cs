@@ -49,6 +49,7 @@ internal static class Api
         PlansApi.Map(api);
         BatchApi.Map(api);
         RehearsalApi.Map(api);
+        ProposalApi.Map(api);
         EntryApi.Map(api);
         HoldApi.Map(api);
         TodayApi.Map(api);

@@ -24,7 +24,7 @@ internal static class BookApi
     private static Results<Ok<BookContents>, NotFound<ProblemReport>> Contents(long id, BookStore books) =>
         books.Contents(id) is { } contents ? TypedResults.Ok(contents) : DaybookApi.Nothing("book");
 
-    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, EntryStore entries, HoldStore holds, WatchDesk watches)
+    private static Results<NoContent, NotFound<ProblemReport>, Conflict<ProblemReport>> DeleteBook(long id, BookStore books, TrialStore trials, ScriptStore scripts, RehearsalStore rehearsals, ProposalStore proposals, EntryStore entries, HoldStore holds, WatchDesk watches)
     {
         if (books.Find(id) is null)
         {
@@ -49,6 +49,11 @@ internal static class BookApi
         if (rehearsals.UnderWay(id).Count > 0)
         {
             return TypedResults.Conflict(ProblemReport.Because("request", "A rehearsal of this book waits or runs: cancel it first."));
+        }
+
+        if (proposals.OfBook(id).Any(s => s.State is TrialState.Waiting or TrialState.Running))
+        {
+            return TypedResults.Conflict(ProblemReport.Because("request", "A search for proposals of this book waits or runs: cancel it first."));
         }
 
         if (watches.Of(id) is not null)

@@ -95,6 +95,9 @@ public static class LedgerServer
         builder.Services.AddSingleton<RehearsalStore>();
         builder.Services.AddSingleton<RehearsalDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<RehearsalDesk>());
+        builder.Services.AddSingleton<ProposalStore>();
+        builder.Services.AddSingleton<ProposalDesk>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<ProposalDesk>());
         builder.Services.AddSingleton<HoldStore>();
         builder.Services.AddSingleton<HoldDesk>();
         builder.Services.AddSingleton<HeldAnswers>();

@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Globalization;
 using System.Threading.Channels;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
@@ -140,7 +139,8 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
             }
 
             string address = passwords.ForConnecting(subject);
-            TrialOptions access = await AccessAsync(address, rehearsal, stop.Token);
+            TrialOptions access = await CopyAccess.OfAsync(address, rehearsal.Trusted, "A rehearsal writes to private copies", stop.Token)
+                with { Seed = RehearsalStore.OptionsOf(rehearsal.Options).Seed };
             RehearsalAccount account = await new RehearsalRunner(home).RunAsync(
                 address, rehearsal.Load, rehearsal.Change, brief, access,
                 (happened, now) =>
@@ -200,22 +200,6 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         bool measured = account.Stints.Count > 0 || account.Capacity is not null;
         RehearsalDocument document = DocumentOf(account, rehearsal, subject, TrialStore.NameOf(state));
         rehearsals.End(rehearsal.Id, state, message ?? (measured ? null : account.Done?.Problem), measured ? document.Headline : null, measured ? document.ToJson() : null);
-    }
-
-    /// <summary>On a server, by the first of the two ways to private copies that is open.</summary>
-    private static async Task<TrialOptions> AccessAsync(string address, RehearsalRecord rehearsal, CancellationToken stop)
-    {
-        ISubjectEngine engine = SubjectEngines.OfSubject(address);
-        var access = new TrialOptions(Engine: engine.Engine, TrustSql: rehearsal.Trusted, Seed: RehearsalStore.OptionsOf(rehearsal.Options).Seed);
-        if (engine.Server is not { } server)
-        {
-            return access;
-        }
-
-        ServerLook look = await Task.Run(() => server.LookAt(address), stop);
-        SidesOffered? open = look.Sides.FirstOrDefault(s => s.Sides is SubjectSides.Copies or SubjectSides.Dumped && (s.Works || (s.WithTrust && rehearsal.Trusted)));
-        return open is not null ? access with { Sides = open.Sides }
-            : throw SubjectException.Because(string.Create(CultureInfo.InvariantCulture, $"A rehearsal writes to private copies, and none can be made. {look.Sides.FirstOrDefault(s => s.Sides == SubjectSides.Dumped)?.Lacks}").TrimEnd());
     }
 
     private sealed record Shown(long Rehearsal, IReadOnlyList<Stint> Stints, CapacityAccount? Capacity, RehearsalDocument Document);

@@ -153,6 +153,17 @@ const rehearsalsRoute = createRoute({
   component: lazyRouteComponent(() => import("./rehearsal/RehearsalView"), "RehearsalView"),
 });
 
+const proposalsRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/proposals",
+  validateSearch: (s: Record<string, unknown>): { search?: number; open?: number; anew?: boolean } => ({
+    search: whole(s.search),
+    open: s.open === 0 || s.open === "0" ? 0 : whole(s.open),
+    anew: s.anew === true || undefined,
+  }),
+  component: lazyRouteComponent(() => import("./proposals/ProposalsView"), "ProposalsView"),
+});
+
 const entryRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/entries/$number",
@@ -287,6 +298,7 @@ export const router = createRouter({
     statementRoute,
     newTrialRoute,
     rehearsalsRoute,
+    proposalsRoute,
     keepRoute,
     entryRoute,
     postRoute,

@@ -40,6 +40,9 @@ public sealed class Engine
     /// <summary>What of its load keeps it in order, and is told apart from what applications ask for.</summary>
     public Housekeeping Housekeeping { get; init; } = Housekeeping.None;
 
+    /// <summary>What a change to indexes and statistics holds back while it is made; null where it cannot be a subject.</summary>
+    public ChangeLocks? Locks { get; init; }
+
     /// <summary>Short and unchanging: stands in options and captures.</summary>
     public string Id => Dialect.Id;
 
@@ -61,6 +64,12 @@ public sealed record WorkCounter(string Name, string Pages, string Claim, IReadO
     /// <param name="counter">The first or the second one's name.</param>
     public string ClaimOf(string counter) => Besides is { } besides && besides.Name == counter ? besides.Claim : Claim;
 }
+
+/// <summary>Whom a change holds back while it is made, in sentences.</summary>
+/// <param name="Build">Of an index.</param>
+/// <param name="Drop">Of an index.</param>
+/// <param name="Gather">Of statistics.</param>
+public sealed record ChangeLocks(string Build, string Drop, string Gather);
 
 /// <summary>How the databases of an engine are named.</summary>
 public interface ISubjectAddresses

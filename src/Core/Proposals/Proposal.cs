@@ -24,6 +24,9 @@ public enum ProposalFate
     /// <summary>It is in the set that is recommended.</summary>
     InSet,
 
+    /// <summary>Nothing yet: what it brings is expected, and no trial has measured it.</summary>
+    Open,
+
     /// <summary>Its trial told no saving.</summary>
     NoSaving,
 
@@ -38,6 +41,9 @@ public enum ProposalFate
 
     /// <summary>It could not be built, or its trial could not be made.</summary>
     Failed,
+
+    /// <summary>Somebody turned it down: it is neither measured nor in the set.</summary>
+    TurnedDown,
 }
 
 /// <summary>What a trial of a proposal told.</summary>
@@ -101,7 +107,28 @@ public sealed record Proposal(
 {
     /// <summary>Of a rewrite, why it is the same query; null for what gives the same rows by its nature.</summary>
     public RewriteProof? Proof { get; init; }
+
+    /// <summary>What the whole workload is expected to do in a day, by what was counted on a copy that had all candidates; null where nothing could be counted.</summary>
+    public ExpectedWork? Expected { get; init; }
+
+    /// <summary>What an index took on that copy; null where that is not known.</summary>
+    public long? ExpectedBytes { get; init; }
+
+    /// <summary>What it was made for.</summary>
+    public ProposalGround? Ground { get; init; }
+
+    /// <summary>Indexes that begin with fewer of the same columns: with this one there, they may go.</summary>
+    public IReadOnlyList<string> MakesNeedless { get; init; } = [];
+
+    /// <summary>Of one in the set, by what fraction the work of the workload falls once it stands beside the others; null where that was not counted.</summary>
+    public double? Within { get; init; }
+
+    /// <summary>The trial that measured it, by its number in the ledger; null where it is kept nowhere.</summary>
+    public long? Trial { get; init; }
 }
+
+/// <summary>Work of a whole workload, in the engine's primary counter a day.</summary>
+public sealed record ExpectedWork(double Before, double After);
 
 /// <summary>What the user allows.</summary>
 /// <param name="MostIndexes">That may be added.</param>

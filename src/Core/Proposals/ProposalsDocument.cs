@@ -39,14 +39,25 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
         Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
-    /// <param name="proposals">The set first.</param>
+    /// <param name="proposals">In any order.</param>
     /// <param name="set">What all of the set bring together.</param>
     /// <param name="notes">What was left out.</param>
     public static ProposalsDocument Of(IReadOnlyList<Proposal> proposals, MeasuredProposal? set, IReadOnlyList<string> notes) => new(
         SchemaName,
-        [.. proposals.Select(p => new ProposalItem(
-            p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : Of(p.Measured), p.Proof is null ? null : Of(p.Proof), p.Fate, p.Message))],
-        set is null ? null : Of(set), notes);
+        [.. proposals.OrderBy(RankOf).Select(ItemOf)],
+        set is null ? null : BillOf(set), notes);
+
+    /// <summary>The order in which proposals are told: those of the set first, and what saves most first; what is not measured by what is expected of it.</summary>
+    public static (ProposalFate Fate, double Change, double Expected) RankOf(Proposal p) => (p.Fate, p.Measured?.Bill.Change ?? 0, p.Expected is { } e ? e.After - e.Before : 0);
+
+    /// <summary>One as it is handed out.</summary>
+    public static ProposalItem ItemOf(Proposal p) => new(
+        p.Kind, p.Title, p.Reason, p.Sql, p.Undo, p.Statements, p.Measured is { Expected: { } expected } m ? new(m.Bill.Before, expected) : null, p.Measured is null ? null : BillOf(p.Measured),
+        p.Proof is null ? null : Of(p.Proof), p.Fate, p.Message);
+
+    /// <summary>What a trial told, as it is handed out.</summary>
+    public static MeasuredBill BillOf(MeasuredProposal m) => new(
+        m.Bill.Before, m.Bill.After, m.Change.Low, m.Change.High, m.Regressed, m.Improved, m.Lines, m.Writes?.Before, m.Writes?.After, m.SizeBytes, m.BuildMilliseconds);
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
 
@@ -97,9 +108,6 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     private IEnumerable<ProposalItem> InSet => Proposals.Where(p => p.Fate == ProposalFate.InSet);
 
     private static ProofItem Of(RewriteProof p) => new(p.Words(), p.SameRows, p.Script, p.Conditions, p.Cases, p.Databases, p.WithRows, p.Seconds, p.Unsearched);
-
-    private static MeasuredBill Of(MeasuredProposal m) => new(
-        m.Bill.Before, m.Bill.After, m.Change.Low, m.Change.High, m.Regressed, m.Improved, m.Lines, m.Writes?.Before, m.Writes?.After, m.SizeBytes, m.BuildMilliseconds);
 
     private static string Words(MeasuredBill m)
     {

@@ -38,6 +38,11 @@ public static class Screening
         return sum;
     }
 
+    /// <summary>The work of one statement a day before anything is changed, in the engine's primary counter; null where a case was not counted.</summary>
+    /// <param name="account">Inspected.</param>
+    /// <param name="statement">Its name.</param>
+    public static double? WorkOf(TrialAccount account, string statement) => EffortOf(account, statement, Side.Before)?.Work;
+
     /// <summary>
     /// What a statement does in a day, after / before: by the engine's primary counter, or by the rows that its plans visit, whichever fell more. Neither tells of all that it costs, which is for a trial to
     /// say: building a table for a join, for one, is hardly counted. Null where a case was not counted, or has nothing to count.

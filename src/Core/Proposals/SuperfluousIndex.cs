@@ -53,9 +53,8 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
         var found = new List<SuperfluousIndex>();
         foreach (CatalogTable table in catalog.Tables)
         {
-            Dictionary<CatalogIndex, List<string>> terms = table.Indexes.ToDictionary(
-                i => i, i => definitions.TryGetValue(KeyOf(i.Name, table.Schema), out string? made) && TermsOf(made, dialect) is { } read ? read : [.. i.Columns.Select(c => c.ToLowerInvariant())]);
-            List<CatalogIndex> mayGo = [.. table.Indexes.Where(i => i is { Unique: false, Partial: false, Valid: true, Origin: "created" } && i.Columns.Count > 0 && i.Columns.All(c => table.Column(c) is not null))];
+            Dictionary<CatalogIndex, List<string>> terms = table.Indexes.ToDictionary(i => i, i => TermsOf(i, table, definitions, dialect));
+            List<CatalogIndex> mayGo = [.. table.Indexes.Where(i => MayGo(i, table))];
             var standIn = new HashSet<string>();
             foreach (CatalogIndex index in mayGo)
             {
@@ -76,6 +75,29 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
 
         return found;
     }
+
+    /// <summary>Indexes that may go once a candidate stands: it begins with all of their columns.</summary>
+    /// <param name="candidate">That may be added.</param>
+    /// <param name="catalog">Of the subject.</param>
+    /// <param name="definitions">What made each index, by the name that a statement has to use.</param>
+    /// <param name="dialect">Of the definitions.</param>
+    public static IReadOnlyList<string> BesideOf(IndexCandidate candidate, Catalog catalog, IReadOnlyDictionary<string, string> definitions, SqlDialect dialect)
+    {
+        if (candidate.Where is not null || catalog.Table(candidate.Table) is not { } table)
+        {
+            return [];
+        }
+
+        List<string> columns = [.. candidate.Columns.Select(c => c.ToLowerInvariant())];
+        bool IsPrefix(List<string> terms) => terms.Count < columns.Count && columns.Take(terms.Count).SequenceEqual(terms);
+        return [.. table.Indexes.Where(i => MayGo(i, table) && IsPrefix(TermsOf(i, table, definitions, dialect))).Select(i => i.Name)];
+    }
+
+    private static bool MayGo(CatalogIndex index, CatalogTable table) =>
+        index is { Unique: false, Partial: false, Valid: true, Origin: "created" } && index.Columns.Count > 0 && index.Columns.All(c => table.Column(c) is not null);
+
+    private static List<string> TermsOf(CatalogIndex index, CatalogTable table, IReadOnlyDictionary<string, string> definitions, SqlDialect dialect) =>
+        definitions.TryGetValue(KeyOf(index.Name, table.Schema), out string? made) && TermsOf(made, dialect) is { } read ? read : [.. index.Columns.Select(c => c.ToLowerInvariant())];
 
     /// <summary>Of two alike one stays: the one that may not go, the one that is used, else the first by name.</summary>
     private static bool StaysBeside(CatalogIndex index, CatalogIndex other, IReadOnlySet<string> used) => other is { Unique: false, Origin: "created" }

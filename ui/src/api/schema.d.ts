@@ -1979,6 +1979,403 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProposalsOfBook"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ProposalRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProposalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/proposals/{search}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    search: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProposalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    search: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/proposals/{search}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    search: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ProposalTryRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProposalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/proposals/{search}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    search: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/proposals/{search}/{number}/turn-down": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    search: number;
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TurnDownRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProposalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{id}/proposals/{search}/{number}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    search: number;
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProposalPage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{id}/entries": {
         parameters: {
             query?: never;
@@ -4879,6 +5276,13 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description What a proposal is expected to bring, by exact work alone: database-seconds a day. */
+        ExpectedBill: {
+            /** Format: double */
+            billBefore: number;
+            /** Format: double */
+            billAfter: number;
+        };
         /** @description Whether a statement fails oftener since a deployment, or less often. */
         FailureChange: {
             /**
@@ -4970,6 +5374,11 @@ export interface components {
             remedies: string[];
             example: string;
         };
+        /**
+         * @description What sees to a condition.
+         * @enum {unknown}
+         */
+        HeldBy: "schema" | "rows" | "nobody" | "unknown";
         HeldStatement: {
             pattern: string;
             statement: string;
@@ -5264,6 +5673,29 @@ export interface components {
         LookRequest: {
             subject: string;
             password?: null | string;
+        };
+        /** @description What its trial measured: database-seconds a day, with a 95 % interval of the change; bytes; milliseconds on the copy. */
+        MeasuredBill: {
+            /** Format: double */
+            billBefore: number;
+            /** Format: double */
+            billAfter: number;
+            /** Format: double */
+            changeLow: number;
+            /** Format: double */
+            changeHigh: number;
+            regressed: string[];
+            improved: string[];
+            /** Format: int32 */
+            lines: number;
+            /** Format: double */
+            writesBefore: null | number;
+            /** Format: double */
+            writesAfter: null | number;
+            /** Format: int64 */
+            sizeBytes: null | number;
+            /** Format: double */
+            buildMs: number;
         };
         /**
          * @description How a pattern moved at a deployment.
@@ -5750,6 +6182,141 @@ export interface components {
          * @enum {unknown}
          */
         PromisedDirection: "cheaper" | "level" | "dearer";
+        /** @description Why a rewrite is the same query, or that it is not: in sentences, by the rows of its cases on the copies, and by a script that shows the difference; then each condition, and the search for a difference. */
+        ProofItem: {
+            condition: string;
+            sameRows: null | boolean;
+            counterexample: null | string;
+            conditions: components["schemas"]["ProvenCondition"][];
+            /** Format: int32 */
+            cases: number;
+            /** Format: int32 */
+            databases: number;
+            /** Format: int32 */
+            withRows: number;
+            /** Format: double */
+            seconds: number;
+            unsearched: null | string;
+        };
+        /**
+         * @description What became of a proposal.
+         * @enum {unknown}
+         */
+        ProposalFate: "inSet" | "open" | "noSaving" | "notTold" | "beyondLimit" | "notTheSame" | "failed" | "turnedDown";
+        /** @description One proposal as it is handed out. */
+        ProposalItem: {
+            kind: components["schemas"]["ProposalKind"];
+            title: string;
+            reason: string;
+            sql: string;
+            undo: string;
+            statements: string[];
+            expected: null | components["schemas"]["ExpectedBill"];
+            measured: null | components["schemas"]["MeasuredBill"];
+            proof: null | components["schemas"]["ProofItem"];
+            fate: components["schemas"]["ProposalFate"];
+            message: string;
+        };
+        /**
+         * @description What kind of change is proposed.
+         * @enum {unknown}
+         */
+        ProposalKind: "index" | "drop" | "rewrite" | "statistics";
+        ProposalPage: {
+            /** Format: int64 */
+            id: number;
+            workload: string;
+            settings: components["schemas"]["ProposalSettings"];
+            state: components["schemas"]["TrialState"];
+            createdAt: string;
+            startedAt: null | string;
+            finishedAt: null | string;
+            message: null | string;
+            /** Format: int32 */
+            ahead: number;
+            at: null | string;
+            /** Format: int32 */
+            atNumber: null | number;
+            /** Format: int64 */
+            atTrial: null | number;
+            tries: boolean;
+            proposals: components["schemas"]["ProposalView"][];
+            set: null | components["schemas"]["MeasuredBill"];
+            /** Format: int64 */
+            setTrial: null | number;
+            notes: string[];
+        };
+        ProposalRequest: {
+            workload: null | string;
+            settings: components["schemas"]["ProposalSettings"];
+        };
+        ProposalSearchItem: {
+            /** Format: int64 */
+            id: number;
+            state: components["schemas"]["TrialState"];
+            createdAt: string;
+            finishedAt: null | string;
+            message: null | string;
+            /** Format: int32 */
+            found: number;
+        };
+        ProposalSettings: {
+            kinds?: null | components["schemas"]["ProposalKind"][];
+            /**
+             * Format: int32
+             * @default 5
+             */
+            mostIndexes: number;
+            /** Format: double */
+            mostMegabytes?: null | number;
+            /** Format: double */
+            writesAtMostPercent?: null | number;
+            /**
+             * Format: double
+             * @default 60
+             */
+            maxSeconds: number;
+            /**
+             * Format: double
+             * @default 30
+             */
+            statementSeconds: number;
+            /** @default false */
+            trustSql: boolean;
+        };
+        ProposalTryRequest: {
+            numbers: null | number[];
+        };
+        ProposalView: {
+            /** Format: int32 */
+            number: number;
+            item: components["schemas"]["ProposalItem"];
+            /** Format: double */
+            workLeft: null | number;
+            /** Format: int64 */
+            expectedBytes: null | number;
+            served: string[];
+            makesNeedless: string[];
+            /** Format: double */
+            within: null | number;
+            locks: null | string;
+            /** Format: int64 */
+            trial: null | number;
+        };
+        ProposalsOfBook: {
+            /** Format: int64 */
+            latest: null | number;
+            searches: components["schemas"]["ProposalSearchItem"][];
+        };
+        /** @description A condition for being the same query, and what sees to it. */
+        ProvenCondition: {
+            /** @description In words. */
+            sentence: string;
+            /** @description What sees to it. */
+            by: components["schemas"]["HeldBy"];
+            /** @description A script that shows what it is for: without it both queries differ. Null where none was found, or looked for. */
+            counterexample?: null | string;
+        };
         /**
          * @description What patterns are ranked by.
          * @enum {unknown}
@@ -7308,6 +7875,10 @@ export interface components {
          * @enum {unknown}
          */
         TurnCourse: "open" | "dearer" | "cheaper" | "level";
+        TurnDownRequest: {
+            author: string;
+            why: string;
+        };
         /** @description A pattern that moved, of which the entry says nothing. */
         Unpromised: {
             /** @description Its hash. */

@@ -131,6 +131,16 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
           )}
           {book.subject && (
             <Link
+              to="/books/$bookId/proposals"
+              params={{ bookId: String(book.id) }}
+              search={{}}
+              className="press"
+            >
+              What to change
+            </Link>
+          )}
+          {book.subject && (
+            <Link
               to="/books/$bookId/rehearsals"
               params={{ bookId: String(book.id) }}
               search={{}}

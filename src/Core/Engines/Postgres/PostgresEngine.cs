@@ -17,8 +17,15 @@ public static class PostgresEngine
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
         Logs = new ServerLogs(),
         Housekeeping = Captures.Housekeeping.Of(["pg_dump", "pg_dumpall", "pg_restore", "pg_basebackup", "pg_receivewal", "pg_rewind", "vacuumdb", "reindexdb", "clusterdb"], ["vacuum", "analyze", "analyse", "checkpoint", "reindex", "cluster"]),
+        Locks = TableLocks,
         SystemNames = ["postgresql", "postgres", "cockroachdb", "redshift", "aws.redshift"],
     };
+
+    /// <remarks>PostgreSQL manual, CREATE INDEX, "Building Indexes Concurrently", and 13.3 "Explicit Locking", table 13.2.</remarks>
+    private static ChangeLocks TableLocks => new(
+        "While it is built (SHARE lock) the table is read, and writes to it wait. CREATE INDEX CONCURRENTLY lets them through, reads the table twice, and may leave an index behind that is not valid.",
+        "It waits until nobody uses the table, and while it waits everybody behind it does (ACCESS EXCLUSIVE lock). DROP INDEX CONCURRENTLY lets them through.",
+        "Reads and writes go on (SHARE UPDATE EXCLUSIVE lock); other changes of the table wait.");
 
     private sealed class ExplainedPlans() : PlanLanguage(PostgresDialect.Dialect)
     {

@@ -15,8 +15,15 @@ public static class SqliteEngine
         Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]),
         Addresses = new FilePaths(),
         Ways = [SubjectSides.Copies],
+        Locks = SingleWriter,
         Housekeeping = Captures.Housekeeping.Of([], ["vacuum", "analyze", "reindex"]),
     };
+
+    /// <remarks>SQLite documentation, "Isolation In SQLite" and "Write-Ahead Logging".</remarks>
+    private static ChangeLocks SingleWriter => new(
+        "While it is built nobody else writes to the database; with a write-ahead log readers go on, without one they wait while it is committed.",
+        "A moment in which nobody else writes.",
+        "While the tables are read nobody else writes once the first row of statistics is written.");
 
     /// <summary>A file of any name.</summary>
     private sealed class FilePaths : ISubjectAddresses

@@ -1,0 +1,169 @@
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Proposals;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Sql.Syntax;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Bench.Proposals;
+
+/// <summary>What was found, and what became of it.</summary>
+/// <param name="Proposals">Each with what is expected of it, or what a trial told.</param>
+/// <param name="Set">What all of the set bring together over the whole workload; null where the set is empty, was not measured, or its trial told nothing.</param>
+/// <param name="Notes">What was left out, in sentences.</param>
+/// <param name="Refusal">Why nothing could be measured; null where it could.</param>
+public sealed record ProposalsFound(IReadOnlyList<Proposal> Proposals, MeasuredProposal? Set, IReadOnlyList<string> Notes, JobRefused? Refusal)
+{
+    /// <summary>The trial that measured the set, by its number in the ledger; null where it is kept nowhere.</summary>
+    public long? SetTrial { get; init; }
+}
+
+/// <summary>
+/// Finds indexes to add and to drop, statements to put into other words and stale statistics for a whole workload: candidates from its statements, screened by the
+/// planner and by exact counters on copies. Nothing is timed.
+/// </summary>
+/// <param name="home">Where copies are made.</param>
+/// <param name="subject">Its address.</param>
+/// <param name="workload">The workload's text.</param>
+/// <param name="options">Of each trial.</param>
+/// <param name="kinds">What is looked for.</param>
+/// <param name="told">Told what goes on, in a few words.</param>
+public sealed class ProposalSearch(LedgerHome home, string subject, string workload, TrialOptions options, IReadOnlyCollection<ProposalKind> kinds, Action<string> told)
+{
+    /// <summary>More candidates than these are not built at once: the most called statements' come first.</summary>
+    public const int MostCandidates = 60;
+
+    /// <summary>More indexes than these are not tried to be dropped.</summary>
+    public const int MostDrops = 12;
+
+    /// <summary>Where so many cannot be built, something else is wrong.</summary>
+    private const int MostUnbuilt = 5;
+
+    private readonly WorkloadLook _look = new(home, subject, workload, options);
+    private readonly List<string> _notes = [];
+
+    /// <exception cref="BenchProcessException">The measuring process died.</exception>
+    /// <exception cref="OperationCanceledException">It was stopped; the copies are gone.</exception>
+    public async Task<ProposalsFound> FindAsync(CancellationToken stop)
+    {
+        told("looking at the subject");
+        TrialAccount now = await _look.SeeAsync("", stop);
+        if (now.Refusal is not null || now.Catalogs?.Before is not { } catalog)
+        {
+            return new([], null, _notes, now.Refusal ?? new([new(InputPart.Subject, null, "Its catalogue cannot be read.")], false));
+        }
+
+        SqlDialect dialect = options.Engine.Dialect;
+        Workload statements = now.Brief.Workload;
+        double? work = Screening.WorkOf(now);
+        Dictionary<string, UnknownSyntax> unknown = statements.Statements.Select(s => (s.Name, Tree: SyntaxTree.Read(s.Sql, dialect))).Where(s => s.Tree.Statement is null).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
+        _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
+        (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, StatementTables.Of(s.Sql, dialect)))];
+        Dictionary<string, string> made = _look.OfKind("index");
+        HashSet<string> views = new(_look.OfKind("view").Keys.Select(v => v[(v.LastIndexOf('.') + 1)..].Trim('"')), StringComparer.OrdinalIgnoreCase);
+        bool triggers = _look.OfKind("trigger").Count > 0 || catalog.Tables.Any(t => t.Triggers.Count > 0);
+
+        // Those that name the table, or a view, those that write where triggers may write further, and those that the grammar does not know.
+        string[] Affected(string table) => [.. tables.Where(s => s.Tables.Names.Any(n => n.Equals(catalog.Table(table)!.OwnName, StringComparison.OrdinalIgnoreCase) || views.Contains(n))
+            || (s.Tables.Written is not null && triggers) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
+        ProposalGround Ground(IEnumerable<string> served, params IEnumerable<string> about) => ProposalGround.Of(statements, served, catalog, about);
+        ExpectedWork? Saving(double saved) => work is { } before ? new(before, Math.Max(0, before - saved)) : null;
+
+        IReadOnlyList<TakenCandidate> candidates = kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop) : [];
+        List<Proposal> proposals =
+        [
+            .. candidates.Select(t => Of(
+                ProposalKind.Index, $"index on {t.Candidate.Words}", $"{string.Join(", ", t.Statements)}: the planner takes it, and does less work by it.", t.Candidate.Sql, t.Candidate.Undo, Affected(t.Candidate.Table)) with
+            {
+                Expected = Saving(t.WorkSaved), ExpectedBytes = t.Bytes, Ground = Ground(t.Statements, t.Candidate.Table), MakesNeedless = SuperfluousIndex.BesideOf(t.Candidate, catalog, made, dialect),
+            }),
+        ];
+        if (kinds.Contains(ProposalKind.Statistics) && catalog.Tables.Where(t => t.Rows >= IndexCandidates.FewestRows && (t.IsStale || t.AnalyzedRows is null)).ToList() is { Count: > 0 } stale)
+        {
+            string[] affected = [.. stale.SelectMany(t => Affected(t.Name)).Distinct()];
+            string names = string.Join(", ", stale.Select(t => t.Name).Order(StringComparer.Ordinal));
+            proposals.Add(Of(
+                ProposalKind.Statistics, "fresh statistics", $"{names}: the statistics know another table than there is.", string.Join('\n', stale.Select(t => $"ANALYZE {SqlName.Of(t)};")), "", affected) with
+            {
+                Ground = Ground(affected, stale.Select(t => t.Name)),
+            });
+        }
+
+        IReadOnlyList<SuperfluousIndex> superfluous = kinds.Contains(ProposalKind.Drop) ? SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect) : [];
+        if (superfluous.Count > MostDrops)
+        {
+            _notes.Add($"{superfluous.Count - MostDrops} more that may go were not tried: {string.Join(", ", superfluous.Skip(MostDrops).Select(s => s.Index))}.");
+        }
+
+        proposals.AddRange(superfluous.Take(MostDrops).Select(i =>
+            Of(ProposalKind.Drop, $"drop index {i.Index} on {i.Table}", ReasonOf(i), i.Sql, i.UndoBy(made), Affected(i.Table)) with { Ground = Ground(Affected(i.Table), i.Table) }));
+
+        var rewrites = new RewriteSearch(home, subject, (text, change, end) => _look.SeeAsync(change, end, text), options, told);
+        foreach (ProvenRewrite found in kinds.Contains(ProposalKind.Rewrite) ? await rewrites.FindAsync(workload, now, catalog, _look.Schema, stop) : [])
+        {
+            string name = found.Statement.Name;
+            proposals.Add(OfRewrite(found) with
+            {
+                Expected = found.WorkRatio is { } ratio && !found.Proof.IsRefuted ? Saving(Screening.WorkOf(now, name) * (1 - ratio) ?? 0) : null,
+                Ground = Ground([name], tables.First(t => t.Name == name).Tables.Names),
+            });
+        }
+
+        return new(proposals, null, [.. _notes, .. rewrites.Notes], null);
+    }
+
+    private static string ReasonOf(SuperfluousIndex index) => index.Because switch
+    {
+        SuperfluousBecause.Doubled => $"{index.Instead} has the same columns.",
+        SuperfluousBecause.Prefix => $"{index.Instead} begins with all of its columns.",
+        _ => "No plan of the workload goes through it; each write pays for it.",
+    };
+
+    private static Proposal Of(ProposalKind kind, string title, string reason, string sql, string undo, string[] affected) =>
+        affected.Length > 0 ? new(kind, title, reason, sql, undo, affected, null, ProposalFate.Open, "")
+            : new(kind, title, reason, sql, undo, affected, null, ProposalFate.NotTold, "No statement of the workload names its table: nothing can be measured.");
+
+    private static Proposal OfRewrite(ProvenRewrite found)
+    {
+        string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, found.Statement.Sql);
+        string title = $"{name} in other words: {found.Rewrite.Words}";
+        bool refuted = found.Proof.IsRefuted || found.WorkRatio is null;
+        string message = !refuted ? "" : found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.";
+        return new(ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], null, refuted ? ProposalFate.NotTheSame : ProposalFate.Open, message) { Proof = found.Proof };
+    }
+
+    /// <summary>Candidates that the planner takes on a copy that has all of them, the most saving first.</summary>
+    private async Task<IReadOnlyList<TakenCandidate>> ScreenedAsync(IReadOnlyList<IndexCandidate> candidates, CancellationToken stop)
+    {
+        List<IndexCandidate> left = [.. candidates.Take(MostCandidates)];
+        if (candidates.Count > left.Count)
+        {
+            _notes.Add($"{candidates.Count - left.Count} of {candidates.Count} candidates, those of the fewest calls, were not tried.");
+        }
+
+        int unbuilt = 0;
+        while (left.Count > 0)
+        {
+            told($"trying {left.Count} candidates on a copy");
+            TrialAccount account = await _look.SeeAsync(string.Join('\n', left.Select(c => c.Sql)), stop);
+            if (account.Refusal is null)
+            {
+                return Screening.Taken(account, left);
+            }
+
+            // One that cannot be built is left out, and the others are tried again.
+            int at = account.Applied.Count;
+            if (at >= left.Count || unbuilt++ >= MostUnbuilt || account.Refusal.Problems.All(p => p.Part != InputPart.Change))
+            {
+                _notes.Add($"No candidate could be tried: {string.Join(" ", account.Refusal.Problems.Select(p => p.Message))}");
+                return [];
+            }
+
+            _notes.Add($"{left[at].Name} cannot be built: {string.Join(" ", account.Refusal.Problems.Select(p => p.Message))}");
+            left.RemoveAt(at);
+        }
+
+        return [];
+    }
+}
