@@ -18,7 +18,7 @@ export function Brings({ p }: { p: Proposal }) {
         {p.workLeft !== null && (
           <Fact name="expected">
             <span className="text-quiet italic">
-              {lessWork(p.workLeft)} of the work of the whole workload, by what was counted on a copy
+              {lessWork(p.workLeft)} work of the whole workload, by what was counted on a copy
             </span>
           </Fact>
         )}

@@ -51,7 +51,7 @@ export const change = (before: number, after: number) => {
 
 /** What is expected to fall of the work of the whole workload. */
 export const lessWork = (left: number | null) =>
-  left === null ? "" : left >= 1 ? "none" : `\u2212${percent(1 - left)}`;
+  left === null ? "" : left >= 1 ? "none" : `${percent(1 - left)} less`;
 
 /** What a search is at, for its head. */
 export function stageOf(page: ProposalSearch): string {
