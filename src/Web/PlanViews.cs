@@ -58,7 +58,8 @@ public sealed record FlowView(IReadOnlyList<FlowStepView> Steps, string Removes,
 /// <param name="Milliseconds">What the execution took in which it was counted; null where that is not known.</param>
 /// <param name="RowsVisited">By all operators; null where nothing was counted.</param>
 /// <param name="EstimatedCost">Of the whole, in the engine's own unit; null where it tells none.</param>
-public sealed record PlanSideView(string Shape, bool Counted, double? RestShare, string? Note, int Operators, double? Milliseconds, long? RowsVisited, double? EstimatedCost, IReadOnlyList<FindingView> Findings, IReadOnlyList<FlowView> Flows);
+/// <param name="Picture">The statement as a picture, a query block each; none where its text or its grammar is not known.</param>
+public sealed record PlanSideView(string Shape, bool Counted, double? RestShare, string? Note, int Operators, double? Milliseconds, long? RowsVisited, double? EstimatedCost, IReadOnlyList<FindingView> Findings, IReadOnlyList<FlowView> Flows, IReadOnlyList<PicturedBlockView> Picture);
 
 /// <summary>Two plans side by side.</summary>
 /// <param name="Sentence">What the engine does otherwise and why, in one sentence; null where there is nothing to tell.</param>
@@ -98,7 +99,7 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
         side.Side.Plan.IsCounted ? side.Side.Plan.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0) : null, CostOf(side.Side.Plan), side.Findings.Select(FindingView.Of).ToList(),
         side.Flows.Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
-            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList());
+            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList(), PicturedBlockView.Of(side.Side, side.Sources));
 }
 
 public sealed record GlossaryView(FindingKind Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example)
@@ -114,7 +115,9 @@ public sealed record PastedRequest(string Before = "", string After = "", string
 /// <param name="NoteBefore">What is odd about it, or why there is no plan; null where nothing is.</param>
 /// <param name="Id">By which it can be asked for again; 0 where it is too large to be kept.</param>
 /// <param name="Given">What was pasted.</param>
-public sealed record PastedView(long Id, PastedRequest Given, ComparisonView Plans, string? NoteBefore, string? NoteAfter);
+/// <param name="PictureBefore">Of a statement that has no plan, by its text alone; none where it has one.</param>
+/// <param name="PictureAfter">Likewise.</param>
+public sealed record PastedView(long Id, PastedRequest Given, ComparisonView Plans, string? NoteBefore, string? NoteAfter, IReadOnlyList<PicturedBlockView> PictureBefore, IReadOnlyList<PicturedBlockView> PictureAfter);
 
 public sealed record StandingRequest(string Shape, string Outline, string Note = "");
 

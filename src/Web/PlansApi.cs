@@ -62,7 +62,14 @@ internal static class PlansApi
         (PlanSide? before, string? noteBefore) = SideOf(request.Before, request.BeforeSql, schema, catalog, address, checker);
         (PlanSide? after, string? noteAfter) = SideOf(request.After, request.AfterSql, schema, catalog, address, checker);
         ComparisonView view = ComparisonView.Of(before, after, rewritten: request.BeforeSql.Trim() != request.AfterSql.Trim() && request.AfterSql.Trim().Length > 0 && request.BeforeSql.Trim().Length > 0);
-        return new(id, request, view, noteBefore, noteAfter);
+        return new(id, request, view, noteBefore, noteAfter, before is null ? ByText(request.BeforeSql, address, catalog) : [], after is null ? ByText(request.AfterSql, address, catalog) : []);
+    }
+
+    private static IReadOnlyList<PicturedBlockView> ByText(string sql, string? address, Catalog? catalog)
+    {
+        // Without a book nobody says of which engine a statement is: the first whose grammar knows it.
+        IEnumerable<Engine> engines = address is null ? KnownEngines.Subjects : [KnownEngines.OfSubject(address)];
+        return sql.Trim().Length == 0 ? [] : engines.Select(e => new PlanSide(new([]), sql, e.Plans!) { Catalog = catalog }).Select(s => PicturedBlockView.Of(s, new(s))).FirstOrDefault(p => p.Count > 0) ?? [];
     }
 
     /// <summary>

@@ -205,7 +205,7 @@ public sealed class ProposalDesk(
         string title = $"Proposal: {wanted.Title}";
         TrialRecord trial = trials.Add(search.BookId, null, title.Length > LongestTitle ? title[..LongestTitle] : title, search.Workload, wanted.Change, wanted.Options);
         proposals.KeepTrial(search.Id, wanted.Proposal, trial.Id);
-        _running = new(search.Id, wanted.Title, wanted.Proposal, trial.Id);
+        _running = new(search.Id, $"measuring: {wanted.Title}", wanted.Proposal, trial.Id);
         trialDesk.Enqueue(trial.Id);
         return trial;
     }

@@ -140,7 +140,7 @@ public sealed class ProposalMeasuring(
             : search.Set.Contains(p, ReferenceEqualityComparer.Instance) ? p with { Within = within.GetValueOrDefault(p) }
             : p with
             {
-                Fate = ProposalFate.NoSaving,
+                Fate = ProposalFate.Needless,
                 Message = search.Needless.Contains(p, ReferenceEqualityComparer.Instance) ? "The others of the set make it needless."
                     : p.Kind == ProposalKind.Drop ? "Beside the others of the set it costs: a statement needs it there." : "Beside the others of the set it does not save.",
             };

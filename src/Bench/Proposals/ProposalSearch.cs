@@ -31,7 +31,7 @@ public sealed record ProposalsFound(IReadOnlyList<Proposal> Proposals, MeasuredP
 /// <param name="told">Told what goes on, in a few words.</param>
 public sealed class ProposalSearch(LedgerHome home, string subject, string workload, TrialOptions options, IReadOnlyCollection<ProposalKind> kinds, Action<string> told)
 {
-    /// <summary>More candidates than these are not built at once: the most called statements' come first.</summary>
+    /// <summary>More candidates than these are not built at once: those of the statements that do the most work come first.</summary>
     public const int MostCandidates = 60;
 
     /// <summary>More indexes than these are not tried to be dropped.</summary>
@@ -70,7 +70,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         ProposalGround Ground(IEnumerable<string> served, params IEnumerable<string> about) => ProposalGround.Of(statements, served, catalog, about);
         ExpectedWork? Saving(double saved) => work is { } before ? new(before, Math.Max(0, before - saved)) : null;
 
-        IReadOnlyList<TakenCandidate> candidates = kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), stop) : [];
+        IReadOnlyList<TakenCandidate> candidates = kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), s => Screening.WorkOf(now, s) ?? 0, stop) : [];
         List<Proposal> proposals =
         [
             .. candidates.Select(t => Of(
@@ -134,12 +134,15 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
     }
 
     /// <summary>Candidates that the planner takes on a copy that has all of them, the most saving first.</summary>
-    private async Task<IReadOnlyList<TakenCandidate>> ScreenedAsync(IReadOnlyList<IndexCandidate> candidates, CancellationToken stop)
+    /// <param name="candidates">The most called first.</param>
+    /// <param name="workOf">Of a statement in a day.</param>
+    /// <param name="stop">Ends it.</param>
+    private async Task<IReadOnlyList<TakenCandidate>> ScreenedAsync(IReadOnlyList<IndexCandidate> candidates, Func<string, double> workOf, CancellationToken stop)
     {
-        List<IndexCandidate> left = [.. candidates.Take(MostCandidates)];
+        List<IndexCandidate> left = [.. candidates.OrderByDescending(c => c.Statements.Sum(workOf)).Take(MostCandidates)];
         if (candidates.Count > left.Count)
         {
-            _notes.Add($"{candidates.Count - left.Count} of {candidates.Count} candidates, those of the fewest calls, were not tried.");
+            _notes.Add($"{candidates.Count - left.Count} of {candidates.Count} candidates, those of the statements that do the least work, were not tried.");
         }
 
         int unbuilt = 0;

@@ -6,6 +6,7 @@ using SwiftLedger.Core.Proposals.Rewrites;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Bench.Proposals;
@@ -30,6 +31,9 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
 
     /// <summary>Other texts of one statement that are tried.</summary>
     private const int MostEach = 6;
+
+    /// <summary>That are named of those that do no less work.</summary>
+    private const int MostIdle = 12;
 
     private const int Databases = 500;
 
@@ -68,6 +72,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
         }
 
         var saving = new List<(WorkloadStatement Statement, RewriteCandidate Rewrite, double? Ratio, bool? Same, int Cases)>();
+        var idle = new List<string>();
         for (int round = 0; round < MostEach; round++)
         {
             List<(WorkloadStatement Statement, RewriteCandidate Rewrite)> tried = [.. found.Take(MostStatements).Where(f => f.Rewrites.Count > round).Select(f => (f.Statement, f.Rewrites[round]))];
@@ -93,7 +98,16 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
                 {
                     saving.Add((statement, rewrite, others ? null : ratio, others ? false : lines.All(l => l.Evidence.SameRows == true) ? true : null, lines.Count(l => l.Evidence.SameRows == true)));
                 }
+                else if (ratio is { } asMuch)
+                {
+                    idle.Add($"{statement.Name}, {rewrite.Words} ({Figures.Three(asMuch)} of its work)");
+                }
             }
+        }
+
+        if (idle.Count > 0)
+        {
+            _notes.Add($"Other words that do no less work on the copy: {string.Join("; ", idle.Take(MostIdle))}{(idle.Count > MostIdle ? $"; and {idle.Count - MostIdle} more" : "")}.");
         }
 
         IReadOnlySet<string> broken = await BrokenAsync([.. saving.SelectMany(s => s.Rewrite.Conditions).Where(c => !c.IsMet).Select(c => c.Violations!).Distinct()], stop);

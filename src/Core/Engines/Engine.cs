@@ -60,6 +60,9 @@ public sealed class Engine
 /// <param name="Besides">A second counter that stands for work where the first one is level, with its claim; null where the first says it all.</param>
 public sealed record WorkCounter(string Name, string Pages, string Claim, IReadOnlyList<string> Exact, (string Name, string Claim)? Besides = null)
 {
+    /// <summary>The counter of rows that are read to build an index for one execution, which its plan does not count as visited; null where the plan counts them.</summary>
+    public string? RowsToBuild { get; init; }
+
     /// <summary>Why a verdict may rest on one of its counters.</summary>
     /// <param name="counter">The first or the second one's name.</param>
     public string ClaimOf(string counter) => Besides is { } besides && besides.Name == counter ? besides.Claim : Claim;

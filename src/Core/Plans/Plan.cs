@@ -45,6 +45,9 @@ public sealed record PlanOperator(
     /// <summary>Rows that the planner expected it to hand on at each start; null where the plan does not tell.</summary>
     public double? EstimatedRows { get; init; }
 
+    /// <summary>What the statement calls the table, where the engine tells both; null where that is <see cref="Object"/>.</summary>
+    public string? Alias { get; init; }
+
     /// <summary>What it did; null where nothing was executed, or not counted.</summary>
     public OperatorCounts? Counts { get; init; }
 

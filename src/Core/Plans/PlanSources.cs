@@ -18,13 +18,15 @@ public sealed class PlanSources
         string above = "";
         foreach ((int _, PlanOperator o) in side.Plan.Lines())
         {
-            if (o.Object is { } name && !(IsLaterAlternative(above) && seen.ContainsKey(name)))
+            // A planner may call the second use of a table by a name that the statement does not know.
+            string? called = o.Alias is { } alias && side.Outline.Find(alias) is not null ? alias : o.Object;
+            if (called is not null && !(IsLaterAlternative(above) && seen.ContainsKey(called)))
             {
-                seen[name] = seen.GetValueOrDefault(name, -1) + 1;
+                seen[called] = seen.GetValueOrDefault(called, -1) + 1;
             }
 
             _names.Add(o.Object);
-            _sources.Add(o.Object is null ? null : side.Outline.Find(o.Object, seen[o.Object]));
+            _sources.Add(called is null ? null : side.Outline.Find(called, seen[called]));
             above = o.Text;
         }
     }
@@ -34,6 +36,9 @@ public sealed class PlanSources
 
     /// <summary>The query block that the operator serves; null where it is not known.</summary>
     public QueryBlock? Block(int at) => _sources[at]?.Block;
+
+    /// <summary>What of that block the operator reads; null where it is not known.</summary>
+    public SourceItem? Source(int at) => _sources[at]?.Source;
 
     /// <summary>The table's own name; empty for an operator that reads none.</summary>
     public string Table(int at) => _sources[at] is { Source.Name.Length: > 0 } found ? found.Source.Name : _names[at] ?? "";

@@ -27,6 +27,9 @@ public enum ProposalFate
     /// <summary>Nothing yet: what it brings is expected, and no trial has measured it.</summary>
     Open,
 
+    /// <summary>It saves by itself, and not beside the others of the set.</summary>
+    Needless,
+
     /// <summary>Its trial told no saving.</summary>
     NoSaving,
 

@@ -10,10 +10,10 @@ namespace SwiftLedger.Core.Proposals;
 /// <summary>What a proposal is expected to bring, by exact work alone: database-seconds a day.</summary>
 public sealed record ExpectedBill(double BillBefore, double BillAfter);
 
-/// <summary>What its trial measured: database-seconds a day, with a 95 % interval of the change; bytes; milliseconds on the copy.</summary>
+/// <summary>What its trial measured: database-seconds a day, with a 95 % interval of the change; bytes; milliseconds on the copy; statements that were not timed long enough to be in the bill.</summary>
 public sealed record MeasuredBill(
     double BillBefore, double BillAfter, double ChangeLow, double ChangeHigh, IReadOnlyList<string> Regressed, IReadOnlyList<string> Improved, int Lines, double? WritesBefore, double? WritesAfter,
-    long? SizeBytes, double BuildMs);
+    long? SizeBytes, double BuildMs, IReadOnlyList<string> Untold);
 
 /// <summary>Why a rewrite is the same query, or that it is not: in sentences, by the rows of its cases on the copies, and by a script that shows the difference; then each condition, and the search for a difference.</summary>
 public sealed record ProofItem(
@@ -57,7 +57,7 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
 
     /// <summary>What a trial told, as it is handed out.</summary>
     public static MeasuredBill BillOf(MeasuredProposal m) => new(
-        m.Bill.Before, m.Bill.After, m.Change.Low, m.Change.High, m.Regressed, m.Improved, m.Lines, m.Writes?.Before, m.Writes?.After, m.SizeBytes, m.BuildMilliseconds);
+        m.Bill.Before, m.Bill.After, m.Change.Low, m.Change.High, m.Regressed, m.Improved, m.Lines, m.Writes?.Before, m.Writes?.After, m.SizeBytes, m.BuildMilliseconds, m.Untold);
 
     public string ToJson() => JsonSerializer.Serialize(this, Json) + "\n";
 

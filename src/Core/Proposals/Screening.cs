@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 
@@ -44,7 +45,7 @@ public static class Screening
     public static double? WorkOf(TrialAccount account, string statement) => EffortOf(account, statement, Side.Before)?.Work;
 
     /// <summary>
-    /// What a statement does in a day, after / before: by the engine's primary counter, or by the rows that its plans visit, whichever fell more. Neither tells of all that it costs, which is for a trial to
+    /// What a statement does in a day, after / before: by the engine's primary counter, or by the rows that its plans visit, those of indexes that are built for one execution with them, whichever fell more. Neither tells of all that it costs, which is for a trial to
     /// say: building a table for a join, for one, is hardly counted. Null where a case was not counted, or has nothing to count.
     /// </summary>
     /// <param name="account">Inspected.</param>
@@ -70,20 +71,21 @@ public static class Screening
 
     private static (double Work, double? Visited)? EffortOf(TrialAccount account, string statement, Side side)
     {
-        string counter = account.Brief.Options.Engine.Counter!.Name;
+        WorkCounter counter = account.Brief.Options.Engine.Counter!;
         double work = 0;
         double? visited = 0;
         foreach (Line line in account.Lines.Where(l => l.Brief.Statement == statement))
         {
             Inspection? seen = side == Side.Before ? line.Evidence.Before : line.Evidence.After;
-            if (seen?.Counters.TryGetValue(counter, out long counted) != true)
+            if (seen?.Counters.TryGetValue(counter.Name, out long counted) != true)
             {
                 return null;
             }
 
             double calls = line.Brief.CallsPerDay ?? 1;
             work += counted * calls;
-            visited += seen.Plan is { IsCounted: true } plan ? RowFlow.Visited(plan.Lines().Select(o => o.Operator)) * calls : null;
+            long built = counter.RowsToBuild is { } rows ? seen.Counters.GetValueOrDefault(rows) : 0;
+            visited += seen.Plan is { IsCounted: true } plan ? (RowFlow.Visited(plan.Lines().Select(o => o.Operator)) + built) * calls : null;
         }
 
         return (work, visited);

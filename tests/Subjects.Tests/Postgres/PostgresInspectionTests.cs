@@ -210,6 +210,25 @@ public sealed class PostgresInspectionTests(PostgresFixture postgres) : DepotOnS
         parcel.Indexes[1].RowsPerKey.ShouldBe([10_000]);
     }
 
+    /// <param name="figures">Of the picture that must be held against a counting query: fewer would say that it tells less than it knows.</param>
+    [Theory]
+    [InlineData("SELECT * FROM parcel WHERE state = 'lost' AND weight < 50", 2)]
+    [InlineData("SELECT p.id FROM parcel p JOIN depot d ON d.id = p.depot_id WHERE d.name = 'depot 7' AND p.weight < 20", 5)]
+    [InlineData("SELECT p.id FROM parcel p JOIN depot d ON d.id = p.depot_id WHERE p.state = 'lost'", 4)]
+    [InlineData("SELECT a.id, b.id, d.name FROM parcel a JOIN parcel b ON b.sent_on = a.sent_on JOIN depot d ON d.id = a.depot_id WHERE a.state = 'lost' AND b.weight < 10", 4)]
+    [InlineData("SELECT d.id, p.id FROM depot d LEFT JOIN parcel p ON p.depot_id = d.id AND p.state = 'lost' AND d.id > 20", 3)]
+    [InlineData("SELECT d.name, count(*) FROM depot d JOIN parcel p ON p.depot_id = d.id GROUP BY d.name", 3)]
+    [InlineData("SELECT d.id FROM depot d, depot e WHERE d.id < 5 AND e.id > 45", 4)]
+    [InlineData("SELECT id FROM depot WHERE EXISTS (SELECT 1 FROM parcel WHERE depot_id = depot.id AND state = 'lost')", 1)]
+    [InlineData("SELECT id FROM parcel WHERE state = 'sent' LIMIT 20", 1)]
+    public async Task What_a_picture_calls_counted_is_what_counting_queries_give(string sql, int figures)
+    {
+        await using PostgresSubject subject = PostgresSubject.Open(new(OwnersAddress, SubjectSides.AsItIs), Folder);
+        await using ISubjectCopy side = await subject.CopyAsync(Side.Before, default);
+        Inspection seen = await side.InspectAsync(new(sql, []), Limit, default);
+        PictureCheck.Holds(Dialects.Side(seen.Plan!, sql, Dialects.PostgreSql) with { Rows = seen.Rows, Catalog = side.ReadCatalog(Limit) }, q => long.Parse(Postgres.Sql(Database, q), CultureInfo.InvariantCulture)).ShouldBeGreaterThanOrEqualTo(figures);
+    }
+
     [Fact]
     public async Task References_are_read_in_their_order_and_what_stands_in_another_schema_says_so()
     {

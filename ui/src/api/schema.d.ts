@@ -5493,6 +5493,26 @@ export interface components {
             change: string;
             settings: components["schemas"]["RehearsalSettings"];
         };
+        /** @description What is known of a column that a condition names. */
+        KnownColumn: {
+            /** @description As the catalogue has it. */
+            name: string;
+            /**
+             * Format: double
+             * @description Different values, by the statistics; null where they do not say.
+             */
+            distinct: null | number;
+            /**
+             * Format: double
+             * @description Share of rows without a value; null where that is not known.
+             */
+            nullFraction: null | number;
+            /**
+             * Format: double
+             * @description The share of rows that the commonest value has; null where that is not known.
+             */
+            commonest: null | number;
+        };
         /** @description How long executions took, in milliseconds. */
         LatencyFigures: {
             /**
@@ -5674,7 +5694,7 @@ export interface components {
             subject: string;
             password?: null | string;
         };
-        /** @description What its trial measured: database-seconds a day, with a 95 % interval of the change; bytes; milliseconds on the copy. */
+        /** @description What its trial measured: database-seconds a day, with a 95 % interval of the change; bytes; milliseconds on the copy; statements that were not timed long enough to be in the bill. */
         MeasuredBill: {
             /** Format: double */
             billBefore: number;
@@ -5696,6 +5716,7 @@ export interface components {
             sizeBytes: null | number;
             /** Format: double */
             buildMs: number;
+            untold: string[];
         };
         /**
          * @description How a pattern moved at a deployment.
@@ -5887,6 +5908,8 @@ export interface components {
             plans: components["schemas"]["ComparisonView"];
             noteBefore: null | string;
             noteAfter: null | string;
+            pictureBefore: components["schemas"]["PicturedBlockView"][];
+            pictureAfter: components["schemas"]["PicturedBlockView"][];
         };
         PatternRow: {
             hash: string;
@@ -5943,6 +5966,40 @@ export interface components {
             after: number;
             /** Format: double */
             change?: number;
+        };
+        PicturedBlockView: {
+            place: components["schemas"]["PlaceView"];
+            isOuter: boolean;
+            tables: components["schemas"]["PicturedTableView"][];
+            ties: components["schemas"]["PicturedTieView"][];
+            joins: components["schemas"]["PicturedJoin"][];
+            folds: string;
+            result: null | components["schemas"]["RowCount"];
+            endsEarly: boolean;
+        };
+        /** @description Tables that are joined by now, and the rows that leave that join. */
+        PicturedJoin: {
+            /** @description By their places in IReadOnlyList&lt;PicturedTable&gt; PicturedBlock.Tables. */
+            tables: number[];
+            leaving: null | components["schemas"]["RowCount"];
+        };
+        PicturedTableView: {
+            /** Format: int32 */
+            operator: null | number;
+            table: string;
+            alias: string;
+            place: components["schemas"]["PlaceView"];
+            holds: null | components["schemas"]["RowCount"];
+            passing: null | components["schemas"]["RowCount"];
+            conditions: components["schemas"]["PlaceView"][];
+            indexes: components["schemas"]["ServingIndex"][];
+            columns: components["schemas"]["KnownColumn"][];
+            apart: boolean;
+            optional: boolean;
+        };
+        PicturedTieView: {
+            tables: number[];
+            place: components["schemas"]["PlaceView"];
         };
         PinRequest: {
             /** Format: int64 */
@@ -6012,6 +6069,7 @@ export interface components {
             estimatedCost: null | number;
             findings: components["schemas"]["FindingView"][];
             flows: components["schemas"]["FlowView"][];
+            picture: components["schemas"]["PicturedBlockView"][];
         };
         PlanView: {
             shape: string;
@@ -6202,7 +6260,7 @@ export interface components {
          * @description What became of a proposal.
          * @enum {unknown}
          */
-        ProposalFate: "inSet" | "open" | "noSaving" | "notTold" | "beyondLimit" | "notTheSame" | "failed" | "turnedDown";
+        ProposalFate: "inSet" | "open" | "needless" | "noSaving" | "notTold" | "beyondLimit" | "notTheSame" | "failed" | "turnedDown";
         /** @description One proposal as it is handed out. */
         ProposalItem: {
             kind: components["schemas"]["ProposalKind"];
@@ -7266,6 +7324,16 @@ export interface components {
             /** @description The engine's name of its type; where each value has its own, those of the rows that are shown. Empty where all are NULL. */
             type: string;
         };
+        /** @description A number of rows. */
+        RowCount: {
+            /**
+             * Format: double
+             * @description How many.
+             */
+            rows: number;
+            /** @description Whether somebody counted them; else they are what statistics or the planner expect. */
+            counted: boolean;
+        };
         /** @description Rows that one side gave and the other did not; a row that came oftener here is among them so many times. */
         RowsOnlyHere: {
             /** @description Of this side, in their order. */
@@ -7402,6 +7470,25 @@ export interface components {
             /** Format: int64 */
             uploadLimitBytes: number;
             measuring: null | string;
+        };
+        /** @description An index that a condition of the statement can go through. */
+        ServingIndex: {
+            /** @description Of the index. */
+            name: string;
+            /** @description In order. */
+            columns: string[];
+            /**
+             * Format: int32
+             * @description How many of its first columns are named by conditions.
+             */
+            leading: number;
+            /** @description Whether the plan goes through it. */
+            used: boolean;
+            /**
+             * Format: double
+             * @description Rows that share values in those columns, by the statistics; null where they do not say.
+             */
+            rowsPerKey: null | number;
         };
         /** @enum {unknown} */
         Side: "before" | "after";

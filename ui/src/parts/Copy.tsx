@@ -1,7 +1,16 @@
 import { useEffect, useState } from "react";
 
 /** Puts a text into the clipboard, and says so until one turns to something else. */
-export function Copy({ what, text }: { what: string; text: string | (() => string | Promise<string>) }) {
+export function Copy({
+  what,
+  text,
+  press,
+}: {
+  what: string;
+  text: string | (() => string | Promise<string>);
+  /** What is seen, where the place says what is copied. */
+  press?: string;
+}) {
   const [told, tell] = useState<"" | "copied" | "not copied">("");
   useEffect(() => {
     if (told !== "") {
@@ -24,8 +33,8 @@ export function Copy({ what, text }: { what: string; text: string | (() => strin
       onClick={copy}
       onBlur={() => tell("")}
     >
-      <span className="sr-only">Copy </span>
-      {what}
+      <span className="sr-only">Copy {press && what}</span>
+      {press ? <span aria-hidden="true">{press}</span> : what}
       <span role="status" className="text-quiet">
         {told && ` ${told}`}
       </span>

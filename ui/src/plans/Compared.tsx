@@ -3,7 +3,9 @@ import { count, duration, three } from "../format/figures";
 import { SideMark } from "../parts/Mark";
 import { Sql } from "../parts/Sql";
 import { type Choice, type Comparison, operatorOf, type Side, sidesOf } from "./choice";
+import { mostOf } from "./confluence";
 import { Findings } from "./Findings";
+import { Picture } from "./Picture";
 import { PlanAccount } from "./PlanAccount";
 import { mostRows, RowFlow } from "./RowFlow";
 
@@ -99,6 +101,7 @@ function Below({ comparison, sql, choice, choose }: Props) {
     [comparison],
   );
   const most = mostRows(sides.flatMap((s) => comparison[s]?.flows ?? []));
+  const drawn = mostOf(sides.flatMap((s) => comparison[s]?.picture ?? []));
   const oneText = sql.before === sql.after;
   const texts: Side[] = oneText ? [sides.includes("after") ? "after" : "before"] : sides;
   return (
@@ -138,6 +141,28 @@ function Below({ comparison, sql, choice, choose }: Props) {
                     most={most}
                     side={side}
                     choice={choice}
+                    choose={choose}
+                  />
+                </section>
+              ),
+          )}
+        </div>
+      )}
+      {sides.some((s) => (comparison[s]?.picture.length ?? 0) > 0) && (
+        <div className="flex flex-wrap gap-x-8">
+          {sides.map(
+            (side) =>
+              (comparison[side]?.picture.length ?? 0) > 0 && (
+                <section key={side} aria-label={`Picture ${side}`} className="min-w-0">
+                  <h2 className="section">
+                    {sides.length === 2 && <SideMark side={side} />}
+                    The statement as a picture{sides.length === 2 && `, ${side}`}
+                  </h2>
+                  <Picture
+                    blocks={comparison[side]?.picture ?? []}
+                    sql={sql[side]}
+                    side={side}
+                    most={drawn}
                     choose={choose}
                   />
                 </section>

@@ -9,6 +9,8 @@ import { EmptyState, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Compared } from "./Compared";
 import type { Choice, Side } from "./choice";
+import { mostOf } from "./confluence";
+import { Picture } from "./Picture";
 
 const sides = ["before", "after"] as const;
 const empty = { before: "", after: "", beforeSql: "", afterSql: "", bookId: null as number | null };
@@ -164,6 +166,28 @@ function Pair({ kept, pair, begun, book }: PairProps) {
                     given[side].trim() !== "" && <Save key={side} plan={given[side]} side={side} />,
                 )}
               </p>
+            </div>
+          ) : page.pictureBefore.length > 0 || page.pictureAfter.length > 0 ? (
+            <div className="mt-3 flex flex-wrap gap-x-8">
+              {sides.map((side) => {
+                const blocks = side === "before" ? page.pictureBefore : page.pictureAfter;
+                return (
+                  blocks.length > 0 && (
+                    <section key={side} aria-label={`Picture ${side}`} className="min-w-0">
+                      <h2 className="section">
+                        <SideMark side={side} />
+                        The statement as a picture, {side}
+                      </h2>
+                      <Picture
+                        blocks={blocks}
+                        sql={side === "before" ? given.beforeSql : given.afterSql}
+                        side={side}
+                        most={mostOf([...page.pictureBefore, ...page.pictureAfter])}
+                      />
+                    </section>
+                  )
+                );
+              })}
             </div>
           ) : (
             <EmptyState title="There is no plan to show">

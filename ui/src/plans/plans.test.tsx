@@ -87,6 +87,7 @@ test("one plan alone has no margin; an estimate without counts looks like one", 
       estimatedCost: 12.5,
       findings: [],
       flows: [],
+      picture: [],
     },
   });
   await show(<Whole of={only} />);

@@ -4,10 +4,10 @@ import { Copy } from "../parts/Copy";
 import { Sql } from "../parts/Sql";
 
 const heldBy: Record<string, { text: string; ink: string }> = {
-  schema: { text: "by the schema or the statement", ink: "" },
-  rows: { text: "by the rows as they are now, and nothing else", ink: "text-unsettled" },
-  nobody: { text: "does not hold: there are rows that break it", ink: "text-failed" },
-  unknown: { text: "could not be asked", ink: "text-unsettled" },
+  schema: { text: "The schema or the statement sees to it.", ink: "text-quiet" },
+  rows: { text: "The rows are so now, and nothing else sees to it.", ink: "text-unsettled" },
+  nobody: { text: "It is not so: there are rows that break it.", ink: "text-failed font-semibold" },
+  unknown: { text: "It could not be asked.", ink: "text-unsettled" },
 };
 
 /** Why other words are the same query: each condition and what sees to it, the rows of its cases, and the search for a database that tells both apart. */
@@ -18,8 +18,7 @@ export function ProofOf({ proof }: { proof: Proof }) {
       <ol className="list-inside list-decimal">
         {proof.conditions.map((c) => (
           <li key={c.sentence} className="py-0.5">
-            {c.sentence}{" "}
-            <span className={heldBy[c.by]?.ink || "text-quiet"}>Held {heldBy[c.by]?.text ?? c.by}.</span>
+            {c.sentence} <span className={heldBy[c.by]?.ink}>{heldBy[c.by]?.text ?? c.by}</span>
             {c.counterexample && c.counterexample !== proof.counterexample && (
               <details className="mt-1 ml-4">
                 <summary className="link text-sm">a database in which it is needed</summary>
@@ -56,7 +55,8 @@ function searched(proof: Proof): string {
   if (proof.databases === 0) {
     return "A small made database tells both apart.";
   }
-  return `${count(proof.databases)} small made databases tell no difference; in ${percent(proof.withRows / proof.databases)} of them the answer had rows.`;
+  const where = proof.conditions.some((c) => c.by === "nobody") ? " in which all of this holds" : "";
+  return `${count(proof.databases)} small made databases${where} tell no difference; in ${percent(proof.withRows / proof.databases)} of them the answer had rows.`;
 }
 
 function Script({ text }: { text: string }) {
@@ -64,7 +64,7 @@ function Script({ text }: { text: string }) {
     <div className="mt-1">
       <Sql text={text} label="Script that shows the difference" />
       <p className="text-sm">
-        <Copy what="the script" text={text} />
+        <Copy what="the script" press="copy" text={text} />
       </p>
     </div>
   );

@@ -50,18 +50,18 @@ export function ProposalPanel({
         <TurnDown key={p.number} book={book} search={page.id} p={p} going={going} />
       </div>
       <Wrong error={attempt.error} />
-      <Brings p={p} />
+      {item.fate !== "notTheSame" && <Brings p={p} />}
       {item.proof && <ProofOf proof={item.proof} />}
       <h3 className="section flex items-baseline justify-between">
         {item.kind === "rewrite" ? "The other words" : "What applies it"}
-        <Copy what="copy" text={item.sql} />
+        <Copy what="what applies it" press="copy" text={item.sql} />
       </h3>
       <Sql text={item.sql} label="SQL that applies it" />
       {item.undo && (
         <>
           <h3 className="section flex items-baseline justify-between">
             {item.kind === "rewrite" ? "As it is now" : "What takes it back"}
-            <Copy what="copy" text={item.undo} />
+            <Copy what="what takes it back" press="copy" text={item.undo} />
           </h3>
           <Sql text={item.undo} label="SQL that takes it back" />
         </>

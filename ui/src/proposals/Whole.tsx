@@ -22,7 +22,8 @@ export function Whole({ book, page }: { book: number; page: ProposalSearch }) {
               <>
                 The set of {chosen.length} brings a day's bill from {three(set.billBefore)} to{" "}
                 <strong>{three(set.billAfter)} database-seconds</strong>,{" "}
-                {percent(1 - set.billAfter / set.billBefore)} less.
+                {percent(1 - set.billAfter / set.billBefore)} less
+                {set.untold.length > 0 && `, by the statements that could be timed`}.
               </>
             ) : (
               <>The set of {chosen.length} does not bring the bill down: apply none of it unread.</>
@@ -34,6 +35,11 @@ export function Whole({ book, page }: { book: number; page: ProposalSearch }) {
             </Fact>
             <Fact name="cheaper">{set.improved.join(", ") || "no statement"}</Fact>
             <Fact name="dearer">{set.regressed.join(", ") || "no statement"}</Fact>
+            {set.untold.length > 0 && (
+              <Fact name="not in it">
+                <span className="text-unsettled">{set.untold.join(", ")}: not timed long enough</span>
+              </Fact>
+            )}
             {set.writesBefore !== null && set.writesAfter !== null && (
               <Fact name="writes">
                 {change(set.writesBefore, set.writesAfter)} s a day of {three(set.writesBefore)}

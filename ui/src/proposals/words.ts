@@ -12,6 +12,7 @@ export const kinds: { kind: Kind; text: string }[] = [
 const fates: Record<Fate, { text: string; verdict: string | null }> = {
   inSet: { text: "in the set", verdict: "improved" },
   open: { text: "not measured", verdict: null },
+  needless: { text: "needless beside them", verdict: "level" },
   noSaving: { text: "no saving", verdict: "level" },
   notTold: { text: "cannot tell", verdict: "unsettled" },
   beyondLimit: { text: "beyond the limits", verdict: null },
@@ -20,16 +21,20 @@ const fates: Record<Fate, { text: string; verdict: string | null }> = {
   turnedDown: { text: "turned down", verdict: null },
 };
 
-/** Before the whole set was measured, each that saves does so by itself. */
+/** Before the whole set was measured, each that saves does so by itself; what makes the bill rise is more than no saving. */
 export const fateOf = (p: Proposal, page: ProposalSearch) =>
-  p.item.fate === "inSet" && !page.set ? { ...fates.inSet, text: "saves" } : fates[p.item.fate];
+  p.item.fate === "inSet" && !page.set
+    ? { ...fates.inSet, text: "saves" }
+    : p.item.fate === "noSaving" && p.item.measured && p.item.measured.changeLow > 0
+      ? { text: "dearer", verdict: "regressed" }
+      : fates[p.item.fate];
 
 const groups: { title: (page: ProposalSearch) => string; fates: Fate[] }[] = [
   { title: (page) => (page.set ? "In the set" : "Each saves by itself"), fates: ["inSet"] },
   { title: () => "Expected, not measured", fates: ["open"] },
   {
     title: () => "Not in the set",
-    fates: ["noSaving", "notTold", "beyondLimit", "notTheSame", "failed"],
+    fates: ["needless", "noSaving", "notTold", "beyondLimit", "notTheSame", "failed"],
   },
   { title: () => "Turned down", fates: ["turnedDown"] },
 ];

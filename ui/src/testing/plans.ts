@@ -34,6 +34,7 @@ const side = (over: Partial<Schemas["PlanSideView"]> = {}): Schemas["PlanSideVie
   estimatedCost: null,
   findings: [],
   flows: [],
+  picture: [],
   ...over,
 });
 

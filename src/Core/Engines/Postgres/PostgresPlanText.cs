@@ -224,7 +224,10 @@ public static partial class PostgresPlanText
             : words.StartsWith("Nested Loop", StringComparison.Ordinal) ? OperatorKind.NestedLoop
             : Join().IsMatch(words) ? words.Contains("Hash", StringComparison.Ordinal) ? OperatorKind.HashJoin : OperatorKind.MergeJoin
             : OperatorKind.Other;
-        return new(kind, names.ToString(), bitmapIndex ? null : on, index, null, words.Contains("Index Only", StringComparison.Ordinal), []);
+        return new(kind, names.ToString(), bitmapIndex ? null : on, index, null, words.Contains("Index Only", StringComparison.Ordinal), [])
+        {
+            Alias = bitmapIndex || names.Alias == on ? null : names.Alias,
+        };
     }
 
     /// <summary>As the text form has them: <c>Hash Join</c>, <c>Parallel Hash Left Join</c>, <c>Merge Full Join</c>.</summary>

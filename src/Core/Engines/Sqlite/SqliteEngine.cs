@@ -12,7 +12,7 @@ public static class SqliteEngine
         Dialect = SqliteDialect.Dialect,
         Days = SqliteGrammar.Days,
         Plans = new QueryPlans(),
-        Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]),
+        Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]) { RowsToBuild = "autoIndexRows" },
         Addresses = new FilePaths(),
         Ways = [SubjectSides.Copies],
         Locks = SingleWriter,
