@@ -80,7 +80,7 @@ public sealed record RowFlow(IReadOnlyList<FlowStep> Steps, bool IsOuter, bool D
         {
             // An inner table that is scanned, or searched for what does not come from the tables before it, and that no condition of the block mentions together with one before it.
             bool alone = o.Kind == OperatorKind.Scan || o.Condition?.Contains("=?", StringComparison.Ordinal) == false;
-            bool loose = before.Count > 0 && alone && !byName && o is { Counts.Loops: > 1 } && block is not null && sources.Source(at) is { } source && !Tied(block, source, before);
+            bool loose = before.Count > 0 && alone && !byName && o is { Counts.Loops: > 1 } && block is not null && ReferenceEquals(sources.Block(at), block) && sources.Source(at) is { } source && !Tied(block, source, before);
             steps.Add(new(at, sources.Table(at), sources.Known(at)?.Rows, o.Counts?.Loops, o.Counts?.RowsVisited, o.Counts?.RowsPassed, loose));
             before.Add(sources.Source(at)?.Alias ?? o.Object!);
         }

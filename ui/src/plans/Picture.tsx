@@ -4,7 +4,8 @@ import type { Choice, Side } from "./choice";
 import { type Block, confluence, mostOf, outline, type Rows, rowHeight } from "./confluence";
 import { PictureDetail } from "./PictureDetail";
 
-const drawing = 330;
+const drawing = 264;
+const told = 100;
 
 /** A part of a picture: a table, or a join. */
 export type Part = { block: number; table?: number; join?: number } | null;
@@ -41,7 +42,7 @@ export function Picture({
         <PictureDetail block={blocks[part.block] as Block} sql={sql} part={part} />
       )}
       <p className="mt-1 text-quiet text-sm">
-        Upright: counted. <i>Slanted: expected.</i> Choose a table or a join to see its text.
+        Upright: counted. <i>Slanted: expected.</i> ?: nobody knows. Choose a table or a join to see its text.
       </p>
     </>
   );
@@ -148,7 +149,7 @@ function Strands({
   const drawn = confluence(block, drawing, most);
   const named = (tables: number[]) => tables.map((t) => block.tables[t]?.alias || "query").join(", ");
   return (
-    <svg width={drawing + 110} height={height} viewBox={`0 0 ${drawing + 110} ${height}`} className="block">
+    <svg width={drawing + told} height={height} viewBox={`0 0 ${drawing + told} ${height}`} className="block">
       <title>{`${named(block.tables.map((_, n) => n))} flow together`}</title>
       {drawn.stretches.map((s, n) => (
         <path
@@ -207,7 +208,7 @@ function Strands({
               strokeWidth="3"
               paintOrder="stroke"
             >
-              {short(s.rows)}
+              {s.rows ? short(s.rows) : "?"}
             </text>
           </g>
         );

@@ -42,7 +42,7 @@ internal sealed class BlockPicture
         List<PicturedTable> tables = [.. _order.Select(s => Table(s, apart.Contains(s)))];
         return new(
             _block.Span, _outer, tables, [.. _ties.Ties.Select(t => new PicturedTie([.. t.Sources.Select(s => _order.IndexOf(s))], t.Place))], Joins(tables),
-            _block.Distinct ? "DISTINCT" : _block.Aggregates ? "GROUP BY" : "", _outer && _side.Rows is { } rows ? new(rows, true) : null, _read.Values.Any(at => EarlyEnd.MayHave(_side, at)));
+            _block.Distinct ? "DISTINCT" : _block.Aggregates ? "GROUP BY" : "", _outer && _side.Rows is { } rows ? new(rows, true) : null, _read.Values.Any(MayEndEarly));
     }
 
     private PicturedTable Table(SourceItem source, bool apart)
@@ -66,7 +66,7 @@ internal sealed class BlockPicture
         if (o is not null && IsReadAlone(o) && !own.Any(_ties.ReachesOut))
         {
             bool parallel = _side.Language.RunsInParallel(o);
-            if (o.Counts is { RowsPassed: { } passed } counts && (counts.Loops == 1 || parallel) && !EarlyEnd.MayHave(_side, at!.Value))
+            if (o.Counts is { RowsPassed: { } passed } counts && (counts.Loops == 1 || parallel) && !MayEndEarly(at!.Value))
             {
                 return new(passed, true);
             }
@@ -96,6 +96,10 @@ internal sealed class BlockPicture
 
         return new(share * (known.Rows ?? believed), false);
     }
+
+    /// <summary>Whether it may be stopped before it has given all. Where the engine does not tell: a query within another may be, and the outermost where it says how many rows it wants, or wants the least or the greatest.</summary>
+    private bool MayEndEarly(int at) => _side.Language.MayEndEarly(_side.Plan, at)
+        ?? (_outer ? _block.Limited || (_block.Aggregates && _block.Syntax?.Items.Any(i => i.Value.Descend().Any(n => n is Call { Over: null } call && call.Function.Last.ToLowerInvariant() is "min" or "max")) == true) : EarlyEnd.MayHave(_side, at));
 
     /// <summary>Whether nothing but its own conditions decides which of its rows come out: no row of another table is given to it.</summary>
     private bool IsReadAlone(PlanOperator o)
