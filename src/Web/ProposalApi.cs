@@ -34,15 +34,15 @@ public sealed record TurnDownRequest(string Author, string Why);
 /// <param name="WorkLeft">Of the work of the whole workload, what is expected to be left, as a fraction; null where nothing could be counted.</param>
 /// <param name="ExpectedBytes">That an index takes; null where that is not known.</param>
 /// <param name="Served">Statements that it was made for.</param>
-/// <param name="MakesNeedless">Indexes that may go once it stands.</param>
+/// <param name="Replaces">Indexes that begin with fewer of the same columns, whose place it takes.</param>
 /// <param name="Within">By what fraction the work of the workload falls once it stands beside the others of the set; null where that was not counted.</param>
 /// <param name="Locks">Whom it holds back while it is made; null for what is the application's to change.</param>
 /// <param name="Trial">That measured it, or is about to; null where there is none.</param>
 public sealed record ProposalView(
-    int Number, ProposalItem Item, double? WorkLeft, long? ExpectedBytes, IReadOnlyList<string> Served, IReadOnlyList<string> MakesNeedless, double? Within, string? Locks, long? Trial)
+    int Number, ProposalItem Item, double? WorkLeft, long? ExpectedBytes, IReadOnlyList<string> Served, IReadOnlyList<string> Replaces, double? Within, string? Locks, long? Trial)
 {
     public static ProposalView Of(int number, Proposal p, ProposalItem item, Engine engine) => new(
-        number, item, p.Expected is { Before: > 0 } e ? e.After / e.Before : null, p.ExpectedBytes, [.. p.Ground?.Statements.Keys ?? []], p.MakesNeedless, p.Within,
+        number, item, p.Expected is { Before: > 0 } e ? e.After / e.Before : null, p.ExpectedBytes, [.. p.Ground?.Statements.Keys ?? []], p.Replaces, p.Within,
         p.Kind switch
         {
             ProposalKind.Index => engine.Locks?.Build,

@@ -36,6 +36,15 @@ public sealed class ProposeCommandTests : IDisposable
             """);
     }
 
+    private string Indexes()
+    {
+        using var connection = new SqliteConnection($"Data Source={PathOf("depot.db")};Pooling=False");
+        connection.Open();
+        using SqliteCommand command = connection.CreateCommand();
+        command.CommandText = "SELECT group_concat(name || ' ' || sql, '; ') FROM (SELECT name, sql FROM sqlite_schema WHERE type = 'index' ORDER BY name)";
+        return (string)command.ExecuteScalar()!;
+    }
+
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
     [Fact]
@@ -68,6 +77,23 @@ public sealed class ProposeCommandTests : IDisposable
     }
 
     [Fact]
+    public async Task A_wider_index_takes_the_place_of_the_narrower_and_what_takes_it_back_brings_that_again()
+    {
+        Run("CREATE INDEX parcel_depot ON parcel(depot);");
+        (int exit, string said, string error) = await Propose("--only", "index", "--max-seconds", "10", "--out", PathOf("p.json"));
+        exit.ShouldBe(0, error);
+        using JsonDocument json = JsonDocument.Parse(File.ReadAllText(PathOf("p.json")));
+        JsonElement wider = json.RootElement.GetProperty("proposals").EnumerateArray().First(p => p.GetProperty("title").GetString()!.EndsWith(" instead of parcel_depot", StringComparison.Ordinal));
+        wider.GetProperty("sql").GetString()!.ShouldEndWith(" ON parcel (depot, note);\nDROP INDEX IF EXISTS parcel_depot;", customMessage: said);
+        wider.GetProperty("measured").GetProperty("lines").GetInt32().ShouldBe(3);
+        string before = Indexes();
+        Run(wider.GetProperty("sql").GetString()!);
+        Indexes().ShouldNotContain("parcel_depot ");
+        Run(wider.GetProperty("undo").GetString()!);
+        Indexes().ShouldBe(before);
+    }
+
+    [Fact]
     public async Task What_is_handed_in_wrong_is_refused()
     {
         (int exit, string _, string error) = await Propose("--most-indexes", "-1");
@@ -85,7 +111,8 @@ public sealed class ProposeCommandTests : IDisposable
         Run("DROP INDEX parcel_state_again; DROP INDEX parcel_state;");
         (int exit, string said, string _) = await Propose("--most-indexes", "0");
         (exit, said.EndsWith("Nothing is proposed.\n", StringComparison.Ordinal)).ShouldBe((0, true));
-        said.ShouldContain("go beyond the limits: parcel_by_depot");
+        said.ShouldContain("not          index on parcel (depot");
+        said.ShouldContain("It goes beyond the limits, and was not measured.");
     }
 
     [Fact]

@@ -29,7 +29,7 @@ public sealed class ProposalStoreTests : IDisposable
 
     private static Proposal Index(string name, double rows = 100) => new(ProposalKind.Index, $"index {name}", "because", $"CREATE INDEX {name} ON parcel(depot);", $"DROP INDEX {name};", ["of depot"], null, ProposalFate.Open, "")
     {
-        Expected = new(100, 20), ExpectedBytes = 4096, MakesNeedless = ["old"], Ground = new(new Dictionary<string, string> { ["of depot"] = "SELECT 1" }, new Dictionary<string, long> { ["parcel"] = (long)rows }),
+        Expected = new(100, 20), ExpectedBytes = 4096, Replaces = ["old"], Ground = new(new Dictionary<string, string> { ["of depot"] = "SELECT 1" }, new Dictionary<string, long> { ["parcel"] = (long)rows }),
     };
 
     [Fact]
@@ -43,7 +43,7 @@ public sealed class ProposalStoreTests : IDisposable
         _proposals.KeepFound(search.Id, [Index("a"), rewrite], ["one was left out"]);
         IReadOnlyList<Proposal> found = _proposals.Proposals(search.Id);
         (found[0].Title, found[0].Expected, found[0].ExpectedBytes, found[0].Fate).ShouldBe(("index a", new ExpectedWork(100, 20), 4096, ProposalFate.Open));
-        found[0].MakesNeedless.ShouldBe(["old"]);
+        found[0].Replaces.ShouldBe(["old"]);
         found[0].Ground!.IsAnother(Index("a").Ground!).ShouldBeFalse();
         (found[1].Proof!.Conditions[0], found[1].Proof!.Databases).ShouldBe((proof.Conditions[0], 500));
 

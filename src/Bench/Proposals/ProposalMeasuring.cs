@@ -52,7 +52,7 @@ public sealed class ProposalMeasuring(
 
             // Who asks for one by name is not held to a number.
             proposals[at] = wanted is null && proposals[at].Kind == ProposalKind.Index && !IsAllowed(proposals, proposals[at])
-                ? proposals[at] with { Fate = ProposalFate.BeyondLimit, Message = "It was not measured: those before it take up what the limits allow." }
+                ? proposals[at] with { Fate = ProposalFate.BeyondLimit, Message = "It goes beyond the limits, and was not measured." }
                 : await OneAsync(at, proposals[at], stop);
             kept(at, proposals[at]);
         }

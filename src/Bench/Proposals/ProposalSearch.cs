@@ -73,10 +73,9 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         IReadOnlyList<TakenCandidate> candidates = kinds.Contains(ProposalKind.Index) ? await ScreenedAsync(IndexCandidates.Of(TableAccess.Of(statements, catalog, dialect), catalog), s => Screening.WorkOf(now, s) ?? 0, stop) : [];
         List<Proposal> proposals =
         [
-            .. candidates.Select(t => Of(
-                ProposalKind.Index, $"index on {t.Candidate.Words}", $"{string.Join(", ", t.Statements)}: the planner takes it, and does less work by it.", t.Candidate.Sql, t.Candidate.Undo, Affected(t.Candidate.Table)) with
+            .. candidates.Select(t => OfIndex(t, SuperfluousIndex.BesideOf(t.Candidate, catalog, made, dialect), made, Affected(t.Candidate.Table)) with
             {
-                Expected = Saving(t.WorkSaved), ExpectedBytes = t.Bytes, Ground = Ground(t.Statements, t.Candidate.Table), MakesNeedless = SuperfluousIndex.BesideOf(t.Candidate, catalog, made, dialect),
+                Expected = Saving(t.WorkSaved), ExpectedBytes = t.Bytes, Ground = Ground(t.Statements, t.Candidate.Table),
             }),
         ];
         if (kinds.Contains(ProposalKind.Statistics) && catalog.Tables.Where(t => t.Rows >= IndexCandidates.FewestRows && (t.IsStale || t.AnalyzedRows is null)).ToList() is { Count: > 0 } stale)
@@ -123,6 +122,18 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
     private static Proposal Of(ProposalKind kind, string title, string reason, string sql, string undo, string[] affected) =>
         affected.Length > 0 ? new(kind, title, reason, sql, undo, affected, null, ProposalFate.Open, "")
             : new(kind, title, reason, sql, undo, affected, null, ProposalFate.NotTold, "No statement of the workload names its table: nothing can be measured.");
+
+    /// <summary>A wider index takes the place of those that begin with fewer of the same columns, rather than to be one more that each write pays for.</summary>
+    private static Proposal OfIndex(TakenCandidate taken, IReadOnlyList<SuperfluousIndex> replaced, Dictionary<string, string> made, string[] affected)
+    {
+        IndexCandidate candidate = taken.Candidate;
+        string[] names = [.. replaced.Select(r => r.Index)];
+        return Of(
+            ProposalKind.Index, $"index on {candidate.Words}{(names.Length > 0 ? $" instead of {string.Join(" and ", names)}" : "")}",
+            $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.{(names.Length > 0 ? $" It begins with all columns of {string.Join(" and ", names)}." : "")}",
+            string.Join('\n', replaced.Select(r => r.SqlIfThere).Prepend(candidate.Sql)), string.Join('\n', replaced.Select(r => r.UndoBy(made)).Append(candidate.Undo)), affected) with
+        { Replaces = names };
+    }
 
     private static Proposal OfRewrite(ProvenRewrite found)
     {

@@ -120,8 +120,8 @@ public sealed record Proposal(
     /// <summary>What it was made for.</summary>
     public ProposalGround? Ground { get; init; }
 
-    /// <summary>Indexes that begin with fewer of the same columns: with this one there, they may go.</summary>
-    public IReadOnlyList<string> MakesNeedless { get; init; } = [];
+    /// <summary>Indexes that begin with fewer of the same columns, whose place an index takes.</summary>
+    public IReadOnlyList<string> Replaces { get; init; } = [];
 
     /// <summary>Of one in the set, by what fraction the work of the workload falls once it stands beside the others; null where that was not counted.</summary>
     public double? Within { get; init; }

@@ -28,6 +28,9 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
     /// <summary>Of its table; null where a statement need not name it.</summary>
     public string? Schema { get; init; }
 
+    /// <summary>What takes it away where it still is: of two changes that do, the second finds it gone.</summary>
+    public string SqlIfThere => $"DROP INDEX IF EXISTS {SqlName.In(Schema, Index)};";
+
     /// <summary>What takes it away.</summary>
     public string Sql => $"DROP INDEX {SqlName.In(Schema, Index)};";
 
@@ -81,7 +84,7 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
     /// <param name="catalog">Of the subject.</param>
     /// <param name="definitions">What made each index, by the name that a statement has to use.</param>
     /// <param name="dialect">Of the definitions.</param>
-    public static IReadOnlyList<string> BesideOf(IndexCandidate candidate, Catalog catalog, IReadOnlyDictionary<string, string> definitions, SqlDialect dialect)
+    public static IReadOnlyList<SuperfluousIndex> BesideOf(IndexCandidate candidate, Catalog catalog, IReadOnlyDictionary<string, string> definitions, SqlDialect dialect)
     {
         if (candidate.Where is not null || catalog.Table(candidate.Table) is not { } table)
         {
@@ -90,7 +93,8 @@ public sealed record SuperfluousIndex(string Index, string Table, IReadOnlyList<
 
         List<string> columns = [.. candidate.Columns.Select(c => c.ToLowerInvariant())];
         bool IsPrefix(List<string> terms) => terms.Count < columns.Count && columns.Take(terms.Count).SequenceEqual(terms);
-        return [.. table.Indexes.Where(i => MayGo(i, table) && IsPrefix(TermsOf(i, table, definitions, dialect))).Select(i => i.Name)];
+        return [.. table.Indexes.Where(i => MayGo(i, table) && IsPrefix(TermsOf(i, table, definitions, dialect)))
+            .Select(i => new SuperfluousIndex(i.Name, table.Name, i.Columns, SuperfluousBecause.Prefix, candidate.Name) { Schema = table.Schema })];
     }
 
     private static bool MayGo(CatalogIndex index, CatalogTable table) =>

@@ -6354,7 +6354,7 @@ export interface components {
             /** Format: int64 */
             expectedBytes: null | number;
             served: string[];
-            makesNeedless: string[];
+            replaces: string[];
             /** Format: double */
             within: null | number;
             locks: null | string;

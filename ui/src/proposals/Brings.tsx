@@ -33,8 +33,8 @@ export function Brings({ p }: { p: Proposal }) {
           </Fact>
         )}
         {m && m.improved.length > 0 && <Fact name="cheaper">{m.improved.join(", ")}</Fact>}
-        {p.makesNeedless.length > 0 && (
-          <Fact name="needless then">{p.makesNeedless.join(", ")}: it begins with the same columns</Fact>
+        {p.replaces.length > 0 && (
+          <Fact name="takes the place of">{p.replaces.join(", ")}: it begins with the same columns</Fact>
         )}
         {p.trial !== null && (
           <Fact name="evidence">

@@ -52,7 +52,7 @@ const proposal = (number: number, fate: Fate, of: Partial<Proposal["item"]> = {}
   workLeft: 0.25,
   expectedBytes: 8_192,
   served: ["of depot"],
-  makesNeedless: ["parcel_depot"],
+  replaces: ["parcel_depot"],
   within: null,
   locks: "Writes wait.",
   trial: null,
