@@ -49,14 +49,15 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     /// <summary>The account as it stands: live, or read back with what was decided when the trial ended.</summary>
     public TrialAccount AccountOf(TrialRecord trial)
     {
-        if (_running is { } running && running.Trial == trial.Id)
-        {
-            return running.Account;
-        }
-
+        // What has ended is settled before anybody is told, and its process may still be putting its things away.
         if (_settled.TryGetValue(trial.Id, out TrialAccount? known))
         {
             return known;
+        }
+
+        if (_running is { } running && running.Trial == trial.Id)
+        {
+            return running.Account;
         }
 
         TrialAccount account = trials.Load(trial);
@@ -216,11 +217,12 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
 
     private void End(long trial, TrialState state, string? message, TrialAccount? account)
     {
-        trials.End(trial, state, message, account is null ? null : Settlement.Of(account));
         if (account is not null)
         {
             Remember(trial, account);
         }
+
+        trials.End(trial, state, message, account is null ? null : Settlement.Of(account));
 
         feed.Tell(trial, new("trial", new { state }));
     }

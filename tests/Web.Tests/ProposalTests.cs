@@ -40,6 +40,12 @@ public sealed class ProposalTests : RunningServer
         Item(index, "fate").ShouldBe("inSet", page.ToString());
         JsonElement trial = (await Get($"/api/trials/{index.GetProperty("trial").GetInt64()}")).GetProperty("trial");
         (trial.GetProperty("state").GetString(), trial.GetProperty("title").GetString()!.StartsWith("Proposal: index on parcel", StringComparison.Ordinal)).ShouldBe(("finished", true));
+        foreach (JsonElement measured in Proposals(page).Select(p => p.GetProperty("item").GetProperty("measured")).Where(m => m.ValueKind == JsonValueKind.Object))
+        {
+            // What a trial told is what it settled, not where it was a moment before its end.
+            measured.GetProperty("billBefore").GetDouble().ShouldBeGreaterThan(0, page.ToString());
+        }
+
         JsonElement set = page.GetProperty("set");
         (set.GetProperty("lines").GetInt32(), set.GetProperty("billAfter").GetDouble() < set.GetProperty("billBefore").GetDouble()).ShouldBe((3, true));
         index.GetProperty("within").GetDouble().ShouldBeInRange(0.1, 1);

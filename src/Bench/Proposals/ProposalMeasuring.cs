@@ -89,7 +89,7 @@ public sealed class ProposalMeasuring(
         }
         else if (together.Untold.Count > 0)
         {
-            notes.Add($"{Together}were not timed long enough for a bill, of which {together.Untold.Count} statements are missing: each trial needs more time.");
+            notes.Add($"{Together}were not timed long enough for a bill, without {string.Join(", ", together.Untold)}: each trial needs more time.");
         }
         else if (together.Change.High >= 0)
         {

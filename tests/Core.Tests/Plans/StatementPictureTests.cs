@@ -3,6 +3,7 @@ using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Picturing;
 using SwiftLedger.Core.Sql;
+using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
@@ -28,6 +29,7 @@ public class StatementPictureTests
     [InlineData("SELECT * FROM parcel p, depot d WHERE p.weight > 3", "p[p.weight > 3] d! |")]
     [InlineData("SELECT * FROM parcel p, depot d, city c WHERE p.depot_id = d.id", "p d c! | p-d")]
     [InlineData("SELECT * FROM city c, parcel p, depot d WHERE p.depot_id = d.id", "c! p d | p-d")]
+    [InlineData("SELECT * FROM parcel p, parcel q, parcel r, depot d, city c WHERE p.id = q.id AND q.id = r.id AND d.city_id = c.id", "p q r d! c | p-q q-r d-c")]
     [InlineData("SELECT * FROM parcel p LEFT JOIN depot d ON d.id = p.depot_id AND p.state = 'x' AND d.name = 'y'", "p d?[d.name = 'y'] | p-d p-d")]
     [InlineData("SELECT * FROM parcel p RIGHT JOIN depot d ON d.id = p.depot_id AND d.name = 'y' WHERE d.city_id = 2", "p? d[d.city_id = 2] | p-d p-d")]
     [InlineData("SELECT * FROM parcel p LEFT JOIN (depot d JOIN city c ON c.id = d.city_id AND c.name = 'z') ON d.id = p.depot_id", "p d? c?[c.name = 'z'] | d-c p-d")]
@@ -75,6 +77,68 @@ public class StatementPictureTests
         PicturedTable parcel = Of("SELECT * FROM parcel p JOIN depot d ON d.id = p.depot_id WHERE p.state = 'sent' AND p.weight IS NOT NULL").Blocks[0].Tables[0];
         parcel.Indexes.Select(i => (i.Name, i.Leading, i.Used, i.RowsPerKey)).ShouldBe([("parcel_depot", 2, false, 30.0), ("parcel_weight", 1, false, null)]);
         parcel.Columns.Select(c => (c.Name, c.Distinct, c.NullFraction, c.Commonest)).ShouldBe([("depot_id", 10.0, 0.0, null), ("state", 4.0, 0.1, 0.6), ("weight", null, null, null)], ignoreOrder: true);
+    }
+
+    private const string Tied = "SELECT * FROM parcel p JOIN depot d ON d.id = p.depot_id WHERE p.state = 'lost' AND d.name = 'x'";
+
+    [Fact]
+    public void Both_sides_of_a_hash_join_are_read_alone_and_what_they_hand_on_is_counted()
+    {
+        PicturedBlock block = OfPlan(Tied, Join(OperatorKind.HashJoin, 37, Read("parcel", "p", 1, 190, 170), Over(Read("depot", "d", 1, 2, 1)))).Blocks[0];
+        block.Tables.Select(t => (t.Alias, t.Passing)).ShouldBe([("p", new RowCount(190, true)), ("d", new RowCount(2, true))]);
+        block.Joins.Select(j => (j.Tables.Count, j.Leaving)).ShouldBe([(2, new RowCount(37, true))]);
+        block.EndsEarly.ShouldBeFalse();
+    }
+
+    [Fact]
+    public void The_inner_side_of_a_loop_is_given_rows_and_says_nothing_of_its_own_conditions()
+    {
+        PicturedBlock block = OfPlan(Tied, Join(OperatorKind.NestedLoop, 37, Read("depot", "d", 1, 2, 1), Read("parcel", "p", 1, 19, 17))).Blocks[0];
+        block.Tables.Select(t => t.Alias).ShouldBe(["d", "p"]);
+        (block.Tables[0].Passing, block.Tables[1].Passing!.Counted, block.Tables[1].Passing!.Rows).ShouldBe((new RowCount(2, true), false, 200));
+    }
+
+    [Fact]
+    public void What_may_stop_early_or_speaks_of_another_query_is_not_counted()
+    {
+        PicturedBlock limited = OfPlan("SELECT * FROM parcel WHERE state = 'lost' LIMIT 3", new PlanOperator(OperatorKind.Other, "Limit", null, null, null, false, [Read("parcel", null, 1, 3, 180)])).Blocks[0];
+        (limited.EndsEarly, limited.Tables[0].Passing).ShouldBe((true, new RowCount(180, false)));
+        PicturedBlock[] both = [.. OfPlan("SELECT * FROM depot WHERE id IN (SELECT depot_id FROM parcel) AND name = 'x'", Join(OperatorKind.HashJoin, 1, Read("depot", null, 1, 2, 2), Over(Read("parcel", null, 1, 1_000, 1_000)))).Blocks];
+        both[0].Tables[0].Passing.ShouldBeNull();
+        (both[1].Tables[0].Passing, both[1].Tables[0].Holds).ShouldBe((new RowCount(1_000, true), new RowCount(1_000, true)));
+    }
+
+    [Fact]
+    public void Two_uses_of_a_table_are_told_apart_by_what_the_statement_calls_them()
+    {
+        PicturedBlock block = OfPlan(
+            "SELECT * FROM parcel a JOIN parcel b ON b.depot_id = a.depot_id WHERE a.weight > 3 AND b.weight > 4", Join(OperatorKind.HashJoin, 9, Read("parcel", "b", 1, 40, 1), Over(Read("parcel", "a", 1, 30, 1)))).Blocks[0];
+        block.Tables.Select(t => (t.Alias, t.Passing!.Rows)).ShouldBe([("b", 40), ("a", 30)]);
+    }
+
+    [Fact]
+    public void Of_a_plan_that_was_not_counted_the_planners_expectation_is_told_as_such()
+    {
+        PicturedBlock block = OfPlan(Tied, Join(OperatorKind.HashJoin, null, Read("parcel", "p", null, 0, 170), Over(Read("depot", "d", null, 0, 1)))).Blocks[0];
+        (block.Tables[0].Passing, block.Joins[0].Leaving).ShouldBe((new RowCount(170, false), new RowCount(50, false)));
+    }
+
+    private static PlanOperator Read(string table, string? alias, long? loops, long passed, double expected) => new(OperatorKind.Scan, $"Seq Scan on {table}{(alias is null ? "" : $" {alias}")}", table, null, null, false, [])
+    {
+        Alias = alias, EstimatedRows = expected, Counts = loops is { } times ? new(times, 1_000, passed, 0.5) : null,
+    };
+
+    private static PlanOperator Over(PlanOperator below) => new(OperatorKind.Other, "Hash", null, null, null, false, [below]);
+
+    private static PlanOperator Join(OperatorKind kind, long? leaving, params PlanOperator[] sides) => new(kind, kind == OperatorKind.NestedLoop ? "Nested Loop" : "Hash Join", null, null, null, false, sides)
+    {
+        EstimatedRows = 50, Counts = leaving is { } rows ? new(1, null, rows, 0.1) : null,
+    };
+
+    private static StatementPicture OfPlan(string sql, PlanOperator root)
+    {
+        PlanSide side = Dialects.Side(new([root]), sql, Dialects.PostgreSql) with { Catalog = Depot };
+        return StatementPicture.Of(side, new(side));
     }
 
     private static StatementPicture Of(string sql)

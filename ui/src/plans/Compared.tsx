@@ -149,11 +149,11 @@ function Below({ comparison, sql, choice, choose }: Props) {
         </div>
       )}
       {sides.some((s) => (comparison[s]?.picture.length ?? 0) > 0) && (
-        <div className="flex flex-wrap gap-x-8">
+        <div className={sides.length === 2 ? "grid grid-cols-2 gap-6" : ""}>
           {sides.map(
             (side) =>
               (comparison[side]?.picture.length ?? 0) > 0 && (
-                <section key={side} aria-label={`Picture ${side}`} className="min-w-0">
+                <section key={side} aria-label={`Picture ${side}`} className="min-w-0 overflow-x-auto">
                   <h2 className="section">
                     {sides.length === 2 && <SideMark side={side} />}
                     The statement as a picture{sides.length === 2 && `, ${side}`}

@@ -173,7 +173,7 @@ function Pair({ kept, pair, begun, book }: PairProps) {
                 const blocks = side === "before" ? page.pictureBefore : page.pictureAfter;
                 return (
                   blocks.length > 0 && (
-                    <section key={side} aria-label={`Picture ${side}`} className="min-w-0">
+                    <section key={side} aria-label={`Picture ${side}`} className="min-w-0 overflow-x-auto">
                       <h2 className="section">
                         <SideMark side={side} />
                         The statement as a picture, {side}

@@ -77,8 +77,12 @@ export function confluence(block: Block, width: number, most: number): Confluenc
     }
     const x = mouth + step * (n + 1);
     for (const m of members) {
-      // A table that nothing ties does not flow in: it is held against every row.
-      const loose = m !== first && m.tables.every((t) => block.tables[t]?.apart);
+      // What nothing ties does not flow in: it is held against every row.
+      const both = [first.tables, m.tables];
+      const loose =
+        m !== first &&
+        both.some((b) => b.some((t) => block.tables[t]?.apart)) &&
+        !block.ties.some((t) => both.every((b) => t.tables.some((n) => b.includes(n))));
       const to = loose ? { x: x - 18, y: m.y } : { x, y: first.y };
       stretches.push({
         from: { x: m.x, y: m.y },

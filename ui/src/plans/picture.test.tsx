@@ -65,6 +65,33 @@ test("strands bend into the one that the plan begins with, and what nothing ties
   }
 });
 
+test("what hangs together breaks off as one, and so does what meets a table that nothing ties", () => {
+  const two = [table("depot"), table("parcel"), table("city", { apart: true }), table("area")];
+  const ties = [
+    { tables: [0, 1], place: place("p.depot = d.id") },
+    { tables: [2, 3], place: place("p.depot = d.id") },
+  ];
+  const bushy = [
+    { tables: [2, 3], leaving: null },
+    { tables: [0, 1], leaving: null },
+    { tables: [0, 1, 2, 3], leaving: null },
+  ];
+  expect(confluence(block({ tables: two, ties, joins: bushy }), 300, 10).breaks.map((b) => b.table)).toEqual([
+    2,
+  ]);
+  const first = [table("city", { apart: true }), table("depot"), table("parcel")];
+  const after = [
+    { tables: [0, 1], leaving: null },
+    { tables: [0, 1, 2], leaving: null },
+  ];
+  const drawn = confluence(
+    block({ tables: first, ties: [{ tables: [1, 2], place: place("p.depot = d.id") }], joins: after }),
+    300,
+    10,
+  );
+  expect(drawn.breaks.map((b) => b.table)).toEqual([1]);
+});
+
 test("thickness goes by powers of ten on the scale of all pictures, and is never nothing", () => {
   expect(mostOf([block()])).toBe(1000);
   expect(mostOf([])).toBe(10);

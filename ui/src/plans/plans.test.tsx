@@ -114,6 +114,8 @@ test("pasted plans are sent, compared, and what is odd about them stands beside 
       plans: comparison(),
       noteBefore: "1 of its 2 lines are no operator.",
       noteAfter: null,
+      pictureBefore: [],
+      pictureAfter: [],
     },
   });
   await show(<PastedView />);
@@ -151,6 +153,8 @@ test("what could not be read is said above, with the text still open below it", 
       plans: comparison({ sentence: null, rows: [], before: null, after: null }),
       noteBefore: "The JSON breaks off in line 1.",
       noteAfter: null,
+      pictureBefore: [],
+      pictureAfter: [],
     },
   });
   const { container } = await show(<PastedView />);

@@ -27,7 +27,9 @@ export const fateOf = (p: Proposal, page: ProposalSearch) =>
     ? { ...fates.inSet, text: "saves" }
     : p.item.fate === "noSaving" && p.item.measured && p.item.measured.changeLow > 0
       ? { text: "dearer", verdict: "regressed" }
-      : fates[p.item.fate];
+      : p.item.fate === "needless" && p.item.kind === "drop"
+        ? { ...fates.needless, text: "needed beside them" }
+        : fates[p.item.fate];
 
 const groups: { title: (page: ProposalSearch) => string; fates: Fate[] }[] = [
   { title: (page) => (page.set ? "In the set" : "Each saves by itself"), fates: ["inSet"] },

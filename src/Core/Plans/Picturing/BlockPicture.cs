@@ -38,7 +38,8 @@ internal sealed class BlockPicture
 
     public PicturedBlock Drawn()
     {
-        IReadOnlySet<SourceItem> apart = _ties.Apart();
+        // Of several that hang together the first one meets every row; the others are tied to it.
+        HashSet<SourceItem> apart = [.. _ties.Apart().Select(part => _order.First(part.Contains))];
         List<PicturedTable> tables = [.. _order.Select(s => Table(s, apart.Contains(s)))];
         return new(
             _block.Span, _outer, tables, [.. _ties.Ties.Select(t => new PicturedTie([.. t.Sources.Select(s => _order.IndexOf(s))], t.Place))], Joins(tables),

@@ -62,8 +62,8 @@ internal sealed class BlockTies
     public IReadOnlyList<string> ColumnsOf(SourceItem source, CatalogTable table) =>
         [.. _block.Conditions.SelectMany(c => c.Columns).Where(u => SourceOf(u) == source).Select(u => table.Column(u.Name)?.Name).OfType<string>().Distinct()];
 
-    /// <summary>Sources that nothing ties, over others or not, to where most of them hang together.</summary>
-    public IReadOnlySet<SourceItem> Apart()
+    /// <summary>Sources that hang together, without those that most of them are: nothing ties any of these to those.</summary>
+    public IReadOnlyList<IReadOnlySet<SourceItem>> Apart()
     {
         var parts = new List<HashSet<SourceItem>>(_block.Sources.Select(s => new HashSet<SourceItem>(ReferenceEqualityComparer.Instance) { s }));
         foreach ((IReadOnlyList<SourceItem> tied, TextSpan _) in _ties)
@@ -77,7 +77,7 @@ internal sealed class BlockTies
         }
 
         HashSet<SourceItem>? main = parts.MaxBy(p => p.Count);
-        return parts.Where(p => p != main).SelectMany(p => p).ToHashSet<SourceItem>(ReferenceEqualityComparer.Instance);
+        return [.. parts.Where(p => p != main)];
     }
 
     /// <summary>The source of this block that a column is of; null where it is none of it, or cannot be told.</summary>

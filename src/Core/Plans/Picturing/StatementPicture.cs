@@ -32,7 +32,7 @@ public sealed record KnownColumn(string Name, double? Distinct, double? NullFrac
 /// <param name="Conditions">Those, by their places.</param>
 /// <param name="Indexes">That its conditions and ties can go through.</param>
 /// <param name="Columns">That they name.</param>
-/// <param name="Apart">Whether nothing ties it to the block's other tables.</param>
+/// <param name="Apart">Whether nothing ties it to the tables that are joined before it; what is tied to it alone is not apart.</param>
 /// <param name="Optional">Whether a row of the others comes out without one of it too.</param>
 public sealed record PicturedTable(
     int? Operator, string Table, string Alias, TextSpan Place, RowCount? Holds, RowCount? Passing, IReadOnlyList<TextSpan> Conditions, IReadOnlyList<ServingIndex> Indexes,
