@@ -5,7 +5,6 @@ using SwiftLedger.Bench;
 using SwiftLedger.Bench.Proposals;
 using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
 

@@ -140,7 +140,8 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
 
             string address = passwords.ForConnecting(subject);
             TrialOptions access = await CopyAccess.OfAsync(address, rehearsal.Trusted, "A rehearsal writes to private copies", stop.Token)
-                with { Seed = RehearsalStore.OptionsOf(rehearsal.Options).Seed };
+                with
+            { Seed = RehearsalStore.OptionsOf(rehearsal.Options).Seed };
             RehearsalAccount account = await new RehearsalRunner(home).RunAsync(
                 address, rehearsal.Load, rehearsal.Change, brief, access,
                 (happened, now) =>

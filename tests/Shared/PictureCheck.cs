@@ -1,7 +1,6 @@
 using Shouldly;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Picturing;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Testing;

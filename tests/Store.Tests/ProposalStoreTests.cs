@@ -1,6 +1,5 @@
 using Shouldly;
 using SwiftLedger.Core.Proposals;
-using SwiftLedger.Core.Trials;
 using Xunit;
 
 namespace SwiftLedger.Store.Tests;
@@ -29,7 +28,10 @@ public sealed class ProposalStoreTests : IDisposable
 
     private static Proposal Index(string name, double rows = 100) => new(ProposalKind.Index, $"index {name}", "because", $"CREATE INDEX {name} ON parcel(depot);", $"DROP INDEX {name};", ["of depot"], null, ProposalFate.Open, "")
     {
-        Expected = new(100, 20), ExpectedBytes = 4096, Replaces = ["old"], Ground = new(new Dictionary<string, string> { ["of depot"] = "SELECT 1" }, new Dictionary<string, long> { ["parcel"] = (long)rows }),
+        Expected = new(100, 20),
+        ExpectedBytes = 4096,
+        Replaces = ["old"],
+        Ground = new(new Dictionary<string, string> { ["of depot"] = "SELECT 1" }, new Dictionary<string, long> { ["parcel"] = (long)rows }),
     };
 
     [Fact]

@@ -1,6 +1,5 @@
 using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Bench.Proposals;
 

@@ -1,5 +1,4 @@
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;

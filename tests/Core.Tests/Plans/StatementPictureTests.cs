@@ -2,7 +2,6 @@ using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Picturing;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Testing;
 using Xunit;
 
@@ -125,14 +124,17 @@ public class StatementPictureTests
 
     private static PlanOperator Read(string table, string? alias, long? loops, long passed, double expected) => new(OperatorKind.Scan, $"Seq Scan on {table}{(alias is null ? "" : $" {alias}")}", table, null, null, false, [])
     {
-        Alias = alias, EstimatedRows = expected, Counts = loops is { } times ? new(times, 1_000, passed, 0.5) : null,
+        Alias = alias,
+        EstimatedRows = expected,
+        Counts = loops is { } times ? new(times, 1_000, passed, 0.5) : null,
     };
 
     private static PlanOperator Over(PlanOperator below) => new(OperatorKind.Other, "Hash", null, null, null, false, [below]);
 
     private static PlanOperator Join(OperatorKind kind, long? leaving, params PlanOperator[] sides) => new(kind, kind == OperatorKind.NestedLoop ? "Nested Loop" : "Hash Join", null, null, null, false, sides)
     {
-        EstimatedRows = 50, Counts = leaving is { } rows ? new(1, null, rows, 0.1) : null,
+        EstimatedRows = 50,
+        Counts = leaving is { } rows ? new(1, null, rows, 0.1) : null,
     };
 
     private static StatementPicture OfPlan(string sql, PlanOperator root)

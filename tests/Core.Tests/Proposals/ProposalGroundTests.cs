@@ -2,7 +2,6 @@ using Shouldly;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using Xunit;
 
@@ -53,7 +52,8 @@ public class ProposalGroundTests
     public void The_set_is_told_first_and_what_saves_most_then_what_is_expected_to_then_the_rest()
     {
         static Proposal Of(string title, ProposalFate fate, double? saved = null, double? expected = null) => new(ProposalKind.Index, title, "", "", "", [],
-            saved is { } s ? new(new(100, 100 - s), new(-s, -s), null, [], [], 1, [], null, null, 0) : null, fate, "") { Expected = expected is { } e ? new(100, 100 - e) : null };
+            saved is { } s ? new(new(100, 100 - s), new(-s, -s), null, [], [], 1, [], null, null, 0) : null, fate, "")
+        { Expected = expected is { } e ? new(100, 100 - e) : null };
         ProposalsDocument document = ProposalsDocument.Of(
             [
                 Of("refused", ProposalFate.NoSaving, 50), Of("little", ProposalFate.InSet, 1), Of("open little", ProposalFate.Open, expected: 1), Of("open much", ProposalFate.Open, expected: 20),
