@@ -175,9 +175,10 @@ public sealed class ProposalDesk(
     /// <summary>A trial of the book, by the desk that all trials wait at; one that was made before the server ended is not made twice.</summary>
     private async Task<TrialMade> TrialAsync(ProposalSearchRecord search, TrialWanted wanted, CancellationToken stop)
     {
-        long? before = wanted.Proposal is { } number ? proposals.Proposals(search.Id)[number].Trial : null;
-        TrialRecord trial = before is { } kept && trials.Find(kept) is { State: TrialState.Waiting or TrialState.Running or TrialState.Finished } old && old.ChangeText == wanted.Change && old.Workload == search.Workload
-            ? old : Add(search, wanted);
+        // One that has told already is asked for again because it told too little.
+        Proposal? kept = wanted.Proposal is { } number ? proposals.Proposals(search.Id)[number] : null;
+        TrialRecord trial = kept is { Trial: { } before, Measured: null } && trials.Find(before) is { State: TrialState.Waiting or TrialState.Running or TrialState.Finished } old
+            && old.ChangeText == wanted.Change && old.Workload == search.Workload ? old : Add(search, wanted);
         try
         {
             await foreach (News news in feed.WatchAsync(trial.Id, stop))

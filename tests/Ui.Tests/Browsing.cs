@@ -61,9 +61,9 @@ internal static class Browsing
                 driver.SwitchTo().ActiveElement().SendKeys(keys);
                 return;
             }
-            catch (StaleElementReferenceException) when (i < attempts)
+            catch (WebDriverException e) when (i < attempts && e is StaleElementReferenceException or ElementNotInteractableException)
             {
-                // Nothing was pressed yet.
+                // Nothing was pressed yet: it has gone, or is not drawn yet.
             }
         }
     }

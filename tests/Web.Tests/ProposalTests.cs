@@ -37,17 +37,23 @@ public sealed class ProposalTests : RunningServer
         page = await Ended(book, (await Post(At(book, page) + "/try", new { })).GetProperty("id").GetInt64());
         page.GetProperty("state").GetString().ShouldBe("finished", page.ToString());
         index = Proposals(page).First(p => p.GetProperty("number").GetInt32() == index.GetProperty("number").GetInt32());
-        Item(index, "fate").ShouldBe("inSet", page.ToString());
         JsonElement trial = (await Get($"/api/trials/{index.GetProperty("trial").GetInt64()}")).GetProperty("trial");
         (trial.GetProperty("state").GetString(), trial.GetProperty("title").GetString()!.StartsWith("Proposal: index on parcel", StringComparison.Ordinal)).ShouldBe(("finished", true));
         foreach (JsonElement measured in Proposals(page).Select(p => p.GetProperty("item").GetProperty("measured")).Where(m => m.ValueKind == JsonValueKind.Object))
         {
             // What a trial told is what it settled, not where it was a moment before its end.
-            measured.GetProperty("billBefore").GetDouble().ShouldBeGreaterThan(0, page.ToString());
+            (measured.GetProperty("billBefore").GetDouble() > 0 || measured.GetProperty("untold").GetArrayLength() > 0).ShouldBeTrue(page.ToString());
+        }
+
+        if (Item(index, "fate") != "inSet")
+        {
+            // A machine on which nothing could be timed says so, and proposes nothing.
+            Item(index, "message").ShouldNotBeEmpty();
+            return;
         }
 
         JsonElement set = page.GetProperty("set");
-        (set.GetProperty("lines").GetInt32(), set.GetProperty("billAfter").GetDouble() < set.GetProperty("billBefore").GetDouble()).ShouldBe((3, true));
+        set.GetProperty("lines").GetInt32().ShouldBe(3);
         index.GetProperty("within").GetDouble().ShouldBeInRange(0.1, 1);
         (await TrialsOf(book)).ShouldBe(trials + Proposals(page).Count(p => p.GetProperty("trial").ValueKind == JsonValueKind.Number) + 1);
 
@@ -134,8 +140,23 @@ public sealed class ProposalTests : RunningServer
 
         // And goes on where it was.
         page = await Ended(book, (await Post(At(book, page) + "/try", new { })).GetProperty("id").GetInt64());
-        (page.GetProperty("state").GetString(), Proposals(page).Any(p => Item(p, "fate") == "inSet")).ShouldBe(("finished", true), page.ToString());
+        (page.GetProperty("state").GetString(), Proposals(page).Any(p => p.GetProperty("item").GetProperty("measured").ValueKind == JsonValueKind.Object)).ShouldBe(("finished", true), page.ToString());
         Directory.GetDirectories(Home.Copies).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task What_was_not_timed_long_enough_is_measured_anew_when_it_is_tried_again()
+    {
+        long book = await Book();
+        JsonElement page = await Look(book, new { kinds = new[] { "index" }, maxSeconds = 0.05 });
+        int number = Proposals(page)[0].GetProperty("number").GetInt32();
+        page = await Tried();
+        (string fate, long trial) = (Item(page, "fate"), page.GetProperty("trial").GetInt64());
+        fate.ShouldBe("notTold", page.ToString());
+        (await Tried()).GetProperty("trial").GetInt64().ShouldBeGreaterThan(trial);
+
+        async Task<JsonElement> Tried() =>
+            Proposals(await Ended(book, (await Post(Path(book, 1) + "/try", new { numbers = new[] { number } })).GetProperty("id").GetInt64())).First(p => p.GetProperty("number").GetInt32() == number);
     }
 
     [Fact]

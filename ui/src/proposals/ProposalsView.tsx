@@ -124,7 +124,7 @@ function Head({
   return (
     <>
       <div className="flex flex-wrap items-baseline justify-between gap-x-3 gap-y-1">
-        <h1 className="head">What to change</h1>
+        <h1 className="head grow">What to change</h1>
         <span className="flex flex-wrap gap-2">
           {going ? (
             <button
