@@ -61,6 +61,24 @@ public sealed record ProposalSearchRecord
     public IReadOnlyList<string> LeftOut => JsonSerializer.Deserialize<List<string>>(Notes, TrialStore.Json)!;
 }
 
+/// <summary>A search as a list shows it.</summary>
+public sealed record ProposalSearchGlance
+{
+    public long Id { get; init; }
+
+    public TrialState State { get; init; }
+
+    public string CreatedAt { get; init; } = "";
+
+    public string? FinishedAt { get; init; }
+
+    /// <summary>Why it did not finish.</summary>
+    public string? Message { get; init; }
+
+    /// <summary>How many proposals.</summary>
+    public int Found { get; init; }
+}
+
 /// <summary>A proposal that somebody turned down.</summary>
 public sealed record TurnedDownRecord
 {
@@ -118,10 +136,13 @@ public sealed class ProposalStore(LedgerDatabase ledger, TimeProvider clock)
     }
 
     /// <summary>The latest first.</summary>
-    public IReadOnlyList<ProposalSearchRecord> OfBook(long bookId)
+    public IReadOnlyList<ProposalSearchGlance> OfBook(long bookId)
     {
         using SqliteConnection connection = ledger.Open();
-        return connection.Query<ProposalSearchRecord>($"SELECT {Columns} FROM proposal_search WHERE book_id = @bookId ORDER BY id DESC", new { bookId }).AsList();
+        return connection.Query<ProposalSearchGlance>("""
+            SELECT id AS Id, state AS State, created_at AS CreatedAt, finished_at AS FinishedAt, message AS Message, (SELECT count(*) FROM proposal WHERE search_id = proposal_search.id) AS Found
+            FROM proposal_search WHERE book_id = @bookId ORDER BY id DESC
+            """, new { bookId }).AsList();
     }
 
     public IReadOnlyList<ProposalSearchRecord> Waiting()

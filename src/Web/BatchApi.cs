@@ -20,7 +20,7 @@ public sealed record BatchStatementView(
 {
     public static BatchStatementView Of(BatchStatement s, PlanLanguage language) => new(
         s.Number, s.Pattern, s.Sql, s.Line, s.Calls, s.Milliseconds, s.Share, s.Slowest, s.RowsVisited, s.Rows, s.Uncounted,
-        [.. s.Plans.Select(p => new BatchPlanView(p.Calls, p.Milliseconds, ComparisonView.Of(new PlanSide(p.Plan, s.Sql, language), null, rewritten: false)))]);
+        [.. s.Plans.Select(p => new BatchPlanView(p.Calls, p.Milliseconds, ComparisonView.Of(new PlanSide(p.Plan, s.Sql, language), null, rewritten: false, pictured: false)))]);
 }
 
 /// <summary>A stretch of the script, with how deep it lies in loops.</summary>

@@ -66,15 +66,17 @@ public sealed record PlanSideView(string Shape, bool Counted, double? RestShare,
 public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyList<AlignedView> Rows, PlanSideView? Before, PlanSideView? After)
 {
     /// <summary>Either side may be missing.</summary>
-    public static ComparisonView Of(PlanSide? before, PlanSide? after, bool rewritten) => Of(PlanComparison.Of(before, after, rewritten));
+    /// <param name="pictured">Whether the statements are drawn as well.</param>
+    public static ComparisonView Of(PlanSide? before, PlanSide? after, bool rewritten, bool pictured = true) => Of(PlanComparison.Of(before, after, rewritten), pictured: pictured);
 
     /// <param name="noteBefore">What is special about the counts before; null where nothing is.</param>
     /// <param name="noteAfter">Likewise after.</param>
-    public static ComparisonView Of(PlanComparison c, string? noteBefore = null, string? noteAfter = null)
+    /// <param name="pictured">Whether the statements are drawn as well.</param>
+    public static ComparisonView Of(PlanComparison c, string? noteBefore = null, string? noteAfter = null, bool pictured = true)
     {
         List<OperatorView> x = Lines(c.Before), y = Lines(c.After);
         return new(c.Sentence, c.SamePlan, [.. c.Rows.Select(r => new AlignedView(r.As, r.Before is { } i ? x[i] : null, r.After is { } j ? y[j] : null))],
-            Side(c.Before, noteBefore), Side(c.After, noteAfter));
+            Side(c.Before, noteBefore, pictured), Side(c.After, noteAfter, pictured));
     }
 
     private static List<OperatorView> Lines(ComparedSide? side) =>
@@ -94,12 +96,12 @@ public sealed record ComparisonView(string? Sentence, bool SamePlan, IReadOnlyLi
 
     private static string WithBelief(string counted, string? belief) => belief is null ? counted : $"{counted} {belief}".Trim();
 
-    private static PlanSideView? Side(ComparedSide? side, string? note) => side is null ? null : new(
+    private static PlanSideView? Side(ComparedSide? side, string? note, bool pictured) => side is null ? null : new(
         side.Side.Plan.Shape, side.Side.Plan.IsCounted, side.Side.Plan.RestShare, note, side.Side.Plan.Lines().Count(), MillisecondsOf(side.Side.Plan),
         side.Side.Plan.IsCounted ? side.Side.Plan.Lines().Sum(l => l.Operator.Counts?.RowsVisited ?? 0) : null, CostOf(side.Side.Plan), side.Findings.Select(FindingView.Of).ToList(),
         side.Flows.Select(f => new FlowView(
             f.Steps.Select(s => new FlowStepView(s.Operator, s.Table, s.TableRows, s.RowsIn, s.RowsVisited, s.RowsOut, s.Factor, s.WithoutCondition)).ToList(),
-            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList(), PicturedBlockView.Of(side.Side, side.Sources));
+            f.Distinct ? "DISTINCT" : f.Removes ? "grouping" : "", f.IsOuter ? side.Side.Rows : null)).ToList(), pictured ? PicturedBlockView.Of(side.Side, side.Sources) : []);
 }
 
 public sealed record GlossaryView(FindingKind Kind, string Title, string What, string Why, IReadOnlyList<string> Remedies, string Example)

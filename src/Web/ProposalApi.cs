@@ -96,7 +96,7 @@ internal static class ProposalApi
             return DaybookApi.Nothing("book");
         }
 
-        List<ProposalSearchItem> searches = [.. proposals.OfBook(id).Select(s => new ProposalSearchItem(s.Id, s.State, s.CreatedAt, s.FinishedAt, s.Message, proposals.Proposals(s.Id).Count))];
+        List<ProposalSearchItem> searches = [.. proposals.OfBook(id).Select(s => new ProposalSearchItem(s.Id, s.State, s.CreatedAt, s.FinishedAt, s.Message, s.Found))];
         return TypedResults.Ok(new ProposalsOfBook(searches is [var latest, ..] ? latest.Id : null, searches));
     }
 

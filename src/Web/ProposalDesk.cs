@@ -1,6 +1,3 @@
-using System.Collections.Concurrent;
-using System.Threading.Channels;
-using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Bench.Proposals;
 using SwiftLedger.Core.Proposals;
@@ -12,15 +9,11 @@ namespace SwiftLedger.Web;
 
 /// <summary>Looks for what to change, one search after the other, and measures what was found by trials of the book.</summary>
 public sealed class ProposalDesk(
-    LedgerHome home, BookStore books, ProposalStore proposals, TrialStore trials, TrialDesk trialDesk, TrialFeed feed, SubjectPasswords passwords, ILogger<ProposalDesk> log) : BackgroundService
+    LedgerHome home, BookStore books, ProposalStore proposals, TrialStore trials, TrialDesk trialDesk, TrialFeed feed, SubjectPasswords passwords, ILogger<ProposalDesk> log) : TurnsDesk(log)
 {
     private const int LongestTitle = 200;
 
-    private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
-    private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
     private volatile Running? _running;
-
-    public void Enqueue(long search) => _waiting.Writer.TryWrite(search);
 
     /// <summary>What a search is at, and the trial that it waits for; null where it does not run.</summary>
     public (string Told, int? Number, long? Trial)? AtOf(long search) => _running is { } running && running.Search == search ? (running.Told, running.Number, running.Trial) : null;
@@ -31,11 +24,7 @@ public sealed class ProposalDesk(
     /// <summary>Ends a search that waits or runs; what it found and measured stays.</summary>
     public void Cancel(ProposalSearchRecord search)
     {
-        if (_stops.TryGetValue(search.Id, out CancellationTokenSource? stop))
-        {
-            stop.Cancel();
-        }
-        else
+        if (!Stop(search.Id))
         {
             proposals.End(search.Id, TrialState.Cancelled, "It had not begun.");
         }
@@ -48,42 +37,18 @@ public sealed class ProposalDesk(
         return [.. proposals.Proposals(search.Id).Select(p => down.FirstOrDefault(d => d.Covers(p)) is { } by ? p with { Fate = ProposalFate.TurnedDown, Message = $"{by.Author}, {by.At[..10]}: {by.Why}" } : p)];
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    protected override IEnumerable<long> Resume()
     {
-        await Task.Yield();
         IReadOnlyList<ProposalSearchRecord> interrupted = proposals.InterruptRunning("The server ended while this search ran. What had been found and measured is kept.");
         LeftOvers.Sweep(interrupted.Select(s => books.Find(s.BookId)?.Subject), passwords, home, log);
-        foreach (ProposalSearchRecord waiting in proposals.Waiting())
-        {
-            Enqueue(waiting.Id);
-        }
-
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            try
-            {
-                long id = await _waiting.Reader.ReadAsync(stoppingToken);
-                if (proposals.Find(id) is { State: TrialState.Waiting } search && books.Find(search.BookId) is { Subject: { } subject })
-                {
-                    await RunAsync(search, subject, stoppingToken);
-                }
-            }
-            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
-            {
-                return;
-            }
-            catch (SqliteException e)
-            {
-                // A full disk, say: what could not be written waits or runs in the ledger until the next start, and the server goes on.
-                log.LogError("{Message}", LedgerException.Of(e).Message);
-            }
-        }
+        return proposals.Waiting().Select(s => s.Id);
     }
 
-    private async Task RunAsync(ProposalSearchRecord search, string subject, CancellationToken stopping)
+    protected override Task RunAsync(long id, CancellationToken stop, CancellationToken stopping) =>
+        proposals.Find(id) is { State: TrialState.Waiting } search && books.Find(search.BookId) is { Subject: { } subject } ? RunAsync(search, subject, stop, stopping) : Task.CompletedTask;
+
+    private async Task RunAsync(ProposalSearchRecord search, string subject, CancellationToken stop, CancellationToken stopping)
     {
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
-        _stops[search.Id] = stop;
         _running = new(search.Id, "beginning", null, null);
         try
         {
@@ -94,9 +59,9 @@ public sealed class ProposalDesk(
 
             string address = passwords.ForConnecting(subject);
             ProposalsAsked asked = search.Wants;
-            TrialOptions access = await CopyAccess.OfAsync(address, asked.TrustSql, "Proposals are tried on private copies", stop.Token);
+            TrialOptions access = await CopyAccess.OfAsync(address, asked.TrustSql, "Proposals are tried on private copies", stop);
             TrialOptions options = access with { MaxSeconds = asked.MaxSeconds, StatementSeconds = asked.StatementSeconds, Quick = true };
-            JobRefused? refusal = search.Step.Try ? await TryAsync(search, address, options, stop.Token) : await FindAsync(search, address, options, stop.Token);
+            JobRefused? refusal = search.Step.Try ? await TryAsync(search, address, options, stop) : await FindAsync(search, address, options, stop);
             proposals.End(search.Id, refusal is null ? TrialState.Finished : TrialState.Refused, refusal is null ? null : string.Join(' ', refusal.Problems.Select(p => p.Message)));
         }
         catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
@@ -118,7 +83,6 @@ public sealed class ProposalDesk(
         }
         finally
         {
-            _stops.TryRemove(search.Id, out _);
             _running = null;
         }
     }

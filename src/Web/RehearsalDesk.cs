@@ -1,6 +1,3 @@
-using System.Collections.Concurrent;
-using System.Threading.Channels;
-using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Rehearsals;
@@ -13,14 +10,10 @@ using SwiftLedger.Subjects;
 namespace SwiftLedger.Web;
 
 /// <summary>Runs the waiting rehearsals one after the other, and keeps what they tell as they tell it.</summary>
-public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalStore rehearsals, SubjectPasswords passwords, ILogger<RehearsalDesk> log) : BackgroundService
+public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalStore rehearsals, SubjectPasswords passwords, ILogger<RehearsalDesk> log) : TurnsDesk(log)
 {
-    private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
-    private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
     private volatile Running? _running;
     private volatile Shown? _shown;
-
-    public void Enqueue(long rehearsal) => _waiting.Writer.TryWrite(rehearsal);
 
     /// <summary>Whether one runs.</summary>
     public bool IsRunning => _running is not null;
@@ -34,11 +27,12 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
     /// <summary>Ends a rehearsal that waits or runs; what it measured stays.</summary>
     public void Cancel(RehearsalRecord rehearsal)
     {
-        if (_stops.TryGetValue(rehearsal.Id, out CancellationTokenSource? stop))
+        if (Stop(rehearsal.Id))
         {
-            stop.Cancel();
+            return;
         }
-        else if (rehearsal.StartedAt is not null && books.Find(rehearsal.BookId) is { Subject: { } subject })
+
+        if (rehearsal.StartedAt is not null && books.Find(rehearsal.BookId) is { Subject: { } subject })
         {
             End(rehearsals.Account(rehearsal, KnownEngines.OfSubject(subject)), rehearsal, subject, TrialState.Cancelled, "It had not been carried on yet; what had been measured is kept.");
         }
@@ -48,9 +42,8 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         }
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    protected override IEnumerable<long> Resume()
     {
-        await Task.Yield();
         IReadOnlyList<RehearsalRecord> interrupted = rehearsals.InterruptRunning("The server ended while this rehearsal ran. What had been measured is kept.");
         LeftOvers.Sweep(interrupted.Select(s => books.Find(s.BookId)?.Subject), passwords, home, log);
         foreach (RehearsalRecord cut in interrupted)
@@ -68,32 +61,11 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
             }
         }
 
-        foreach (RehearsalRecord waiting in rehearsals.Waiting())
-        {
-            Enqueue(waiting.Id);
-        }
-
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            try
-            {
-                long id = await _waiting.Reader.ReadAsync(stoppingToken);
-                if (rehearsals.Find(id) is { State: TrialState.Waiting } rehearsal && books.Find(rehearsal.BookId) is { Subject: { } subject })
-                {
-                    await RunAsync(rehearsal, subject, stoppingToken);
-                }
-            }
-            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
-            {
-                return;
-            }
-            catch (SqliteException e)
-            {
-                // A full disk, say: what could not be written waits or runs in the ledger until the next start, and the server goes on.
-                log.LogError("{Message}", LedgerException.Of(e).Message);
-            }
-        }
+        return rehearsals.Waiting().Select(r => r.Id);
     }
+
+    protected override Task RunAsync(long id, CancellationToken stop, CancellationToken stopping) =>
+        rehearsals.Find(id) is { State: TrialState.Waiting } rehearsal && books.Find(rehearsal.BookId) is { Subject: { } subject } ? RunAsync(rehearsal, subject, stop, stopping) : Task.CompletedTask;
 
     /// <summary>Whether a soak is carried on: there is time left, and it measured something since it was last carried on. One that ends its server each time is not.</summary>
     private static bool GoesOn(RehearsalAccount account) => account.Brief.Options is { Soak: true, MaxSeconds: { } most } && account.Done is null && account.NextLeg.Seconds < most
@@ -124,10 +96,8 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
     public static RehearsalDocument DocumentOf(RehearsalAccount account, RehearsalRecord rehearsal, string subject, string state) =>
         RehearsalDocument.Of(account, KnownEngines.Shown(subject), rehearsal.Load, rehearsal.Change, state, rehearsal.StartedAt ?? rehearsal.CreatedAt);
 
-    private async Task RunAsync(RehearsalRecord rehearsal, string subject, CancellationToken stopping)
+    private async Task RunAsync(RehearsalRecord rehearsal, string subject, CancellationToken stop, CancellationToken stopping)
     {
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
-        _stops[rehearsal.Id] = stop;
         RehearsalBrief brief = RehearsalBrief.Read(rehearsal.Load, rehearsal.Change, KnownEngines.OfSubject(subject), RehearsalStore.OptionsOf(rehearsal.Options)).Value;
         RehearsalAccount? before = rehearsal.StartedAt is null ? null : rehearsals.Account(rehearsal, KnownEngines.OfSubject(subject));
         _running = new(rehearsal.Id, before ?? new(brief, []));
@@ -139,7 +109,7 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
             }
 
             string address = passwords.ForConnecting(subject);
-            TrialOptions access = await CopyAccess.OfAsync(address, rehearsal.Trusted, "A rehearsal writes to private copies", stop.Token)
+            TrialOptions access = await CopyAccess.OfAsync(address, rehearsal.Trusted, "A rehearsal writes to private copies", stop)
                 with
             { Seed = RehearsalStore.OptionsOf(rehearsal.Options).Seed };
             RehearsalAccount account = await new RehearsalRunner(home).RunAsync(
@@ -149,7 +119,7 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
                     rehearsals.Tell(rehearsal.Id, happened);
                     _running = new(rehearsal.Id, now);
                 },
-                leftOver: left => log.LogWarning("{Message}", left), before: before, stop: stop.Token);
+                leftOver: left => log.LogWarning("{Message}", left), before: before, stop: stop);
             if (account.Refusal is { } refusal)
             {
                 rehearsals.End(rehearsal.Id, TrialState.Refused, string.Join(' ', refusal.Problems.Select(Told)));
@@ -181,7 +151,6 @@ public sealed class RehearsalDesk(LedgerHome home, BookStore books, RehearsalSto
         }
         finally
         {
-            _stops.TryRemove(rehearsal.Id, out _);
             _running = null;
             _shown = null;
         }

@@ -1,6 +1,3 @@
-using System.Collections.Concurrent;
-using System.Threading.Channels;
-using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Batches;
 using SwiftLedger.Store;
@@ -9,15 +6,11 @@ using SwiftLedger.Subjects;
 namespace SwiftLedger.Web;
 
 /// <summary>Runs the waiting scripts one after the other; its measuring process waits for whatever else is being measured.</summary>
-public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scripts, SubjectPasswords passwords, ILogger<ScriptDesk> log) : BackgroundService
+public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scripts, SubjectPasswords passwords, ILogger<ScriptDesk> log) : TurnsDesk(log)
 {
     private static readonly TimeSpan StatementLimit = TimeSpan.FromSeconds(30), ScriptLimit = TimeSpan.FromSeconds(600);
 
-    private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
-    private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
     private volatile Running? _running;
-
-    public void Enqueue(long script) => _waiting.Writer.TryWrite(script);
 
     /// <summary>Where a script is; null where it does not run, or has only begun.</summary>
     public BatchProgress? ProgressOf(long script) => _running is { } running && running.Script == script ? running.Progress : null;
@@ -34,11 +27,7 @@ public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scr
             return false;
         }
 
-        if (_stops.TryGetValue(script.Id, out CancellationTokenSource? stop))
-        {
-            stop.Cancel();
-        }
-        else
+        if (!Stop(script.Id))
         {
             scripts.End(script.Id, TrialState.Cancelled, "It had not begun.");
         }
@@ -46,43 +35,18 @@ public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scr
         return true;
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    protected override IEnumerable<long> Resume()
     {
-        await Task.Yield();
         IReadOnlyList<ScriptRecord> interrupted = scripts.InterruptRunning("The server ended while this script ran; the copy is removed. Run it again.");
         LeftOvers.Sweep(interrupted.Select(s => books.Find(s.BookId)?.Subject), passwords, home, log);
-
-        foreach (ScriptRecord waiting in scripts.Waiting())
-        {
-            Enqueue(waiting.Id);
-        }
-
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            try
-            {
-                long id = await _waiting.Reader.ReadAsync(stoppingToken);
-                if (scripts.Find(id) is { State: TrialState.Waiting } script && books.Find(script.BookId) is { Subject: { } subject })
-                {
-                    await RunAsync(script, subject, stoppingToken);
-                }
-            }
-            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
-            {
-                return;
-            }
-            catch (SqliteException e)
-            {
-                // A full disk, say: what could not be written waits or runs in the ledger until the next start, and the server goes on.
-                log.LogError("{Message}", LedgerException.Of(e).Message);
-            }
-        }
+        return scripts.Waiting().Select(s => s.Id);
     }
 
-    private async Task RunAsync(ScriptRecord script, string subject, CancellationToken stopping)
+    protected override Task RunAsync(long id, CancellationToken stop, CancellationToken stopping) =>
+        scripts.Find(id) is { State: TrialState.Waiting } script && books.Find(script.BookId) is { Subject: { } subject } ? RunAsync(script, subject, stop, stopping) : Task.CompletedTask;
+
+    private async Task RunAsync(ScriptRecord script, string subject, CancellationToken stop, CancellationToken stopping)
     {
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
-        _stops[script.Id] = stop;
         _running = new(script.Id, null);
         try
         {
@@ -92,7 +56,7 @@ public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scr
             }
 
             (BatchRun? run, string? problem) = await BatchRunner.RunAsync(
-                home, passwords.ForConnecting(subject), script.Script, StatementLimit, ScriptLimit, new(TrustSql: script.Trusted), stop.Token, reached => _running = new(script.Id, reached));
+                home, passwords.ForConnecting(subject), script.Script, StatementLimit, ScriptLimit, new(TrustSql: script.Trusted), stop, reached => _running = new(script.Id, reached));
             if (run is null)
             {
                 scripts.End(script.Id, TrialState.Refused, problem ?? "Nothing ran.");
@@ -121,7 +85,6 @@ public sealed class ScriptDesk(LedgerHome home, BookStore books, ScriptStore scr
         }
         finally
         {
-            _stops.TryRemove(script.Id, out _);
             _running = null;
         }
     }

@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Threading.Channels;
 using Microsoft.Data.Sqlite;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Trials;
@@ -8,19 +7,15 @@ using SwiftLedger.Store;
 namespace SwiftLedger.Web;
 
 /// <summary>Runs the waiting trials one after the other, keeps what they tell, and tells it on.</summary>
-public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trials, SubjectPasswords passwords, TrialFeed feed, ILogger<TrialDesk> log) : BackgroundService
+public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trials, SubjectPasswords passwords, TrialFeed feed, ILogger<TrialDesk> log) : TurnsDesk(log)
 {
     private const int AccountsKept = 16, MostStemsMade = 100;
 
-    private readonly Channel<long> _waiting = Channel.CreateUnbounded<long>();
-    private readonly ConcurrentDictionary<long, CancellationTokenSource> _stops = new();
     private readonly ConcurrentDictionary<long, TrialAccount> _settled = new();
     private volatile Running? _running;
 
     /// <summary>The trial that is measured now.</summary>
     public long? Current => _running?.Trial;
-
-    public void Enqueue(long trial) => _waiting.Writer.TryWrite(trial);
 
     /// <summary>How many trials come before this one.</summary>
     public int Ahead(TrialGlance trial) => trial.State != TrialState.Waiting ? 0
@@ -31,9 +26,8 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
     public bool Cancel(TrialRecord trial)
     {
         // One that has ended may still be putting its things away.
-        if (trial.State is TrialState.Waiting or TrialState.Running && _stops.TryGetValue(trial.Id, out CancellationTokenSource? stop))
+        if (trial.State is TrialState.Waiting or TrialState.Running && Stop(trial.Id))
         {
-            stop.Cancel();
             return true;
         }
 
@@ -70,9 +64,8 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         return account;
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    protected override IEnumerable<long> Resume()
     {
-        await Task.Yield();
         home.SweepCopies();
         SweepServers(trials.InterruptRunning("The server ended while this trial ran. What had been measured is kept; run it again for verdicts on the rest."));
         foreach (TrialRecord open in trials.Undecided())
@@ -89,40 +82,17 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             trials.KeepStems(old.Id, Stem.Of(account.Lines, Bill.Of(account.Lines, account.Brief.Options.Seed)));
         }
 
-        foreach (TrialRecord waiting in trials.Waiting())
-        {
-            Enqueue(waiting.Id);
-        }
-
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            try
-            {
-                long id = await _waiting.Reader.ReadAsync(stoppingToken);
-                if (trials.Find(id) is { State: TrialState.Waiting } trial && books.Find(trial.BookId) is { } book)
-                {
-                    await RunAsync(trial, book, stoppingToken);
-                }
-            }
-            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
-            {
-                return;
-            }
-            catch (SqliteException e)
-            {
-                // A full disk, say: the trial waits for the next start, and the server goes on.
-                log.LogError("{Message}", LedgerException.Of(e).Message);
-            }
-        }
+        return trials.Waiting().Select(t => t.Id);
     }
+
+    protected override Task RunAsync(long id, CancellationToken stop, CancellationToken stopping) =>
+        trials.Find(id) is { State: TrialState.Waiting } trial && books.Find(trial.BookId) is { } book ? RunAsync(trial, book, stop, stopping) : Task.CompletedTask;
 
     private void SweepServers(IReadOnlyList<TrialRecord> interrupted) =>
         LeftOvers.Sweep(interrupted.SelectMany(t => new[] { books.Find(t.BookId)?.Subject, TrialStore.OptionsOf(t).Dump?.On }), passwords, home, log);
 
-    private async Task RunAsync(TrialRecord trial, BookRecord book, CancellationToken stopping)
+    private async Task RunAsync(TrialRecord trial, BookRecord book, CancellationToken stop, CancellationToken stopping)
     {
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(stopping);
-        _stops[trial.Id] = stop;
         TrialBrief brief = TrialBrief.Read(trial.Workload, trial.ChangeText, TrialStore.OptionsOf(trial)).Value;
         _running = new(trial.Id, TrialAccount.Open(brief));
         try
@@ -137,7 +107,7 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
             string? other = brief.Options.OtherAddress is { } second ? passwords.ForConnecting(second) : null;
             TrialAccount account = await new TrialRunner(home).RunAsync(
                 subject, trial.Workload, trial.ChangeText, brief, (happened, now) => Observe(trial.Id, happened, now),
-                leftOver: left => log.LogWarning("Trial {Trial}: {Message}", trial.Id, left), otherAddress: other, stop: stop.Token);
+                leftOver: left => log.LogWarning("Trial {Trial}: {Message}", trial.Id, left), otherAddress: other, stop: stop);
             End(trial.Id, account.Refusal is null ? TrialState.Finished : TrialState.Refused,
                 account.Refusal?.Problems[0].Message, account);
         }
@@ -162,7 +132,6 @@ public sealed class TrialDesk(LedgerHome home, BookStore books, TrialStore trial
         }
         finally
         {
-            _stops.TryRemove(trial.Id, out _);
             _running = null;
             feed.Tell(trial.Id, new("trial", new { state = "ended" }));
         }

@@ -128,8 +128,8 @@ public sealed class ProposalStoreTests : IDisposable
             _proposals.End(made.Id, TrialState.Finished, null);
         }
 
-        IReadOnlyList<ProposalSearchRecord> kept = _proposals.OfBook(_book);
-        (kept.Count, kept[0].Id).ShouldBe((ProposalStore.MostKept, ProposalStore.MostKept + 3));
+        IReadOnlyList<ProposalSearchGlance> kept = _proposals.OfBook(_book);
+        (kept.Count, kept[0].Id, kept[0].Found, kept[0].State).ShouldBe((ProposalStore.MostKept, ProposalStore.MostKept + 3, 1, TrialState.Finished));
         _proposals.Proposals(1).ShouldBeEmpty();
         _proposals.TurnDown(_book, Index("a"), "Ada", "no");
         new BookStore(_ledger, TimeProvider.System).Delete(_book);

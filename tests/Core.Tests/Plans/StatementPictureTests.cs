@@ -60,6 +60,9 @@ public class StatementPictureTests
     [InlineData("depot_id = 3", 100)] // 90 of 900 rows share a value, by the index: a tenth of 1,000
     [InlineData("state = :s", 225)] // any of 4 values that (1 - 0.1) of the rows have
     [InlineData("state = 'lost' AND depot_id = 3", 20)] // taken to be independent
+    [InlineData("state = NULL", 0)]
+    [InlineData("state = 'null'", 50)]
+    [InlineData("state = 'it''s'", 50)] // none of the common values: what is left, over the other two
     [InlineData("weight = 3", null)]
     [InlineData("depot_id = 3 AND weight > 1", null)]
     [InlineData("lower(state) = 'sent'", null)]

@@ -132,7 +132,14 @@ internal sealed class BlockPicture
         }
 
         ColumnStatistics? s = column.Statistics;
-        string? value = _side.ValueOf(condition.Right.Value)?.Trim('\'');
+        string? literal = _side.ValueOf(condition.Right.Value);
+        string? value = literal is ['\'', .. var text, '\''] ? text.Replace("''", "'", StringComparison.Ordinal) : literal;
+        if (literal?.Equals("null", StringComparison.OrdinalIgnoreCase) == true && condition.Operator is ("=" or "==" or "<" or "<=" or ">" or ">="))
+        {
+            // What is compared with NULL is never so.
+            return 0;
+        }
+
         if (condition.Operator is "=" or "==")
         {
             // Without statistics of the column, an index that begins with it says how many rows share a value.
