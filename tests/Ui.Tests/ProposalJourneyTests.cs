@@ -29,7 +29,7 @@ public sealed class ProposalJourneyTests(LedgerFixture ledger)
 
         browser.Click(By.XPath("//button[starts-with(normalize-space(), 'index on booking_night (night')]"));
         browser.Press("Try it");
-        browser.SeeSettled(By.XPath("//dd[contains(., 'lines of all statements that it may touch')]/a"));
+        browser.SeeSettled(By.XPath("//dd[contains(., 'of all statements that it may touch')]/a"));
         browser.SeeSettled(By.XPath("//button[normalize-space()='Turn it down'][not(@disabled)]"));
         browser.Axe().ShouldBeEmpty();
 

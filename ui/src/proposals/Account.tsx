@@ -26,7 +26,7 @@ export function Account({
       <thead>
         <tr>
           <th scope="col">proposal</th>
-          <th scope="col" className="num">
+          <th scope="col" className="num roomy">
             work, expected
           </th>
           <th scope="col" className="num">
@@ -80,9 +80,9 @@ function Row({
           {item.title}
         </button>
       </td>
-      <td className="num text-quiet italic">{lessWork(p.workLeft)}</td>
+      <td className="num roomy text-quiet italic">{lessWork(p.workLeft)}</td>
       <td className="num">{item.measured && change(item.measured.billBefore, item.measured.billAfter)}</td>
-      <td className="whitespace-nowrap text-sm">
+      <td className="text-sm sm:whitespace-nowrap">
         {measuring ? (
           <span className="font-semibold">being measured</span>
         ) : (
@@ -113,9 +113,9 @@ function Together({ page: { set } }: { page: ProposalSearch }) {
           </span>
         )}
       </th>
-      <td />
+      <td className="roomy" />
       <td className="num">{told && change(set.billBefore, set.billAfter)}</td>
-      <td className="whitespace-nowrap text-sm">
+      <td className="text-sm sm:whitespace-nowrap">
         {told && set.billAfter < set.billBefore && `${percent(1 - set.billAfter / set.billBefore)} less`}
       </td>
     </tr>

@@ -41,7 +41,7 @@ export function Brings({ p }: { p: Proposal }) {
             <Link className="link" to="/trials/$trialId" params={{ trialId: String(p.trial) }}>
               trial {p.trial}
             </Link>
-            {m && `, over ${m.lines} lines of all statements that it may touch`}
+            {m && `, over ${m.lines} ${m.lines === 1 ? "line" : "lines"} of all statements that it may touch`}
           </Fact>
         )}
       </dl>

@@ -114,7 +114,7 @@ export function Searches({
   }
   return (
     <section aria-label="Searches">
-      <h3 className="section">Searches</h3>
+      {shown !== undefined && <h3 className="section">Searches</h3>}
       <table className="ruled">
         <thead>
           <tr>
