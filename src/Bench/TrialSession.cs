@@ -61,8 +61,12 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
     {
         (InputPart Part, string Text, TextSpan Body, int Number, string Sql)[] all =
         [
-            .. brief.Workload.Statements.Select(s => (InputPart.Workload, order.Workload, s.Body, s.Number, s.Sql)),
-            .. brief.Change.Rewrites.Select(r => (InputPart.Change, order.Change, r.Body, r.Number, r.Sql)),
+            .. from s in brief.Workload.Statements
+               from p in WorkUnit.PiecesOf(s.Sql, s.Body, job.Options.Engine.Dialect).Index()
+               select (InputPart.Workload, order.Workload, p.Item.Body, s.Number + p.Index, p.Item.Sql),
+            .. from r in brief.Change.Rewrites
+               from p in WorkUnit.PiecesOf(r.Sql, r.Body, job.Options.Engine.Dialect).Index()
+               select (InputPart.Change, order.Change, p.Item.Body, r.Number + p.Index, p.Item.Sql),
         ];
         int at = 0;
 

@@ -29,6 +29,17 @@ internal sealed class RowHash
 
     public void Begin() => _length = 0;
 
+    /// <summary>Begins a row with columns that were added before.</summary>
+    /// <param name="taken">By <see cref="Taken"/>.</param>
+    public void Begin(ReadOnlySpan<byte> taken)
+    {
+        _length = 0;
+        taken.CopyTo(Reserve(taken.Length));
+    }
+
+    /// <summary>What was added since the row began.</summary>
+    public byte[] Taken() => _row.AsSpan(0, _length).ToArray();
+
     public void AddText(string text) => AddBytes(5, System.Text.Encoding.UTF8.GetBytes(text));
 
     public void AddNumber(byte type, long value)

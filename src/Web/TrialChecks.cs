@@ -64,10 +64,22 @@ internal static class TrialChecks
     /// <param name="workload">Its text.</param>
     /// <param name="subject">Its address; a server is not asked before the trial.</param>
     /// <param name="checker">Looks into the subject.</param>
-    public static IReadOnlyList<InputProblem> Missing(TrialBrief brief, string workload, string? subject, CheckProcess checker) =>
-        string.IsNullOrWhiteSpace(subject) || SubjectEngines.Of(brief.Options.Engine).Checks is null ? []
-        : [.. checker.Missing(brief.Options.Engine, subject, [.. brief.Workload.Statements.Select(s => s.Sql)]).Select(m => (Found: m, Statement: brief.Workload.Statements[m.Statement]))
+    public static IReadOnlyList<InputProblem> Missing(TrialBrief brief, string workload, string? subject, CheckProcess checker)
+    {
+        if (string.IsNullOrWhiteSpace(subject) || SubjectEngines.Of(brief.Options.Engine).Checks is null)
+        {
+            return [];
+        }
+
+        List<(int Number, string Sql, TextSpan Body)> statements =
+        [
+            .. from s in brief.Workload.Statements
+               from p in WorkUnit.PiecesOf(s.Sql, s.Body, brief.Options.Engine.Dialect).Index()
+               select (s.Number + p.Index, p.Item.Sql, p.Item.Body),
+        ];
+        return [.. checker.Missing(brief.Options.Engine, subject, [.. statements.Select(s => s.Sql)]).Select(m => (Found: m, Statement: statements[m.Statement]))
             .Select(m => InputProblem.At(InputPart.Workload, workload, Within(m.Statement.Body, m.Found.Offset), $"Statement {m.Statement.Number} will fail: {m.Found.Message}.", m.Statement.Number))];
+    }
 
     private static TextSpan Within(TextSpan body, int? offset) => new(body.Start + Math.Min(offset ?? 0, body.Length), 1);
 
@@ -80,8 +92,12 @@ internal static class TrialChecks
 
         (InputPart Part, string Text, int Number, string Sql, TextSpan Body)[] texts =
         [
-            .. brief.Workload.Statements.Select(s => (InputPart.Workload, workload, s.Number, s.Sql, s.Body)),
-            .. brief.Change.Rewrites.Select(r => (InputPart.Change, change, r.Number, r.Sql, r.Body)),
+            .. from s in brief.Workload.Statements
+               from p in WorkUnit.PiecesOf(s.Sql, s.Body, brief.Options.Engine.Dialect).Index()
+               select (InputPart.Workload, workload, s.Number + p.Index, p.Item.Sql, p.Item.Body),
+            .. from r in brief.Change.Rewrites
+               from p in WorkUnit.PiecesOf(r.Sql, r.Body, brief.Options.Engine.Dialect).Index()
+               select (InputPart.Change, change, r.Number + p.Index, p.Item.Sql, p.Item.Body),
         ];
         foreach (ParserComplaint found in checker.Check(brief.Options.Engine, [.. texts.Select(t => t.Sql)]))
         {

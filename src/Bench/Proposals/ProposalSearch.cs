@@ -56,9 +56,9 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         SqlDialect dialect = options.Engine.Dialect;
         Workload statements = now.Brief.Workload;
         double? work = Screening.WorkOf(now);
-        Dictionary<string, UnknownSyntax> unknown = statements.Statements.Select(s => (s.Name, Tree: SyntaxTree.Read(s.Sql, dialect))).Where(s => s.Tree.Statement is null).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
+        Dictionary<string, UnknownSyntax> unknown = statements.Statements.SelectMany(s => WorkUnit.StatementsOf(s.Sql, dialect).Select(one => (s.Name, Tree: SyntaxTree.Read(one, dialect)))).Where(s => s.Tree.Statement is null).DistinctBy(s => s.Name).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
         _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
-        (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, StatementTables.Of(s.Sql, dialect)))];
+        (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, TablesOf(s, dialect)))];
         Dictionary<string, string> made = _look.OfKind("index");
         HashSet<string> views = new(_look.OfKind("view").Keys.Select(v => v[(v.LastIndexOf('.') + 1)..].Trim('"')), StringComparer.OrdinalIgnoreCase);
         bool triggers = _look.OfKind("trigger").Count > 0 || catalog.Tables.Any(t => t.Triggers.Count > 0);
@@ -110,6 +110,10 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
 
         return new(proposals, null, [.. _notes, .. rewrites.Notes], null);
     }
+
+    /// <summary>The tables of a statement, or of all statements of a unit.</summary>
+    private static StatementTables TablesOf(WorkloadStatement statement, SqlDialect dialect) =>
+        WorkUnit.StatementsOf(statement.Sql, dialect).Select(s => StatementTables.Of(s, dialect)).Aggregate((a, b) => new(a.Kind, [.. a.Names.Union(b.Names)], a.Written ?? b.Written));
 
     private static string ReasonOf(SuperfluousIndex index) => index.Because switch
     {

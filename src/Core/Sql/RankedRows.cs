@@ -49,6 +49,12 @@ public sealed class RankedRows
 
     private string? Ranked()
     {
+        // Several statements have no outermost one.
+        if (_tokens.Exists(t => t.Kind == TokenKind.Semicolon))
+        {
+            return null;
+        }
+
         int by = Enumerable.Range(1, Math.Max(0, _words.Count - 1)).LastOrDefault(i => _words[i] == "by" && _words[i - 1] == "order", -1);
         int select = _words.IndexOf("select");
         if (by < 0 || select < 0)

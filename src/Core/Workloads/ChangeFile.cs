@@ -21,31 +21,38 @@ public static class ChangeFile
         var rewrites = new List<Rewrite>();
         SqlScript script = SqlScript.Split(text, dialect);
 
-        foreach (ScriptStatement item in script.Statements)
+        foreach (UnitLines group in UnitLines.Read(text, script.Statements, dialect, Part, problems, named: false))
         {
-            string sql = item.Body.Of(text);
+            (ScriptStatement item, List<Directive> directives) = group.Lines[0];
+            string sql = group.Body.Of(text);
             TextPlace place = TextPlace.At(text, item.Body.Start);
-            StatementShape shape = StatementShape.Of(sql, dialect);
-            List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start), dialect);
-            if (shape.Flaw is { } flaw)
+            foreach (ScriptStatement one in group.Lines.Select(l => l.Item))
             {
-                problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
-                    $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}", item.Number));
+                ReportShape(text, one, dialect, problems);
             }
 
-            if (shape.Refusal is { } refusal)
-            {
-                problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}", item.Number));
-            }
+            StatementShape shape = StatementShape.Of(sql, dialect);
+            WorkUnit? unit = group.Lines.Count > 1 ? WorkUnit.Of(sql, dialect) : null;
 
             if (directives.FirstOrDefault(d => d.Key == "rewrite") is { } directive)
             {
                 List<BindLine> binds = directives.Where(d => d.Key == "bind")
                     .Select(d => BindLine.Read(text, d, Part, problems)).ToList();
-                var rewrite = new Rewrite(item.Number, directive.Value, sql, item.Body, place, shape.Parameters, shape.OrdersRows,
+                var rewrite = new Rewrite(item.Number, directive.Value, sql, group.Body, place, unit?.BoundParameters ?? shape.Parameters, unit?.OrdersRows ?? shape.OrdersRows,
                     binds.Select(b => b.Bindings).ToList());
+                if (unit is not null && !complete)
+                {
+                    problems.Add(InputProblem.At(Part, text, group.Lines[1].Item.Body, "A rehearsal plays the statements of a unit one by one: a rewrite of one is one statement."));
+                }
+
                 CheckRewrite(text, rewrite, directive, rewrites, workload, complete, problems);
                 rewrites.Add(rewrite);
+                continue;
+            }
+
+            if (unit is not null)
+            {
+                problems.Add(InputProblem.At(Part, text, group.Lines[1].Item.Body, $"Statement {group.Lines[1].Item.Number} goes on with a unit, but the statement before it is no rewrite of one."));
                 continue;
             }
 
@@ -70,6 +77,21 @@ public static class ChangeFile
         }
 
         return new(new(steps, rewrites), problems);
+    }
+
+    private static void ReportShape(string text, ScriptStatement item, SqlDialect dialect, List<InputProblem> problems)
+    {
+        StatementShape shape = StatementShape.Of(item.Body.Of(text), dialect);
+        if (shape.Flaw is { } flaw)
+        {
+            problems.Add(InputProblem.At(Part, text, new(item.Body.Start + flaw.Start, flaw.Length),
+                $"Statement {item.Number}: {StatementShape.Describe(flaw.Flaw)}", item.Number));
+        }
+
+        if (shape.Refusal is { } refusal)
+        {
+            problems.Add(InputProblem.At(Part, text, item.Body, $"Statement {item.Number}: {refusal}", item.Number));
+        }
     }
 
     private static void CheckRewrite(

@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Workloads;
@@ -8,12 +9,27 @@ namespace SwiftLedger.Core.Workloads;
 /// <param name="Value">What stands behind the colon, trimmed; its place in the file is <see cref="ValueSpan"/>.</param>
 /// <param name="Span">Where it stands.</param>
 /// <param name="ValueSpan">Where its value stands.</param>
-internal sealed record Directive(string Key, string Qualifier, string Value, TextSpan Span, TextSpan ValueSpan)
+internal sealed partial record Directive(string Key, string Qualifier, string Value, TextSpan Span, TextSpan ValueSpan)
 {
     /// <summary>What may have a qualifier between key and colon.</summary>
-    private static readonly string[] Qualified = ["bind", "arrived"];
+    private static readonly string[] Qualified = ["bind", "arrived", EachRow];
 
-    private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite"];
+    private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite", Unit, EachRow, Then, UnitEnds];
+
+    /// <summary>Names a unit of work, of this statement and those behind it that have no name.</summary>
+    public const string Unit = "unit";
+
+    /// <summary>This statement runs once for each row of one before it in its unit.</summary>
+    public const string EachRow = "each row";
+
+    /// <summary>This statement comes behind the one before it, in one unit with it.</summary>
+    public const string Then = "then";
+
+    /// <summary>The statement is in no unit any more.</summary>
+    public const string UnitEnds = "unit ends";
+
+    /// <summary>What needs no colon, where nothing else stands in the comment.</summary>
+    private static readonly string[] Bare = [EachRow, Then, UnitEnds];
 
     /// <summary>The directives among the comments of a piece of a file.</summary>
     /// <param name="file">The whole text.</param>
@@ -38,23 +54,28 @@ internal sealed record Directive(string Key, string Qualifier, string Value, Tex
     private static Directive? Read(string file, TextSpan comment, IReadOnlyList<string> keys)
     {
         string text = comment.Of(file);
-        int colon = text.IndexOf(':', StringComparison.Ordinal);
-        if (colon < 0 || !text.StartsWith("--", StringComparison.Ordinal))
+        if (!text.StartsWith("--", StringComparison.Ordinal))
         {
             return null;
         }
 
+        int colon = text.IndexOf(':', StringComparison.Ordinal) is var at and >= 0 ? at : text.Length;
         string head = text[2..colon].Trim();
-        string? key = keys.FirstOrDefault(k => head.StartsWith(k, StringComparison.OrdinalIgnoreCase)
-            && (head.Length == k.Length || char.IsWhiteSpace(head[k.Length])));
-        if (key is null || (head.Length > key.Length && !Qualified.Contains(key)))
+        string? key = keys.Where(k => head.StartsWith(k, StringComparison.OrdinalIgnoreCase)
+            && (head.Length == k.Length || char.IsWhiteSpace(head[k.Length]))).MaxBy(k => k.Length);
+        if (key is null || (head.Length > key.Length && !Qualified.Contains(key)) || (colon == text.Length && !Bare.Contains(key))
+            || (key == EachRow && !NamedList().IsMatch(head[key.Length..])))
         {
             return null;
         }
 
-        string rest = text[(colon + 1)..];
-        int valueStart = comment.Start + colon + 1 + (rest.Length - rest.TrimStart().Length);
+        string rest = text[Math.Min(colon + 1, text.Length)..];
+        int valueStart = comment.Start + Math.Min(colon + 1, text.Length) + (rest.Length - rest.TrimStart().Length);
         string value = rest.Trim();
         return new(key, head[key.Length..].Trim(), value, comment, new(valueStart, value.Length));
     }
+
+    /// <summary>Which statement's rows a loop goes through; any other words behind <c>each row</c> are a comment.</summary>
+    [GeneratedRegex(@"^(\s+of(\s+statement)?\s+[1-9]\d{0,3})?\s*$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex NamedList();
 }

@@ -31,9 +31,12 @@ public static class WorkloadFile
         var names = new Dictionary<string, TextPlace>(StringComparer.Ordinal);
         SqlScript script = SqlScript.Split(text, dialect);
 
-        foreach (ScriptStatement item in script.Statements)
+        // A load plays the statements of a unit one by one, and says itself which belong together.
+        IReadOnlyList<UnitLines> groups = complete ? UnitLines.Read(text, script.Statements, dialect, Part, problems)
+            : [.. script.Statements.Select(s => new UnitLines([new(s, UnitLines.DirectivesOf(text, s, dialect))]))];
+        foreach (UnitLines group in groups)
         {
-            statements.Add(ReadStatement(text, item, dialect, names, complete, problems));
+            statements.Add(ReadStatement(text, group, dialect, names, complete, problems));
         }
 
         foreach (Directive stray in Directive.ReadFrom(text, script.Rest, dialect))
@@ -51,25 +54,35 @@ public static class WorkloadFile
     }
 
     private static WorkloadStatement ReadStatement(
-        string text, ScriptStatement item, SqlDialect dialect, Dictionary<string, TextPlace> names, bool complete, List<InputProblem> problems)
+        string text, UnitLines group, SqlDialect dialect, Dictionary<string, TextPlace> names, bool complete, List<InputProblem> problems)
     {
-        string sql = item.Body.Of(text);
-        StatementShape shape = StatementShape.Of(sql, dialect);
+        (ScriptStatement item, List<Directive> directives) = group.Lines[0];
+        string sql = group.Body.Of(text);
         SqlPattern pattern = SqlPattern.Of(sql, dialect);
-        List<Directive> directives = Directive.ReadFrom(text, TextSpan.Between(item.Whole.Start, item.Body.Start), dialect);
+        WorkUnit? unit = group.Lines.Count > 1 ? WorkUnit.Of(sql, dialect) : null;
+        foreach (ScriptStatement one in group.Lines.Select(l => l.Item))
+        {
+            ReportShape(text, one, StatementShape.Of(one.Body.Of(text), dialect), dialect, problems);
+        }
 
-        ReportShape(text, item, shape, dialect, problems);
-        string name = NameOf(text, item, directives, pattern, names, problems);
+        StatementShape shape = StatementShape.Of(sql, dialect);
+        IReadOnlyList<string> parameters = unit?.Parameters ?? shape.Parameters;
+        string name = NameOf(text, item, complete ? directives : [.. directives.Where(d => d.Key != Directive.Unit)], pattern, names, problems);
         double? calls = ReadCalls(text, Single(text, directives, "calls", problems), problems);
         double? tolerance = ReadTolerance(text, Single(text, directives, "tolerance", problems), problems);
         List<BindLine> binds = directives.Where(d => d.Key == "bind").Select(d => BindLine.Read(text, d, Part, problems)).ToList();
+        foreach (Directive loop in complete ? [] : directives.Where(d => d.Key is Directive.EachRow or Directive.Then))
+        {
+            problems.Add(InputProblem.At(Part, text, loop.Span, $"'{loop.Key}' is for trials: a rehearsal plays the statements of a unit one behind the other, each with the same '-- unit: NAME' above it."));
+        }
+
         foreach (Directive rewrite in directives.Where(d => d.Key == "rewrite"))
         {
             problems.Add(InputProblem.At(Part, text, rewrite.Span, "A rewrite belongs into the change, not into the workload."));
         }
 
-        CheckParameters(text, item, name, shape.Parameters, binds, complete, problems);
-        return new(item.Number, name, sql, item.Body, pattern, calls, tolerance, shape.Parameters, shape.OrdersRows,
+        CheckParameters(text, item, name, parameters, unit?.BoundParameters ?? parameters, binds, complete, problems);
+        return new(item.Number, name, sql, group.Body, pattern, calls, tolerance, parameters, unit?.OrdersRows ?? shape.OrdersRows,
             CasesOf(text, binds, problems));
     }
 
@@ -117,11 +130,12 @@ public static class WorkloadFile
         string text, ScriptStatement item, List<Directive> directives, SqlPattern pattern,
         Dictionary<string, TextPlace> names, List<InputProblem> problems)
     {
-        if (Single(text, directives, "name", problems) is { } given)
+        Directive? unit = Single(text, directives, Directive.Unit, problems), own = Single(text, directives, "name", problems);
+        if ((unit ?? own) is { } given)
         {
             if (given.Value.Length == 0)
             {
-                problems.Add(InputProblem.At(Part, text, given.Span, "The name is missing behind 'name:'."));
+                problems.Add(InputProblem.At(Part, text, given.Span, $"The name is missing behind '{given.Key}:'."));
             }
             else if (!names.TryAdd(given.Value, TextPlace.At(text, given.Span.Start)))
             {
@@ -178,18 +192,18 @@ public static class WorkloadFile
     }
 
     private static void CheckParameters(
-        string text, ScriptStatement item, string name, IReadOnlyList<string> parameters, List<BindLine> binds, bool complete,
+        string text, ScriptStatement item, string name, IReadOnlyList<string> parameters, IReadOnlyList<string> bound, List<BindLine> binds, bool complete,
         List<InputProblem> problems)
     {
-        if (complete && parameters.Count > 0 && binds.Count == 0)
+        if (complete && bound.Count > 0 && binds.Count == 0)
         {
             problems.Add(InputProblem.At(Part, text, item.Body,
-                $"Statement {item.Number} ('{name}') has {Listed(parameters)}, but no bind line gives a value. Add '-- bind: {parameters[0]}=...' above it.", item.Number));
+                $"Statement {item.Number} ('{name}') has {Listed(bound)}, but no bind line gives a value. Add '-- bind: {bound[0]}=...' above it.", item.Number));
         }
 
         foreach (BindLine bind in binds)
         {
-            List<string> missing = parameters.Where(p => bind.Bindings.All(b => b.Key != p)).ToList();
+            List<string> missing = bound.Where(p => bind.Bindings.All(b => b.Key != p)).ToList();
             List<string> extra = bind.Bindings.Select(b => b.Key).Where(k => !parameters.Contains(k)).ToList();
             if (complete && missing.Count > 0)
             {

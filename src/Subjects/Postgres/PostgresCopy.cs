@@ -198,7 +198,7 @@ internal sealed class PostgresCopy : ISubjectCopy
         return ask(questions, names);
     }
 
-    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new PostgresPreparedCase(Shared, run, PostgresInspector.Writes(run.Sql), _readOnly, limit);
+    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => PostgresCase.Of(Shared, run, rollsBack: true, _readOnly, limit);
 
     public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new PostgresInspector(Shared, limit, _rolledBack ? Holding.OpenTransaction : Own).Planned(run);
 
@@ -242,7 +242,7 @@ internal sealed class PostgresCopy : ISubjectCopy
 
         public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => readOnly && PostgresInspector.Writes(run.Sql)
             ? throw new EngineException("It writes, and this database is only read")
-            : new PostgresPreparedCase(connection, run, writes == SessionWrites.RolledBack && PostgresInspector.Writes(run.Sql), readOnly, limit);
+            : PostgresCase.Of(connection, run, writes == SessionWrites.RolledBack, readOnly, limit);
 
         public void Dispose() => connection.Dispose();
     }

@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using System.Globalization;
-using System.Text;
 using Npgsql;
 using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Measuring;
@@ -8,6 +7,7 @@ using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
+using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Postgres;
 
@@ -24,12 +24,18 @@ internal enum Holding
     OpenTransaction,
 }
 
+/// <summary>Executes a case once.</summary>
+/// <param name="hash">Given its rows.</param>
+/// <param name="picker">Offered them; null for nobody.</param>
+/// <returns>How long it took, and how many rows it changed.</returns>
+internal delegate (double Milliseconds, long Affected) RowReading(RowHash hash, RowPicker? picker);
+
 /// <summary>Looks at one case: first contact, rows, the plan that an application gets, counted, and the other plan where they differ.</summary>
 /// <remarks>
 /// PostgreSQL manual, "PREPARE": a statement with parameters is planned for its values five times; then a plan for any values is
 /// taken where it is not estimated to be dearer. So the sixth plan is the one that an application keeps.
 /// </remarks>
-internal sealed class PostgresInspector(PostgresConnection connection, ExecutionLimit limit, Holding holding)
+internal sealed partial class PostgresInspector(PostgresConnection connection, ExecutionLimit limit, Holding holding)
 {
     /// <summary>A slower statement is not executed a second time just to see whether it counts the same.</summary>
     private static readonly TimeSpan RepeatUnder = TimeSpan.FromSeconds(2);
@@ -41,15 +47,17 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <summary>Cursors over what a write takes away.</summary>
     private const string Gone = "swift_ledger_gone_";
 
-    /// <summary>FirstNormalObjectId (PostgreSQL's transam.h).</summary>
-    private const uint FirstMadeType = 16384;
-
-    private const int MostServerTimes = 7, ValueBuffer = 1 << 16;
+    private const int MostServerTimes = 7;
 
     private static readonly TimeSpan ServerTimesWithin = TimeSpan.FromSeconds(1);
 
     public Inspection Look(CaseRun run)
     {
+        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
+        {
+            return new UnitLook(this, connection, unit, run, limit).Look();
+        }
+
         PostgresParameters parameters = PostgresParameters.Of(run);
         Plan? plan = null;
         bool writes = false;
@@ -61,7 +69,8 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             writes = Writes(run.Sql);
             parameters = Typed(parameters, run);
             SequencePlaces? places = writes && holding == Holding.Transaction ? new(connection) : null;
-            (cold, RowHash rows, long affected, WrittenRelations written) = Undone(() => FirstExecution(parameters));
+            RowReading reading = ReadingOf(parameters);
+            (cold, RowHash rows, long affected, WrittenRelations written) = Undone(() => FirstExecution(reading));
             writes |= written.Tables.Count > 0;
             bool quick = cold < RepeatUnder.TotalMilliseconds;
             RowHash? compared = rows, second = null;
@@ -69,13 +78,13 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             {
                 // Finding what changed reads the touched tables: where that takes long it is not done twice.
                 long begun = Stopwatch.GetTimestamp();
-                compared = Effect(parameters, written, places);
-                second = quick && compared is not null && Stopwatch.GetElapsedTime(begun) < RepeatUnder ? Effect(parameters, written, places) : null;
+                compared = Effect(reading, IsPlainWrite(parameters.Sql), written, places);
+                second = quick && compared is not null && Stopwatch.GetElapsedTime(begun) < RepeatUnder ? Effect(reading, IsPlainWrite(parameters.Sql), written, places) : null;
             }
             else
             {
                 second = quick ? new() : null;
-                _ = second is null ? default : Undone(() => Executed(parameters, second));
+                _ = second is null ? default : Undone(() => reading(second, null));
             }
 
             (plan, string? note) = Undone(() => PlanOf(parameters, writes));
@@ -101,21 +110,19 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <exception cref="EngineException">It failed, or took too long.</exception>
     public RowsOnlyHere Rows(CaseRun run, Func<UInt128, bool> wanted)
     {
-        PostgresParameters parameters = PostgresParameters.Of(run);
-        MustBePlain(parameters);
-        parameters = Typed(parameters, run);
+        RowReading reading = ReadingOf(run);
         var picker = new RowPicker(wanted);
-        WrittenRelations written = Undone(() => FirstExecution(parameters).Written);
+        WrittenRelations written = Undone(() => FirstExecution(reading).Written);
         if (written.Tables.Count == 0)
         {
-            Undone(() => Executed(parameters, new(), picker));
+            Undone(() => reading(new(), picker));
         }
         else if (!written.Hidden)
         {
             var changed = new ChangedRows(picker);
-            Undone(() => Changes(parameters, written, changed: changed));
+            Undone(() => Changes(reading, written, changed: changed));
             changed.Offers = true;
-            Undone(() => Changes(parameters, written, picker, changed));
+            Undone(() => Changes(reading, written, picker, changed));
         }
 
         return picker.Found;
@@ -124,6 +131,16 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <inheritdoc cref="ISubjectCopy.EachRow"/>
     public void EachRow(CaseRun run, bool ranked, Action<UInt128, long> row)
     {
+        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is not null)
+        {
+            Undone(() => ReadingOf(run)(new(), new(hash =>
+            {
+                row(hash, 0);
+                return false;
+            })));
+            return;
+        }
+
         PostgresParameters parameters = PostgresParameters.Of(run);
         MustBePlain(parameters);
         parameters = Typed(parameters, run);
@@ -134,7 +151,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             {
                 var hash = new RowHash();
                 using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
-                Read(reader, hash, _ => row(hash.EndApart(), ranked ? long.Parse(reader.GetString(reader.FieldCount - 1), CultureInfo.InvariantCulture) : 0), keeps: false, ranked ? 1 : 0);
+                PostgresRows.Read(reader, hash, _ => row(hash.EndApart(), ranked ? long.Parse(reader.GetString(reader.FieldCount - 1), CultureInfo.InvariantCulture) : 0), keeps: false, ranked ? 1 : 0);
                 return true;
             });
         });
@@ -154,6 +171,11 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <exception cref="EngineException">The server refused it.</exception>
     public Plan Planned(CaseRun run)
     {
+        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
+        {
+            return new UnitLook(this, connection, unit, run, limit).Planned();
+        }
+
         PostgresParameters parameters = PostgresParameters.Of(run);
         MustBePlain(parameters);
         parameters = Typed(parameters, run);
@@ -192,6 +214,11 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     /// <remarks>What the server locks to write to it tells more: a function that is called may write.</remarks>
     public static bool Writes(string sql)
     {
+        if (WorkUnit.Of(sql, PostgresEngine.Engine.Dialect) is { } unit)
+        {
+            return unit.Statements.Any(s => Writes(s.Sql));
+        }
+
         string first = StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord;
         return first is not ("select" or "values" or "table" or "show" or "with" or "")
             || (first == "with" && SqlLexer.Tokenize(sql, PostgresEngine.Engine.Dialect).Where(t => t.Kind == TokenKind.Word)
@@ -205,11 +232,26 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         return holding == Holding.OpenTransaction ? connection.Held(work) : connection.Undone(work, holding == Holding.ReadOnlyTransaction);
     }
 
-    private (double Milliseconds, RowHash Rows, long Affected, WrittenRelations Written) FirstExecution(PostgresParameters parameters)
+    /// <summary>How a case is executed once, its rows put into a hash, and offered where somebody picks some.</summary>
+    private RowReading ReadingOf(PostgresParameters parameters) => (hash, picker) => Executed(parameters, hash, picker);
+
+    private RowReading ReadingOf(CaseRun run)
+    {
+        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
+        {
+            return new UnitLook(this, connection, unit, run, limit).Reading;
+        }
+
+        PostgresParameters parameters = PostgresParameters.Of(run);
+        MustBePlain(parameters);
+        return ReadingOf(Typed(parameters, run));
+    }
+
+    private (double Milliseconds, RowHash Rows, long Affected, WrittenRelations Written) FirstExecution(RowReading reading)
     {
         IReadOnlySet<string> beforehand = WrittenRelations.LockedBy(connection);
         var hash = new RowHash();
-        (double milliseconds, long affected) = Executed(parameters, hash);
+        (double milliseconds, long affected) = reading(hash, null);
         return (milliseconds, hash, affected, WrittenRelations.Of(connection, beforehand));
     }
 
@@ -221,7 +263,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         {
             long start = Stopwatch.GetTimestamp();
             using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
-            Read(reader, hash, shown =>
+            PostgresRows.Read(reader, hash, shown =>
             {
                 UInt128 row = hash.End();
                 picker?.Offer(row, shown);
@@ -233,12 +275,13 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
     }
 
     /// <summary>What a write returns and leaves behind, in one hash; null where that cannot be told.</summary>
-    private RowHash? Effect(PostgresParameters parameters, WrittenRelations written, SequencePlaces? places)
+    /// <param name="plain">Whether it can do nothing but write to tables.</param>
+    private RowHash? Effect(RowReading reading, bool plain, WrittenRelations written, SequencePlaces? places)
     {
         places?.PutBack();
         try
         {
-            return written.Hidden || (written.Tables.Count == 0 && !IsPlainWrite(parameters.Sql)) ? null : Undone(() => Changes(parameters, written));
+            return written.Hidden || (written.Tables.Count == 0 && !plain) ? null : Undone(() => Changes(reading, written));
         }
         catch (EngineException)
         {
@@ -250,7 +293,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
 
     /// <summary>Executes a write and compares the tables that it touches with what they were.</summary>
     /// <remarks>A cursor that was opened before goes on seeing the rows that the statement took away (PostgreSQL manual, "DECLARE": cursors are insensitive).</remarks>
-    private RowHash Changes(PostgresParameters parameters, WrittenRelations written, RowPicker? picker = null, ChangedRows? changed = null)
+    private RowHash Changes(RowReading reading, WrittenRelations written, RowPicker? picker = null, ChangedRows? changed = null)
     {
         uint since = unchecked((uint)long.Parse(connection.Ask("SELECT pg_catalog.txid_snapshot_xmax(pg_catalog.txid_current_snapshot())")!, CultureInfo.InvariantCulture));
         for (int i = 0; i < written.Tables.Count; i++)
@@ -259,7 +302,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         }
 
         var hash = new RowHash();
-        Executed(parameters, hash, picker);
+        reading(hash, picker);
         for (int i = 0; i < written.Tables.Count; i++)
         {
             string table = written.Tables[i].FullName;
@@ -286,7 +329,7 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
         PostgresConnection.Guarded(() =>
         {
             using NpgsqlDataReader reader = command.ExecuteReader(System.Data.CommandBehavior.SequentialAccess);
-            Read(reader, hash, shown =>
+            PostgresRows.Read(reader, hash, shown =>
             {
                 hash.AddText(table);
                 seen(hash.EndApart(), shown);
@@ -294,40 +337,6 @@ internal sealed class PostgresInspector(PostgresConnection connection, Execution
             return true;
         });
     }
-
-    /// <summary>Puts each row into a hash, which is ended by who is told of it.</summary>
-    /// <param name="keeps">Whether values may be asked for.</param>
-    /// <param name="apart">Columns at the end that stay out.</param>
-    private static void Read(NpgsqlDataReader reader, RowHash hash, Action<Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> told, bool keeps, int apart = 0)
-    {
-        byte[] buffer = new byte[ValueBuffer];
-        while (reader.Read())
-        {
-            string[] shown = keeps ? [.. Enumerable.Repeat("NULL", reader.FieldCount)] : [];
-            hash.Begin();
-            for (int i = 0; i < reader.FieldCount - apart; i++)
-            {
-                // A number that reads like a text is another value. Types that were made in a database have another number in the next one.
-                uint type = reader.GetDataTypeOID(i);
-                hash.AddNumber(7, type < FirstMadeType ? type : FirstMadeType);
-                if (reader.IsDBNull(i))
-                {
-                    hash.AddNumber(0, 0);
-                }
-                else
-                {
-                    // In pieces: a value may have a gigabyte.
-                    using Stream value = reader.GetStream(i);
-                    hash.AddStream(3, value, buffer, !keeps ? null : begin => shown[i] = IsNumber(type) ? RowsOnlyHere.Cut(Encoding.UTF8.GetString(RowPicker.Begin(begin))) : RowPicker.Quoted(begin));
-                }
-            }
-
-            told(() => ([.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)], [.. shown.Select((value, i) => (reader.GetDataTypeName(i), value))]));
-        }
-    }
-
-    /// <summary>Whether values of a type read as numbers, or as truths, and need no quotes: int8, int2, int4, oid, float4, float8, numeric; bool (pg_type.dat).</summary>
-    private static bool IsNumber(uint type) => type is 20 or 21 or 23 or 26 or 700 or 701 or 1700 or 16;
 
     private (Plan? Plan, string? Note) PlanOf(PostgresParameters parameters, bool writes) => AsKept(parameters, sql =>
         Explain(Counting, sql) is not { } seen ? (null, null) : parameters.Values.Count == 0 ? (seen, Helped(seen)) : WithPlanning(seen, sql, writes));

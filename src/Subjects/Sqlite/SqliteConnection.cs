@@ -138,17 +138,18 @@ internal sealed class SqliteConnection : IDisposable
 
     public static void Bind(sqlite3_stmt statement, IReadOnlyList<Binding> bindings)
     {
-        int count = raw.sqlite3_bind_parameter_count(statement);
-        for (int i = 1; i <= count; i++)
+        foreach ((int i, string key) in ParametersOf(statement).Index())
         {
-            string name = raw.sqlite3_bind_parameter_name(statement, i).utf8_to_string() ?? "";
-            string key = name.Length > 1 ? name[1..] : i.ToString(System.Globalization.CultureInfo.InvariantCulture);
             if (bindings.FirstOrDefault(b => b.Key == key)?.Value is { } value)
             {
-                Bind(statement, i, value);
+                Bind(statement, i + 1, value);
             }
         }
     }
+
+    /// <summary>Keys of a statement's parameters, by their places.</summary>
+    public static IReadOnlyList<string> ParametersOf(sqlite3_stmt statement) => [.. Enumerable.Range(1, raw.sqlite3_bind_parameter_count(statement)).Select(i =>
+        raw.sqlite3_bind_parameter_name(statement, i).utf8_to_string() is { Length: > 1 } name ? name[1..] : i.ToString(System.Globalization.CultureInfo.InvariantCulture))];
 
     /// <summary>What the engine says about its latest error.</summary>
     /// <param name="sql">The text that the error's place refers to, when it was being prepared.</param>

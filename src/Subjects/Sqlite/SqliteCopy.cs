@@ -1,4 +1,5 @@
 using SQLitePCL;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -82,10 +83,15 @@ internal sealed class SqliteCopy : ISubjectCopy
     {
         using SqliteConnection fresh = Connect();
         Inspection found = new SqliteInspector(fresh, _watchdog, limit).Look(run);
+        if (WorkUnit.Of(run.Sql, SqliteEngine.Engine.Dialect) is { } unit)
+        {
+            return Task.FromResult(found with { PlanNote = UnitCounters.NoteOf(unit, found) });
+        }
+
         return Task.FromResult(_counter is null || found.Failure is not null || limit.IsSpent ? found : found.With(_counter.Count(_path, _settings, run, limit.Now)));
     }
 
-    public Plan? Counted(CaseRun run, ExecutionLimit limit) => _counter?.Count(_path, _settings, run, limit.Now, once: true) is not { } counted ? null
+    public Plan? Counted(CaseRun run, ExecutionLimit limit) => WorkUnit.Of(run.Sql, SqliteEngine.Engine.Dialect) is not null ? null : _counter?.Count(_path, _settings, run, limit.Now, once: true) is not { } counted ? null
         : counted.Problem is { } problem ? throw new EngineException(problem)
         : counted.Plan is { } plan ? plan with { Milliseconds = counted.Milliseconds } : null;
 
@@ -101,7 +107,7 @@ internal sealed class SqliteCopy : ISubjectCopy
         new SqliteInspector(fresh, _watchdog, limit).EachRow(run, ranked, row);
     }
 
-    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(_shared, _watchdog, run, limit);
+    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => SqliteCase.Of(_shared, _watchdog, run, limit);
 
     public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new SqliteInspector(_shared, _watchdog, limit).Explained(run.Sql);
 

@@ -2,6 +2,7 @@ using SQLitePCL;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
@@ -25,7 +26,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         try
         {
             WrittenTables? written = Written(run);
-            using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
+            using var prepared = SqliteCase.Of(connection, watchdog, run, limit);
             writes = prepared.Writes;
 
             // First, so that a statement that does not come to an end has a plan to show; to explain it touches none of its pages.
@@ -45,14 +46,15 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
     }
 
     /// <summary>The estimated plan; nothing is executed.</summary>
-    /// <param name="sql">One statement.</param>
+    /// <param name="sql">One statement, or those of a unit: then their plans stand one behind the other.</param>
     /// <exception cref="EngineException">The engine refused it, or planning took too long.</exception>
     public Plan Explained(string sql)
     {
         watchdog.Arm(connection.Handle, limit.Now);
         try
         {
-            return connection.Explain(sql);
+            IReadOnlyList<string> statements = WorkUnit.StatementsOf(sql, SqliteEngine.Engine.Dialect);
+            return statements.Count == 1 ? connection.Explain(sql) : new([.. statements.SelectMany(s => connection.Explain(s).Roots)]);
         }
         catch (EngineException) when (watchdog.Fired)
         {
@@ -70,7 +72,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
     {
         var picker = new RowPicker(wanted);
         WrittenTables? written = Written(run);
-        using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
+        using var prepared = SqliteCase.Of(connection, watchdog, run, limit);
         var changed = new ChangedRows(picker);
         if (written is not null)
         {
@@ -86,8 +88,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
     /// <inheritdoc cref="ISubjectCopy.EachRow"/>
     public void EachRow(CaseRun run, bool ranked, Action<UInt128, long> row)
     {
-        using var prepared = new SqlitePreparedCase(connection, watchdog, run, limit);
-        sqlite3_stmt statement = prepared.Statement;
+        using var prepared = SqliteCase.Of(connection, watchdog, run, limit);
         if (prepared.Writes)
         {
             throw new EngineException("only rows that are read have an order");
@@ -95,18 +96,25 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
 
         watchdog.Arm(connection.Handle, limit.Now);
         var hash = new RowHash();
-        int columns = raw.sqlite3_column_count(statement) - (ranked ? 1 : 0);
-        int rc;
-        while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+        if (ranked && prepared is SqlitePreparedCase { Statement: var statement })
         {
-            hash.Begin();
-            hash.AddColumns(statement, columns);
-            row(hash.EndApart(), ranked ? raw.sqlite3_column_int64(statement, columns) : 0);
-        }
+            int columns = raw.sqlite3_column_count(statement) - 1;
+            int rc;
+            while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+            {
+                hash.Begin();
+                hash.AddColumns(statement, columns);
+                row(hash.EndApart(), raw.sqlite3_column_int64(statement, columns));
+            }
 
-        if (rc != raw.SQLITE_DONE)
+            if (rc != raw.SQLITE_DONE)
+            {
+                throw prepared.Failed();
+            }
+        }
+        else
         {
-            throw prepared.Failed();
+            prepared.Read(hash, _ => row(hash.EndApart(), 0), shows: false);
         }
 
         watchdog.Disarm();
@@ -119,7 +127,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         watchdog.Arm(connection.Handle, limit.Now);
         try
         {
-            return WrittenTables.Of(connection, run.Sql) is { } written && (written.Hidden || written.Tables.Count > 0) ? written : null;
+            return WrittenTables.OfAll(connection, WorkUnit.StatementsOf(run.Sql, SqliteEngine.Engine.Dialect)) is { } written && (written.Hidden || written.Tables.Count > 0) ? written : null;
         }
         catch (EngineException) when (watchdog.Fired)
         {
@@ -133,36 +141,31 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
 
     /// <summary>One untimed execution with its counters and rows.</summary>
     /// <param name="written">What it may write to.</param>
-    private Counted Count(SqlitePreparedCase prepared, WrittenTables? written, RowPicker? picker = null, ChangedRows? changed = null)
+    private Counted Count(SqliteCase prepared, WrittenTables? written, RowPicker? picker = null, ChangedRows? changed = null)
     {
-        sqlite3_stmt statement = prepared.Statement;
         var hash = new RowHash();
         watchdog.Arm(connection.Handle, limit.Now);
         prepared.Enter();
         WriteEffect? effect = prepared.Writes && written is not null ? Listening(written) : null;
-        ReadCounters(statement, reset: true);
+        ReadCounters(prepared.Statements, reset: true);
         watchdog.Arm(connection.Handle, limit.Now);
-        int rc;
-        while ((rc = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+        long affected = prepared.Read(hash, shown =>
         {
-            UInt128 row = hash.Add(statement);
-            picker?.Offer(row, () => SqliteRows.Shown(statement));
+            UInt128 row = hash.End();
+            picker?.Offer(row, shown);
+        }, picker is not null);
+        Dictionary<string, long> counters = ReadCounters(prepared.Statements, reset: false);
+        if (prepared is SqliteUnit)
+        {
+            counters[UnitCounters.Statements] = prepared.Sent;
         }
 
-        if (rc != raw.SQLITE_DONE)
-        {
-            throw prepared.Failed();
-        }
-
-        IReadOnlyDictionary<string, long> counters = ReadCounters(statement, reset: false);
-        _ = raw.sqlite3_reset(statement);
-        bool returns = raw.sqlite3_column_count(statement) > 0;
-        long rows = prepared.Writes && !returns ? raw.sqlite3_changes(connection.Handle) : hash.Rows;
+        long rows = prepared.Writes && !prepared.Returns ? affected : hash.Rows;
         watchdog.Arm(connection.Handle, limit.Now);
         bool comparable = !prepared.Writes || (effect is not null && Compared(prepared, effect, hash, changed));
         watchdog.Disarm();
         prepared.Leave();
-        return new(rows, comparable ? hash.Multiset : null, prepared.Writes ? null : hash.Sequence, counters);
+        return new(rows, comparable ? hash.Multiset : null, prepared.Writes || !prepared.HasOrder ? null : hash.Sequence, counters);
     }
 
     /// <summary>Null where counting what is there took too long.</summary>
@@ -180,7 +183,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
 
     /// <summary>Adds what a write changed to a hash, and takes the write back.</summary>
     /// <returns>False where the engine does not tell, or it took too long.</returns>
-    private static bool Compared(SqlitePreparedCase prepared, WriteEffect effect, RowHash hash, ChangedRows? changed)
+    private static bool Compared(SqliteCase prepared, WriteEffect effect, RowHash hash, ChangedRows? changed)
     {
         UInt128 Row(WrittenTable table, sqlite3_stmt row)
         {
@@ -217,10 +220,10 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         }
     }
 
-    private Dictionary<string, long> ReadCounters(sqlite3_stmt statement, bool reset)
+    private Dictionary<string, long> ReadCounters(IReadOnlyList<sqlite3_stmt> statements, bool reset)
     {
         int flag = reset ? 1 : 0;
-        var counters = StatementCounters.ToDictionary(c => c.Name, c => (long)raw.sqlite3_stmt_status(statement, c.Number, flag));
+        var counters = StatementCounters.ToDictionary(c => c.Name, c => statements.Sum(s => (long)raw.sqlite3_stmt_status(s, c.Number, flag)));
         counters["pagesTouched"] = Status(CacheHit, flag) + Status(CacheMiss, flag);
         counters["cacheSpills"] = Status(CacheSpill, flag);
         return counters;

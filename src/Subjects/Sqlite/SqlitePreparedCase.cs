@@ -3,61 +3,34 @@ using SQLitePCL;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
-/// <summary>A prepared statement with its values bound, ready to be timed.</summary>
-internal sealed class SqlitePreparedCase : IPreparedCase
+/// <summary>One prepared statement.</summary>
+internal sealed class SqlitePreparedCase : SqliteCase
 {
     private const int OpsBetweenLooks = 500;
 
-    private readonly SqliteConnection _connection;
-    private readonly Watchdog _watchdog;
-    private readonly ExecutionLimit _limit;
     private readonly sqlite3_stmt _statement;
-    private readonly sqlite3_stmt? _begin;
-    private readonly sqlite3_stmt? _rollback;
 
     public SqlitePreparedCase(SqliteConnection connection, Watchdog watchdog, CaseRun run, ExecutionLimit limit, SessionWrites writes = SessionWrites.RolledBack)
+        : base(connection, watchdog, limit)
     {
-        _connection = connection;
-        _watchdog = watchdog;
-        _limit = limit;
-
-        // Preparing alone can take any time: views and common table expressions in each other multiply.
-        watchdog.Arm(connection.Handle, limit.Now);
-        try
-        {
-            _statement = connection.Prepare(run.Sql);
-        }
-        catch (EngineException) when (watchdog.Fired)
-        {
-            throw limit.Exceeded;
-        }
-        finally
-        {
-            watchdog.Disarm();
-        }
-
+        _statement = Prepared(run.Sql);
         SqliteConnection.Bind(_statement, run.Bindings);
         Writes = raw.sqlite3_stmt_readonly(_statement) == 0;
         if (Writes && writes == SessionWrites.RolledBack)
         {
-            _begin = connection.Prepare("BEGIN IMMEDIATE");
-            _rollback = connection.Prepare("ROLLBACK");
+            TakeBack();
         }
     }
 
-    public bool Writes { get; }
+    public override bool Writes { get; }
 
     internal sqlite3_stmt Statement => _statement;
 
-    public double Execute(int times)
-    {
-        _watchdog.Arm(_connection.Handle, _limit.Now);
-        long ticks = Writes ? RunWrites(times) : RunReads(times);
-        _watchdog.Disarm();
-        return ticks * (1e6 / Stopwatch.Frequency);
-    }
+    internal override IReadOnlyList<sqlite3_stmt> Statements => [_statement];
 
-    public void Discard(double microseconds)
+    internal override bool Returns => raw.sqlite3_column_count(_statement) > 0;
+
+    public override void Discard(double microseconds)
     {
         if (Writes)
         {
@@ -67,82 +40,47 @@ internal sealed class SqlitePreparedCase : IPreparedCase
         }
 
         long deadline = Stopwatch.GetTimestamp() + (long)(microseconds * Stopwatch.Frequency / 1e6);
-        raw.sqlite3_progress_handler(_connection.Handle, OpsBetweenLooks, _ => Stopwatch.GetTimestamp() >= deadline ? 1 : 0, null);
+        raw.sqlite3_progress_handler(Connection.Handle, OpsBetweenLooks, _ => Stopwatch.GetTimestamp() >= deadline ? 1 : 0, null);
         while (raw.sqlite3_step(_statement) == raw.SQLITE_ROW)
         {
         }
 
         _ = raw.sqlite3_reset(_statement);
-        raw.sqlite3_progress_handler(_connection.Handle, 0, null, null);
+        raw.sqlite3_progress_handler(Connection.Handle, 0, null, null);
     }
 
-    /// <summary>Opens the transaction that a write is rolled back in; nothing for a read.</summary>
-    internal void Enter()
+    internal override long Read(RowHash hash, Action<Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> row, bool shows)
     {
-        if (_begin is not null)
+        int rc;
+        while ((rc = raw.sqlite3_step(_statement)) == raw.SQLITE_ROW)
         {
-            _connection.Drain(_begin);
+            hash.Begin();
+            hash.AddColumns(_statement);
+            row(() => SqliteRows.Shown(_statement));
         }
-    }
 
-    internal void Leave()
-    {
-        // An interrupted or failed write may have ended its transaction by itself.
-        if (_rollback is not null && _connection.InTransaction)
+        if (rc != raw.SQLITE_DONE)
         {
-            _connection.Drain(_rollback);
+            throw Failed();
         }
-    }
 
-    /// <summary>The engine's complaint about the latest execution, or the watchdog's.</summary>
-    internal EngineException Failed()
-    {
-        EngineException failure = _watchdog.Fired
-            ? _limit.Exceeded
-            : _connection.Failure();
-        _watchdog.Disarm();
         _ = raw.sqlite3_reset(_statement);
-        Leave();
-        return failure;
+        return Writes ? raw.sqlite3_changes(Connection.Handle) : 0;
     }
 
-    public void Dispose()
+    public override void Dispose()
     {
         _statement.Dispose();
-        _begin?.Dispose();
-        _rollback?.Dispose();
+        base.Dispose();
     }
 
-    private long RunReads(int times)
+    protected override void Run()
     {
-        long start = Stopwatch.GetTimestamp();
-        for (int i = 0; i < times; i++)
+        if (Native.Drain(_statement) != raw.SQLITE_DONE)
         {
-            if (Native.Drain(_statement) != raw.SQLITE_DONE)
-            {
-                throw Failed();
-            }
+            throw Failed();
         }
-
-        return Stopwatch.GetTimestamp() - start;
     }
 
-    private long RunWrites(int times)
-    {
-        long ticks = 0;
-        for (int i = 0; i < times; i++)
-        {
-            Enter();
-            long start = Stopwatch.GetTimestamp();
-            if (Native.Drain(_statement) != raw.SQLITE_DONE)
-            {
-                throw Failed();
-            }
-
-            ticks += Stopwatch.GetTimestamp() - start;
-            Leave();
-        }
-
-        return ticks;
-    }
+    protected override void Reset() => _ = raw.sqlite3_reset(_statement);
 }

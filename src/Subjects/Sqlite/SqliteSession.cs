@@ -10,7 +10,7 @@ internal sealed class SqliteSession(SqliteConnection connection, SessionWrites w
 
     public string Durability => $"journal_mode {connection.Ask("PRAGMA journal_mode")}, synchronous {connection.Ask("PRAGMA synchronous")}";
 
-    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => new SqlitePreparedCase(connection, _watchdog, run, limit, writes);
+    public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => SqliteCase.Of(connection, _watchdog, run, limit, writes);
 
     public void Dispose()
     {

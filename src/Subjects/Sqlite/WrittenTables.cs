@@ -21,6 +21,10 @@ internal sealed record WrittenTable(string Database, string Name, string? RowId)
 /// <param name="MayReplace">Whether rows may go without a word because others take their place: REPLACE stands in the statement, or somewhere in the schema.</param>
 internal sealed partial record WrittenTables(IReadOnlyList<WrittenTable> Tables, bool Hidden, bool MayReplace)
 {
+    /// <summary>What several statements may write to together.</summary>
+    public static WrittenTables OfAll(SqliteConnection connection, IReadOnlyList<string> statements) =>
+        statements.Select(s => Of(connection, s)).Aggregate((a, b) => new([.. a.Tables.Union(b.Tables)], a.Hidden || b.Hidden, a.MayReplace || b.MayReplace));
+
     public static WrittenTables Of(SqliteConnection connection, string sql)
     {
         var written = new HashSet<(string Database, string Name)>();
