@@ -52,7 +52,10 @@ internal sealed class UnitLoop : IDisposable
     public bool Writes => _nodes.Any(n => n.Step.Writes);
 
     /// <summary>Statements that the latest execution sent.</summary>
-    public long Sent { get; private set; }
+    public long Sent => _nodes.Sum(n => n.Sent);
+
+    /// <summary>The same by statement.</summary>
+    public IReadOnlyList<long> SentOfEach => [.. _nodes.Select(n => n.Sent)];
 
     /// <summary>Rows that the latest execution changed.</summary>
     public long Affected { get; private set; }
@@ -199,7 +202,12 @@ internal sealed class UnitLoop : IDisposable
 
     private void Begin()
     {
-        (Sent, Affected) = (0, 0);
+        Affected = 0;
+        foreach (Node node in _nodes)
+        {
+            node.Sent = 0;
+        }
+
         (_begun, _most) = (Stopwatch.GetTimestamp(), _limit.Now);
     }
 
@@ -264,7 +272,7 @@ internal sealed class UnitLoop : IDisposable
         }
 
         Sending?.Invoke(node.Number, node.Values);
-        Sent++;
+        node.Sent++;
     }
 
     private void Count(Node node, long rows)
@@ -358,6 +366,8 @@ internal sealed class UnitLoop : IDisposable
         public UnitStatement Statement { get; }
 
         public IUnitStep Step { get; }
+
+        public long Sent { get; set; }
 
         public Node? List { get; }
 

@@ -44,6 +44,7 @@ public enum FindingKind
     ConvertedColumn,
     NeedlessDistinct,
     DearerJoinOrder,
+    StatementPerRow,
 }
 
 /// <summary>What a number of a finding counts.</summary>

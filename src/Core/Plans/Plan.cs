@@ -65,6 +65,11 @@ public sealed record PlanOperator(
         : null;
 }
 
+/// <summary>One of the statements of a unit.</summary>
+/// <param name="Roots">How many of the plan's roots are its own.</param>
+/// <param name="Sent">How often one execution of the unit sent it; null where that was not counted.</param>
+public sealed record PlannedStatement(int Roots, long? Sent);
+
 /// <summary>How an engine means to run a statement.</summary>
 public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
 {
@@ -79,6 +84,32 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
 
     /// <summary>An order of its joins that was counted to be cheaper; null where none was, or none was tried.</summary>
     public CheaperOrder? CheaperOrder { get; init; }
+
+    /// <summary>The statements of a unit whose plans stand here one behind the other; null for that of one statement.</summary>
+    public IReadOnlyList<PlannedStatement>? Statements { get; init; }
+
+    /// <summary>Statements that an execution sends: 1, or what was counted of a unit; null where that was not.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public long? Sent => Statements is null ? 1 : Statements.All(s => s.Sent is not null) ? Statements.Sum(s => s.Sent) : null;
+
+    /// <summary>The plan of a unit.</summary>
+    /// <param name="plans">Of its statements, in their order.</param>
+    public static Plan OfUnit(IReadOnlyList<Plan> plans) => new([.. plans.SelectMany(p => p.Roots)]) { Statements = [.. plans.Select(p => new PlannedStatement(p.Roots.Count, null))] };
+
+    /// <summary>A unit's plan with how often each of its statements was sent.</summary>
+    public Plan WithSent(IReadOnlyList<long> sent) => Statements is null ? this : this with { Statements = [.. Statements.Zip(sent, (s, count) => s with { Sent = count })] };
+
+    /// <summary>The plans of its statements, each by itself.</summary>
+    public IReadOnlyList<Plan> OfStatements()
+    {
+        if (Statements is null)
+        {
+            return [this];
+        }
+
+        int at = 0;
+        return [.. Statements.Select(s => new Plan([.. Roots.Skip((at += s.Roots) - s.Roots).Take(s.Roots)]))];
+    }
 
     /// <summary>Whether one execution was counted.</summary>
     [System.Text.Json.Serialization.JsonIgnore]

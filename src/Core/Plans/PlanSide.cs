@@ -10,7 +10,7 @@ namespace SwiftLedger.Core.Plans;
 /// <param name="Plan">As the engine made it.</param>
 public sealed record PlanSide(Plan Plan, string Sql, PlanLanguage Language)
 {
-    private readonly Lazy<StatementOutline> _outline = new(() => StatementOutline.Of(Sql, Language.Dialect));
+    private readonly Lazy<StatementOutline> _outline = new(() => OutlineOf(Sql, Language.Dialect));
     private readonly Lazy<StatementTables> _tables = new(() => StatementTables.Of(Sql, Language.Dialect));
 
     public IReadOnlyList<Binding> Bindings { get; init; } = [];
@@ -39,8 +39,30 @@ public sealed record PlanSide(Plan Plan, string Sql, PlanLanguage Language)
         return Plan.Changed((_, o) => o.Object is { } name && TableOf(name) is var table && names[table] == 1 ? o with { Object = table } : o);
     }
 
+    /// <summary>The blocks of all statements, at their places in the text.</summary>
+    private static StatementOutline OutlineOf(string sql, SqlDialect dialect) => WorkUnit.Of(sql, dialect) is { } unit
+        ? new([.. unit.Statements.SelectMany(s => StatementOutline.Of(new string(' ', s.Body.Start) + s.Sql, dialect).Blocks)])
+        : StatementOutline.Of(sql, dialect);
+
     /// <summary>The table that a plan's name stands for.</summary>
     public string TableOf(string name) => Outline.TableOf(name);
+
+    /// <summary>A unit's statements, each with its own part of the plan and where it begins in text and plan; of one statement the side itself.</summary>
+    public IReadOnlyList<(PlanSide Side, int Text, int Operator)> Statements
+    {
+        get
+        {
+            if (Plan.Statements is null || WorkUnit.Of(Sql, Language.Dialect) is not { } unit || unit.Statements.Count != Plan.Statements.Count)
+            {
+                return [(this, 0, 0)];
+            }
+
+            // What was counted of all together says nothing of one of them.
+            int at = 0;
+            return [.. unit.Statements.Zip(Plan.OfStatements(), (s, plan) => (
+                new PlanSide(plan, s.Sql, Language) { Bindings = Bindings, Catalog = Catalog }, s.Body.Start, (at += plan.Lines().Count()) - plan.Lines().Count()))];
+        }
+    }
 
     /// <summary>The value of a literal or of a bound parameter, as an SQL literal; null where it is neither.</summary>
     public string? ValueOf(string text)

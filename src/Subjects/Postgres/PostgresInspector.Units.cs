@@ -18,7 +18,7 @@ internal sealed partial class PostgresInspector
         private static readonly TimeSpan CountedWithin = TimeSpan.FromSeconds(20);
 
         private readonly List<(int Statement, IReadOnlyList<SqlValue> Values)> _sent = [];
-        private long _statements;
+        private IReadOnlyList<long> _statements = [];
         private bool _hasOrder;
 
         public Inspection Look()
@@ -52,7 +52,7 @@ internal sealed partial class PostgresInspector
                 Dictionary<string, long>? again = quick && counted is not null && Stopwatch.GetElapsedTime(begunCounting) < RepeatUnder ? inspector.Undone(Counted).Counters : null;
                 places?.PutBack();
                 Dictionary<string, long> counters = again ?? counted ?? [];
-                counters[UnitCounters.Statements] = _statements;
+                counters[UnitCounters.Statements] = _statements.Sum();
                 string counter = PostgresEngine.Engine.Counter!.Name;
                 var found = new Inspection(plan, cold, writes ? Math.Max(rows.Rows, affected) : rows.Rows, writes, compared?.Multiset, writes || !hasOrder ? null : rows.Sequence,
                     second is null || second.Multiset == compared?.Multiset, counters, again is null ? null : again[counter] == counted![counter], null);
@@ -74,7 +74,7 @@ internal sealed partial class PostgresInspector
                 using UnitLoop loop = Loop();
                 loop.Sending = (statement, values) => first.TryAdd(statement, [.. values]);
                 loop.RunFirstRows();
-                return new Plan([.. Enumerable.Range(0, unit.Statements.Count).SelectMany(i => Kept(i, first.GetValueOrDefault(i), execute => inspector.Explain("FORMAT JSON", execute))?.Roots ?? [])]);
+                return Plan.OfUnit([.. Enumerable.Range(0, unit.Statements.Count).Select(i => Kept(i, first.GetValueOrDefault(i), execute => inspector.Explain("FORMAT JSON", execute)) ?? new Plan([]))]);
             });
         }
 
@@ -96,7 +96,7 @@ internal sealed partial class PostgresInspector
                 UInt128 row = hash.End();
                 picker?.Offer(row, shown);
             }, picker is not null);
-            (_statements, _hasOrder) = (loop.Sent, loop.HasOrder);
+            (_statements, _hasOrder) = (loop.SentOfEach, loop.HasOrder);
             return (Stopwatch.GetElapsedTime(start).TotalMilliseconds, loop.Affected);
         }
 
@@ -114,31 +114,31 @@ internal sealed partial class PostgresInspector
         /// <returns>The plan of each statement's first execution; no counters where there are too many executions, or no time is left.</returns>
         private (Plan Plan, Dictionary<string, long>? Counters) Counted()
         {
-            var roots = new IReadOnlyList<PlanOperator>?[unit.Statements.Count];
+            var plans = new Plan?[unit.Statements.Count];
             Dictionary<string, long>? sums = _sent.Count > MostCounted ? null : [];
             long begun = Stopwatch.GetTimestamp();
             foreach ((int statement, IReadOnlyList<SqlValue> values) in _sent)
             {
                 sums = sums is null || limit.IsSpent || Stopwatch.GetElapsedTime(begun) > CountedWithin ? null : sums;
-                if (sums is null && roots[statement] is not null)
+                if (sums is null && plans[statement] is not null)
                 {
                     continue;
                 }
 
                 Plan? plan = Kept(statement, values, execute => inspector.Explain(sums is null ? "FORMAT JSON" : Counting, execute));
-                roots[statement] ??= plan?.Roots;
+                plans[statement] ??= plan;
                 foreach ((string name, long count) in sums is null ? [] : CountersOf(plan, null))
                 {
                     sums![name] = sums.GetValueOrDefault(name) + count;
                 }
             }
 
-            for (int i = 0; i < roots.Length; i++)
+            for (int i = 0; i < plans.Length; i++)
             {
-                roots[i] ??= Kept(i, null, execute => inspector.Explain("FORMAT JSON", execute))?.Roots;
+                plans[i] ??= Kept(i, null, execute => inspector.Explain("FORMAT JSON", execute)) ?? new Plan([]);
             }
 
-            return (new([.. roots.SelectMany(r => r ?? [])]), sums);
+            return (Plan.OfUnit([.. plans.OfType<Plan>()]).WithSent(_statements), sums);
         }
 
         /// <summary>A statement as an application has it after a while; see <see cref="AsKept"/>.</summary>

@@ -25,8 +25,8 @@ internal abstract class SqliteCase(SqliteConnection connection, Watchdog watchdo
     /// <summary>Whether it returns rows.</summary>
     internal abstract bool Returns { get; }
 
-    /// <summary>Statements that the latest execution sent.</summary>
-    internal virtual long Sent => 1;
+    /// <summary>How often the latest execution sent each of its statements.</summary>
+    internal virtual IReadOnlyList<long> Sent => [1];
 
     /// <summary>Whether the latest reading's order is that of its statements.</summary>
     internal virtual bool HasOrder => true;

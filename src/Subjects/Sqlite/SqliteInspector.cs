@@ -34,6 +34,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             cold = prepared.Execute(1) / 1000;
             Counted first = Count(prepared, written);
             Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared, written) : null;
+            plan = plan.WithSent(prepared.Sent);
             return new(plan, cold, first.Rows, writes, first.Multiset, first.Sequence,
                 second?.Multiset is not { } again || first.Multiset is null || (again == first.Multiset && second.Rows == first.Rows),
                 (second ?? first).Counters,
@@ -54,7 +55,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         try
         {
             IReadOnlyList<string> statements = WorkUnit.StatementsOf(sql, SqliteEngine.Engine.Dialect);
-            return statements.Count == 1 ? connection.Explain(sql) : new([.. statements.SelectMany(s => connection.Explain(s).Roots)]);
+            return statements.Count == 1 ? connection.Explain(sql) : Plan.OfUnit([.. statements.Select(connection.Explain)]);
         }
         catch (EngineException) when (watchdog.Fired)
         {
@@ -157,7 +158,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         Dictionary<string, long> counters = ReadCounters(prepared.Statements, reset: false);
         if (prepared is SqliteUnit)
         {
-            counters[UnitCounters.Statements] = prepared.Sent;
+            counters[UnitCounters.Statements] = prepared.Sent.Sum();
         }
 
         long rows = prepared.Writes && !prepared.Returns ? affected : hash.Rows;

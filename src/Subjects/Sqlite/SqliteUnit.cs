@@ -35,7 +35,7 @@ internal sealed class SqliteUnit : SqliteCase
 
     internal override bool Returns => _loop.Returns;
 
-    internal override long Sent => _loop.Sent;
+    internal override IReadOnlyList<long> Sent => _loop.SentOfEach;
 
     internal override bool HasOrder => _loop.HasOrder;
 

@@ -23,6 +23,11 @@ public static class PlanFindings
     /// <param name="side">The plan, with what is known around it.</param>
     public static IReadOnlyList<Finding> Of(PlanSide side, PlanSources sources)
     {
+        if (side.Statements is { Count: > 1 } statements)
+        {
+            return UnitFindings.Of(side, statements);
+        }
+
         PlanOperator[] operators = [.. side.Plan.Lines().Select(l => l.Operator)];
         var found = new List<Finding>();
         for (int i = 0; i < operators.Length; i++)

@@ -37,7 +37,7 @@ public static class PlanReason
         if (rewritten)
         {
             string visits = told is [{ TellsVisits: true }] ? "" : VisitsOf(before, after);
-            return (OtherMeaning(before, after) + (told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan."
+            return (OtherMeaning(before, after) + SentOf(before.Plan, after.Plan) + (told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan."
                 : $"As rewritten{(visits.Length > 0 ? visits + (told.Count > 0 ? ": " : "") : ", ")}{(told.Count > 0 ? PlanDifference.Sentence(told) : ".")}")).Trim();
         }
 
@@ -153,6 +153,10 @@ public static class PlanReason
     private static string OtherMeaning(PlanSide before, PlanSide after) =>
         before.Rows != after.Rows && before.Outline.Blocks.SelectMany(b => b.Conditions).FirstOrDefault(c => c is { Operator: "NOT IN", HasSubquery: true }) is not null
             ? "NOT IN passes no row once its list holds a NULL, and the rewrite says something else. " : "";
+
+    /// <summary>How many statements one execution sends, where that is another number.</summary>
+    private static string SentOf(Plan before, Plan after) => before.Sent is { } x && after.Sent is { } y && x != y
+        ? $"{Figures.Count(y)} statement{(y == 1 ? " is" : "s are")} sent instead of {Figures.Count(x)}. " : "";
 
     private static string VisitsOf(PlanSide before, PlanSide after)
     {
