@@ -36,5 +36,6 @@ internal interface IUnitStep : IDisposable
     void AddNothingTo(RowHash hash);
 
     /// <summary>The row that it stands on, as literals with the types of its columns.</summary>
-    IReadOnlyList<(string Type, string Value)> Shown();
+    /// <param name="whole">Whether long values are not cut.</param>
+    IReadOnlyList<(string Type, string Value)> Shown(bool whole);
 }

@@ -17,7 +17,7 @@ internal static class UnitCounters
     public static string NoteOf(WorkUnit unit, Inspection seen, bool isCounted = false)
     {
         string sent = seen.Counters.TryGetValue(Statements, out long count) ? $"; an execution sent {Figures.Count(count)}, loops included" : "";
-        string values = unit.Statements.Any(s => s.ForEachRowOf is not null) ? " What runs in a loop is shown for its first row." : "";
+        string values = unit.Statements.Any(s => s.ForEachRowOf is not null) ? isCounted ? " What is counted of a loop is of all its rows." : " What runs in a loop is shown for its first row." : "";
         return $"A unit of {unit.Statements.Count} statements{sent}. Their plans stand one behind the other{(isCounted ? "" : ", as they are estimated")}.{values}";
     }
 }

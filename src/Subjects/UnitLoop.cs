@@ -100,8 +100,9 @@ internal sealed class UnitLoop : IDisposable
     /// <param name="hash">Begun with a row, and to be ended by who is told of it.</param>
     /// <param name="row">Told of each.</param>
     /// <param name="shows">Whether the row's values are asked for.</param>
+    /// <param name="whole">Whether long values are not cut.</param>
     /// <exception cref="EngineException">A statement failed, or the unit took longer than its limit.</exception>
-    public void Read(RowHash hash, Action<Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> row, bool shows = false)
+    public void Read(RowHash hash, Action<Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> row, bool shows = false, bool whole = false)
     {
         Begin();
         HasOrder = true;
@@ -115,7 +116,7 @@ internal sealed class UnitLoop : IDisposable
                 {
                     hash.Begin();
                     root.Step.AddTo(hash);
-                    row(() => (root.Step.Columns, root.Step.Shown()));
+                    row(() => (root.Step.Columns, root.Step.Shown(whole)));
                     rows++;
                 });
                 Count(root, rows);
@@ -123,7 +124,7 @@ internal sealed class UnitLoop : IDisposable
             }
 
             var names = new List<string>();
-            foreach (Joined joined in Rows(root, hash, shows))
+            foreach (Joined joined in Rows(root, hash, shows, whole))
             {
                 if (root.Gives)
                 {
@@ -282,7 +283,7 @@ internal sealed class UnitLoop : IDisposable
     }
 
     /// <summary>The rows of a list with what is returned for each.</summary>
-    private IEnumerable<Joined> Rows(Node node, RowHash hash, bool shows)
+    private IEnumerable<Joined> Rows(Node node, RowHash hash, bool shows, bool whole)
     {
         Send(node);
         var rows = new List<(SqlValue[] Kept, Joined Row)>();
@@ -290,7 +291,7 @@ internal sealed class UnitLoop : IDisposable
         {
             hash.Begin();
             node.Step.AddTo(hash);
-            rows.Add((node.Kept(), new(hash.Taken(), shows ? node.Step.Shown() : [])));
+            rows.Add((node.Kept(), new(hash.Taken(), shows ? node.Step.Shown(whole) : [])));
         });
         Count(node, rows.Count);
         foreach ((SqlValue[] kept, Joined row) in rows)
@@ -299,7 +300,7 @@ internal sealed class UnitLoop : IDisposable
             var joined = new List<Joined> { row };
             foreach (Node child in node.Children)
             {
-                List<Joined> below = [.. Rows(child, hash, shows)];
+                List<Joined> below = [.. Rows(child, hash, shows, whole)];
                 if (!child.Gives)
                 {
                     continue;

@@ -147,7 +147,7 @@ public sealed class ProposalMeasuring(
 
         async Task<bool> AddsAsync(IReadOnlyList<Proposal> set, Proposal one)
         {
-            if (one.Kind == ProposalKind.Rewrite && set.Any(p => p.Kind == ProposalKind.Rewrite && p.Statements[0] == one.Statements[0]))
+            if (one.Kind.IsOtherWords() && set.Any(p => p.Kind.IsOtherWords() && p.Statements[0] == one.Statements[0]))
             {
                 return false;
             }
@@ -157,7 +157,7 @@ public sealed class ProposalMeasuring(
             double? work = Screening.WorkOf(beside);
 
             // Other words are of one statement alone.
-            bool adds = beside.Refusal is null && (one.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(last, beside, one.Statements[0]) is < Screening.SavesFrom
+            bool adds = beside.Refusal is null && (one.Kind.IsOtherWords() ? Screening.EffortRatioOf(last, beside, one.Statements[0]) is { } ratio && ratio < MostWorkOf(one)
                 : work is not null && (best is not { } least || work <= least * (one.Kind == ProposalKind.Drop ? Screening.AsMuch : 1)));
             within[one] = Fall(best, work);
             (last, best) = adds ? (beside, work) : (last, best);
@@ -174,15 +174,18 @@ public sealed class ProposalMeasuring(
             told($"trying the others without it: {one.Title}");
             TrialAccount without = await _look.SeeAsync(ChangeOf(others), stop);
             double? work = Screening.WorkOf(without);
-            bool needless = without.Refusal is null && (one.Kind == ProposalKind.Rewrite ? Screening.EffortRatioOf(without, last, one.Statements[0]) is >= Screening.SavesFrom : work is not null && work <= best);
+            bool needless = without.Refusal is null && (one.Kind.IsOtherWords() ? Screening.EffortRatioOf(without, last, one.Statements[0]) is { } ratio && ratio >= MostWorkOf(one) : work is not null && work <= best);
             within[one] = Fall(work, best);
             (last, best) = needless ? (without, work) : (last, best);
             return needless;
         }
     }
 
+    /// <summary>What other words save is seen in their work; what fewer round trips save is not, and was measured.</summary>
+    private static double MostWorkOf(Proposal proposal) => proposal.Kind == ProposalKind.Unit ? RewriteSearch.WorthFewerTrips : Screening.SavesFrom;
+
     private static double? Fall(double? without, double? with) => without is > 0 and { } high && with is { } low ? (high - low) / high : null;
 
     /// <summary>What alters the schema comes before what puts statements into other words.</summary>
-    private static string ChangeOf(IEnumerable<Proposal> proposals) => string.Join('\n', proposals.OrderBy(p => p.Kind == ProposalKind.Rewrite).Select(p => p.Sql));
+    private static string ChangeOf(IEnumerable<Proposal> proposals) => string.Join('\n', proposals.OrderBy(p => p.Kind.IsOtherWords()).Select(p => p.Sql));
 }

@@ -98,7 +98,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
             Of(ProposalKind.Drop, $"drop index {i.Index} on {i.Table}", ReasonOf(i), i.Sql, i.UndoBy(made), Affected(i.Table)) with { Ground = Ground(Affected(i.Table), i.Table) }));
 
         var rewrites = new RewriteSearch(home, subject, (text, change, end) => _look.SeeAsync(change, end, text), options, told);
-        foreach (ProvenRewrite found in kinds.Contains(ProposalKind.Rewrite) ? await rewrites.FindAsync(workload, now, catalog, _look.Schema, stop) : [])
+        foreach (ProvenRewrite found in kinds.Any(k => k.IsOtherWords()) ? await rewrites.FindAsync(workload, now, catalog, _look.Schema, kinds, stop) : [])
         {
             string name = found.Statement.Name;
             proposals.Add(OfRewrite(found) with
@@ -144,7 +144,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         string title = $"{name} in other words: {found.Rewrite.Words}";
         bool refuted = found.Proof.IsRefuted || found.WorkRatio is null;
         string message = !refuted ? "" : found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.";
-        return new(ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], null, refuted ? ProposalFate.NotTheSame : ProposalFate.Open, message) { Proof = found.Proof };
+        return new(found.Rewrite.IsOfUnit ? ProposalKind.Unit : ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], null, refuted ? ProposalFate.NotTheSame : ProposalFate.Open, message) { Proof = found.Proof };
     }
 
     /// <summary>Candidates that the planner takes on a copy that has all of them, the most saving first.</summary>

@@ -35,6 +35,9 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
     /// <summary>That are named of those that do no less work.</summary>
     private const int MostIdle = 12;
 
+    /// <summary>Of so much more work fewer round trips may still be cheaper: the trial tells.</summary>
+    public const double WorthFewerTrips = 1.5;
+
     private const int Databases = 500;
 
     private const double SearchSeconds = 20;
@@ -49,18 +52,27 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
     /// <param name="now">Inspected without a change.</param>
     /// <param name="catalog">Of the subject.</param>
     /// <param name="schema">Of the subject.</param>
+    /// <param name="kinds">What is looked for.</param>
     /// <param name="stop">Ends it.</param>
-    public async Task<IReadOnlyList<ProvenRewrite>> FindAsync(string workload, TrialAccount now, Catalog catalog, IReadOnlyList<SchemaObject> schema, CancellationToken stop)
+    public async Task<IReadOnlyList<ProvenRewrite>> FindAsync(
+        string workload, TrialAccount now, Catalog catalog, IReadOnlyList<SchemaObject> schema, IReadOnlyCollection<ProposalKind> kinds, CancellationToken stop)
     {
         SqlDialect dialect = options.Engine.Dialect;
         string counter = options.Engine.Counter!.Name;
         double CostOf(WorkloadStatement s) => now.Lines.Where(l => l.Brief.Statement == s.Name).Sum(l => (l.Evidence.Before?.Counters.GetValueOrDefault(counter) ?? 0) * (l.Brief.CallsPerDay ?? 1));
         List<(WorkloadStatement Statement, IReadOnlyList<RewriteCandidate> Rewrites)> found =
-            [.. now.Brief.Workload.Statements.Select(s => (s, RewriteRules.Of(s.Sql, dialect, catalog, [.. s.Cases.Select(ValuesOf)]))).Where(f => f.Item2.Count > 0).OrderByDescending(f => CostOf(f.s))];
+            [.. now.Brief.Workload.Statements.Select(s => (s, RewritesOf(s, catalog, kinds))).Where(f => f.Item2.Count > 0).OrderByDescending(f => CostOf(f.s))];
         foreach (WorkloadStatement statement in now.Brief.Workload.Statements)
         {
+            if (WorkUnit.Of(statement.Sql, dialect) is { } unit)
+            {
+                string? why = !kinds.Contains(ProposalKind.Unit) || found.Exists(f => f.Statement == statement) ? null : UnitRules.HindranceOf(unit, dialect) ?? "no rule knows one statement for it";
+                _notes.AddRange(why is null ? [] : [$"{statement.Name}: {why}; the unit stays as it is."]);
+                continue;
+            }
+
             // What writes has no other words, and what the grammar does not know is told already.
-            if (SyntaxTree.Read(statement.Sql, dialect) is { Statement: Query } tree && RewriteRules.HindranceOf(tree, dialect) is { } hindrance)
+            if (kinds.Contains(ProposalKind.Rewrite) && SyntaxTree.Read(statement.Sql, dialect) is { Statement: Query } tree && RewriteRules.HindranceOf(tree, dialect) is { } hindrance)
             {
                 _notes.Add($"{statement.Name}: {hindrance}; no other words were looked for.");
             }
@@ -94,7 +106,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
                 Line[] lines = [.. account.Lines.Where(l => l.Brief.Statement == statement.Name)];
                 bool others = lines.Any(l => l.Evidence.SameRows == false);
                 double? ratio = Screening.EffortRatioOf(account, statement.Name);
-                if (lines.Length > 0 && lines.All(l => l.Evidence is { BeforeFailure: null, AfterFailure: null }) && (others || ratio is < Screening.SavesFrom))
+                if (lines.Length > 0 && lines.All(l => l.Evidence is { BeforeFailure: null, AfterFailure: null }) && (others || ratio is < Screening.SavesFrom || (ratio is < WorthFewerTrips && lines.Any(SendsFewer))))
                 {
                     saving.Add((statement, rewrite, others ? null : ratio, others ? false : lines.All(l => l.Evidence.SameRows == true) ? true : null, lines.Count(l => l.Evidence.SameRows == true)));
                 }
@@ -128,6 +140,16 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
 
         return proven;
     }
+
+    private IReadOnlyList<RewriteCandidate> RewritesOf(WorkloadStatement statement, Catalog catalog, IReadOnlyCollection<ProposalKind> kinds)
+    {
+        SqlDialect dialect = options.Engine.Dialect;
+        return WorkUnit.Of(statement.Sql, dialect) is { } unit ? kinds.Contains(ProposalKind.Unit) ? UnitRules.Of(unit, dialect, catalog) : []
+            : kinds.Contains(ProposalKind.Rewrite) ? RewriteRules.Of(statement.Sql, dialect, catalog, [.. statement.Cases.Select(ValuesOf)]) : [];
+    }
+
+    /// <summary>Whether the after side sends fewer statements: what that saves no counter of the engine tells, and a trial does.</summary>
+    private static bool SendsFewer(Line line) => line.Evidence is { Before.Plan.Sent: { } before, After.Plan.Sent: { } after } && after < before;
 
     /// <summary>What replaces a statement, as a change says it.</summary>
     internal static string ChangeOf(string statement, string sql) => $"-- rewrite: {statement}\n{sql.Trim().TrimEnd(';')};";

@@ -7,6 +7,9 @@ namespace SwiftLedger.Core.Plans;
 /// <param name="Share">Its own share of the time, what it contains left out, from 0 to 1; null where the engine does not measure it.</param>
 public sealed record OperatorCounts(long Loops, long? RowsVisited, long? RowsPassed, double? Share)
 {
+    /// <summary>Two executions together; null where one was not counted.</summary>
+    public OperatorCounts? Plus(OperatorCounts? other) => other is null ? null : new(Loops + other.Loops, RowsVisited + other.RowsVisited, RowsPassed + other.RowsPassed, null);
+
     /// <summary>Rows handed on at each start, on average; of operators that do not tell, the rows visited.</summary>
     public double? RowsPerLoop => Loops > 0 && (RowsPassed ?? RowsVisited) is { } rows ? rows / (double)Loops : null;
 }

@@ -99,6 +99,14 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
     /// <summary>A unit's plan with how often each of its statements was sent.</summary>
     public Plan WithSent(IReadOnlyList<long> sent) => Statements is null ? this : this with { Statements = [.. Statements.Zip(sent, (s, count) => s with { Sent = count })] };
 
+    /// <summary>The same with what another execution counted added; without counts where that one ran otherwise. What else the engine told of one execution is left out.</summary>
+    public Plan Plus(Plan again)
+    {
+        OperatorCounts?[] counts = [.. again.Lines().Select(l => l.Operator.Counts)];
+        bool alike = again.Shape == Shape && counts.Length == Lines().Count();
+        return Changed((i, o) => o with { Counts = alike ? o.Counts?.Plus(counts[i]) : null, Details = ReadOnlyDictionary<string, string>.Empty });
+    }
+
     /// <summary>The plans of its statements, each by itself.</summary>
     public IReadOnlyList<Plan> OfStatements()
     {

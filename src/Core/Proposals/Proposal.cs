@@ -16,6 +16,16 @@ public enum ProposalKind
 
     /// <summary>Fresh statistics.</summary>
     Statistics,
+
+    /// <summary>One statement for a unit of several.</summary>
+    Unit,
+}
+
+/// <summary>What kinds of proposals have in common.</summary>
+public static class ProposalKinds
+{
+    /// <summary>Whether a statement is sent in other words: nothing in the database is altered.</summary>
+    public static bool IsOtherWords(this ProposalKind kind) => kind is ProposalKind.Rewrite or ProposalKind.Unit;
 }
 
 /// <summary>What became of a proposal.</summary>

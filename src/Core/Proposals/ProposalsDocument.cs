@@ -65,7 +65,7 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     public string Migration() => string.Join('\n', Applied.Select(p => $"-- {OneLine(p.Title)}\n{p.Sql}")) + "\n";
 
     /// <summary>What takes the change back, last first; a rewrite leaves nothing behind in the database, and fresh statistics nothing that should be undone.</summary>
-    public string Reverse() => string.Join('\n', Applied.Where(p => p.Kind != ProposalKind.Rewrite && p.Undo.Length > 0).Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
+    public string Reverse() => string.Join('\n', Applied.Where(p => !p.Kind.IsOtherWords() && p.Undo.Length > 0).Reverse().Select(p => $"-- not: {OneLine(p.Title)}\n{p.Undo}")) + "\n";
 
     /// <summary>As a table for a terminal.</summary>
     public string ToTable()
@@ -103,7 +103,7 @@ public sealed record ProposalsDocument(string Schema, IReadOnlyList<ProposalItem
     /// <summary>A name may hold a line's end, behind which a comment would be a statement.</summary>
     private static string OneLine(string text) => text.ReplaceLineEndings(" ");
 
-    private IEnumerable<ProposalItem> Applied => InSet.OrderBy(p => p.Kind == ProposalKind.Rewrite);
+    private IEnumerable<ProposalItem> Applied => InSet.OrderBy(p => p.Kind.IsOtherWords());
 
     private IEnumerable<ProposalItem> InSet => Proposals.Where(p => p.Fate == ProposalFate.InSet);
 

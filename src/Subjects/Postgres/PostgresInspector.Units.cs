@@ -111,7 +111,7 @@ internal sealed partial class PostgresInspector
         private UnitLoop Loop() => PostgresUnitStep.LoopOf(connection, unit, run.Bindings, limit, step => PostgresParameters.Of(step) is { Probe: null } plain ? plain : PostgresParameters.Of(step, connection));
 
         /// <summary>Executes every statement once more with the values that it was sent with, counted, and adds up what they count.</summary>
-        /// <returns>The plan of each statement's first execution; no counters where there are too many executions, or no time is left.</returns>
+        /// <returns>The plan of each statement, with the counts of all its executions where they ran by one plan; no counters where there are too many executions, or no time is left.</returns>
         private (Plan Plan, Dictionary<string, long>? Counters) Counted()
         {
             var plans = new Plan?[unit.Statements.Count];
@@ -126,7 +126,7 @@ internal sealed partial class PostgresInspector
                 }
 
                 Plan? plan = Kept(statement, values, execute => inspector.Explain(sums is null ? "FORMAT JSON" : Counting, execute));
-                plans[statement] ??= plan;
+                plans[statement] = plan is null || sums is null ? plans[statement] ?? plan : plans[statement]?.Plus(plan) ?? plan;
                 foreach ((string name, long count) in sums is null ? [] : CountersOf(plan, null))
                 {
                     sums![name] = sums.GetValueOrDefault(name) + count;

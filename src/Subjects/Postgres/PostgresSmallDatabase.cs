@@ -1,5 +1,6 @@
 using System.Globalization;
 using Npgsql;
+using SwiftLedger.Core.Engines.Postgres;
 using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
@@ -13,6 +14,8 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
     private const string Part = "base", Row = "swift_ledger_row", Filled = "swift_ledger_filled";
 
     private const int MostRows = 10_000;
+
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(5);
 
     private readonly PostgresConnection _server;
     private readonly PostgresDatabases _databases;
@@ -95,6 +98,13 @@ internal sealed class PostgresSmallDatabase : ISmallDatabase
         _connection!.Execute($"SAVEPOINT {Filled}");
         try
         {
+            if (WorkUnit.Of(sql, PostgresEngine.Engine.Dialect) is { } unit)
+            {
+                using UnitLoop loop = PostgresUnitStep.LoopOf(_connection, unit, values, Longest, step => PostgresParameters.Of(step, _connection));
+                _connection.Execute("SET LOCAL transaction_read_only = on");
+                return SmallResults.Of(loop, MostRows);
+            }
+
             var parameters = PostgresParameters.Of(new CaseRun(sql, values), _connection);
             _connection.Execute("SET LOCAL transaction_read_only = on");
             using NpgsqlCommand command = _connection.Command(parameters.Sql, parameters.Values);

@@ -86,8 +86,9 @@ internal sealed class PostgresUnitStep : IUnitStep
         }
     }
 
-    public IReadOnlyList<(string Type, string Value)> Shown() =>
-        [.. Enumerable.Range(0, _types.Length).Select(i => (_reader!.GetDataTypeName(i), _reader.IsDBNull(i) ? "NULL" : PostgresRows.Shown(_types[i], _reader.GetString(i))))];
+    public IReadOnlyList<(string Type, string Value)> Shown(bool whole) =>
+        [.. Enumerable.Range(0, _types.Length).Select(i => (_reader!.GetDataTypeName(i), _reader.IsDBNull(i) ? "NULL"
+            : whole ? PostgresConnection.Literal(_reader.GetString(i)) : PostgresRows.Shown(_types[i], _reader.GetString(i))))];
 
     public void Dispose()
     {

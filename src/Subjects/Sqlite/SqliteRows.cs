@@ -1,5 +1,6 @@
 using System.Globalization;
 using SQLitePCL;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -61,4 +62,14 @@ internal static class SqliteRows
             }
         }
     }
+
+    /// <summary>A value of the row that a statement stands on, whole, as a literal.</summary>
+    public static string Literal(sqlite3_stmt statement, int column) => raw.sqlite3_column_type(statement, column) switch
+    {
+        raw.SQLITE_NULL => "NULL",
+        raw.SQLITE_INTEGER => raw.sqlite3_column_int64(statement, column).ToString(CultureInfo.InvariantCulture),
+        raw.SQLITE_FLOAT => SqlValue.Of(raw.sqlite3_column_double(statement, column)).ToString(),
+        raw.SQLITE_BLOB => SqlValue.Of(raw.sqlite3_column_blob(statement, column).ToArray()).ToString(),
+        _ => SqlValue.Of(raw.sqlite3_column_text(statement, column).utf8_to_string()).ToString(),
+    };
 }

@@ -1,5 +1,5 @@
-using System.Globalization;
 using SQLitePCL;
+using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
@@ -10,6 +10,8 @@ namespace SwiftLedger.Subjects.Sqlite;
 internal sealed class SqliteSmallDatabase : ISmallDatabase
 {
     private const int MostRows = 10_000;
+
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(5);
 
     private readonly SqliteConnection _connection;
 
@@ -89,6 +91,11 @@ internal sealed class SqliteSmallDatabase : ISmallDatabase
     {
         try
         {
+            if (WorkUnit.Of(sql, SqliteEngine.Engine.Dialect) is { } unit)
+            {
+                return Run(unit, values);
+            }
+
             using sqlite3_stmt statement = _connection.Prepare(sql);
             if (raw.sqlite3_stmt_readonly(statement) == 0)
             {
@@ -101,7 +108,7 @@ internal sealed class SqliteSmallDatabase : ISmallDatabase
             {
                 if (rows.Count < MostRows)
                 {
-                    rows.Add(string.Join(", ", Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i => ValueOf(statement, i))));
+                    rows.Add(string.Join(", ", Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i => SqliteRows.Literal(statement, i))));
                 }
             });
             return new(rows, null);
@@ -114,12 +121,9 @@ internal sealed class SqliteSmallDatabase : ISmallDatabase
 
     public void Dispose() => _connection.Dispose();
 
-    private static string ValueOf(sqlite3_stmt statement, int column) => raw.sqlite3_column_type(statement, column) switch
+    private SmallResult Run(WorkUnit unit, IReadOnlyList<Binding> values)
     {
-        raw.SQLITE_NULL => "NULL",
-        raw.SQLITE_INTEGER => raw.sqlite3_column_int64(statement, column).ToString(CultureInfo.InvariantCulture),
-        raw.SQLITE_FLOAT => SqlValue.Of(raw.sqlite3_column_double(statement, column)).ToString(),
-        raw.SQLITE_BLOB => SqlValue.Of(raw.sqlite3_column_blob(statement, column).ToArray()).ToString(),
-        _ => SqlValue.Of(raw.sqlite3_column_text(statement, column).utf8_to_string()).ToString(),
-    };
+        using var loop = new UnitLoop(unit, values, s => new SqliteUnitStep(_connection, _connection.Prepare(s.Sql), () => _connection.Failure()), Longest);
+        return loop.Writes ? new(null, "it is no query") : SmallResults.Of(loop, MostRows);
+    }
 }

@@ -1,5 +1,4 @@
 using SQLitePCL;
-using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Sqlite;
@@ -10,7 +9,7 @@ internal sealed class SqliteUnit : SqliteCase
     /// <summary>Longer ones are not executed just to be thrown away.</summary>
     private const double MostDiscarded = 50_000;
 
-    private readonly List<Step> _steps = [];
+    private readonly List<SqliteUnitStep> _steps = [];
     private readonly UnitLoop _loop;
 
     public SqliteUnit(SqliteConnection connection, Watchdog watchdog, WorkUnit unit, IReadOnlyList<Binding> bindings, ExecutionLimit limit, SessionWrites writes)
@@ -18,7 +17,7 @@ internal sealed class SqliteUnit : SqliteCase
     {
         _loop = new(unit, bindings, statement =>
         {
-            var step = new Step(this, Prepared(statement.Sql));
+            var step = new SqliteUnitStep(Connection, Prepared(statement.Sql), Failed);
             _steps.Add(step);
             return step;
         }, limit);
@@ -63,7 +62,7 @@ internal sealed class SqliteUnit : SqliteCase
 
     protected override void Reset()
     {
-        foreach (Step step in _steps)
+        foreach (SqliteUnitStep step in _steps)
         {
             _ = raw.sqlite3_reset(step.Statement);
         }
@@ -83,81 +82,5 @@ internal sealed class SqliteUnit : SqliteCase
             Leave();
             throw;
         }
-    }
-
-    private sealed class Step : IUnitStep
-    {
-        private readonly SqliteUnit _unit;
-
-        public Step(SqliteUnit unit, sqlite3_stmt statement)
-        {
-            (_unit, Statement) = (unit, statement);
-            Writes = raw.sqlite3_stmt_readonly(statement) == 0;
-            Columns = [.. Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i => raw.sqlite3_column_name(statement, i).utf8_to_string())];
-            Parameters = SqliteConnection.ParametersOf(statement);
-        }
-
-        public sqlite3_stmt Statement { get; }
-
-        public IReadOnlyList<string> Parameters { get; }
-
-        public IReadOnlyList<string> Columns { get; }
-
-        public bool Writes { get; }
-
-        public long Affected { get; private set; }
-
-        public void Set(int parameter, SqlValue value) => SqliteConnection.Bind(Statement, parameter + 1, value);
-
-        public void Execute(Action? row)
-        {
-            if (row is null)
-            {
-                if (Native.Drain(Statement) != raw.SQLITE_DONE)
-                {
-                    throw _unit.Failed();
-                }
-            }
-            else
-            {
-                int rc;
-                while ((rc = raw.sqlite3_step(Statement)) == raw.SQLITE_ROW)
-                {
-                    row();
-                }
-
-                if (rc != raw.SQLITE_DONE)
-                {
-                    throw _unit.Failed();
-                }
-
-                _ = raw.sqlite3_reset(Statement);
-            }
-
-            Affected = Writes ? raw.sqlite3_changes(_unit.Connection.Handle) : 0;
-        }
-
-        public SqlValue Value(int column) => raw.sqlite3_column_type(Statement, column) switch
-        {
-            raw.SQLITE_INTEGER => SqlValue.Of(raw.sqlite3_column_int64(Statement, column)),
-            raw.SQLITE_FLOAT => SqlValue.Of(raw.sqlite3_column_double(Statement, column)),
-            raw.SQLITE_TEXT => SqlValue.Of(raw.sqlite3_column_text(Statement, column).utf8_to_string()),
-            raw.SQLITE_BLOB => SqlValue.Of(raw.sqlite3_column_blob(Statement, column).ToArray()),
-            _ => SqlValue.Null,
-        };
-
-        public void AddTo(RowHash hash) => hash.AddColumns(Statement);
-
-        public void AddNothingTo(RowHash hash)
-        {
-            for (int i = 0; i < Columns.Count; i++)
-            {
-                hash.AddNumber(0, 0);
-            }
-        }
-
-        public IReadOnlyList<(string Type, string Value)> Shown() => SqliteRows.Shown(Statement).Values;
-
-        public void Dispose() => Statement.Dispose();
     }
 }

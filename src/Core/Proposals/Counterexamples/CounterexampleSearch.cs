@@ -38,12 +38,24 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
     /// <param name="enough">Whether it has taken long enough.</param>
     public SearchResult Run(ISmallDatabase database, RewriteCondition? loose, int databases, ulong seed, Func<bool> enough)
     {
-        if (Tables is not { } tables || SyntaxTree.Read(sql, dialect).Statement is not Query query)
+        if (Tables is not { } tables)
         {
             return new(0, 0, null, "It reads what is no table.");
         }
 
-        var input = new RewriteInput(sql, query, dialect, catalog, QueryScope.Of(query, catalog), []);
+        // Of a unit, the statement that takes its place says of all values what they are held against.
+        WorkUnit? unit = WorkUnit.Of(sql, dialect);
+        if (SyntaxTree.Read(unit is null ? sql : rewrite.Sql, dialect).Statement is not Query query)
+        {
+            return new(0, 0, null, "It writes.");
+        }
+
+        if (unit is not null && unit.Statements.Any(s => SyntaxTree.Read(s.Sql, dialect).Statement is not Query { Tail.Count: 0 }))
+        {
+            return new(0, 0, null, "Where its LIMIT cuts through ties, either may give other rows.");
+        }
+
+        var input = new RewriteInput(unit is null ? sql : rewrite.Sql, query, dialect, catalog, QueryScope.Of(query, catalog), []);
         var draw = new RowDraw(tables, new(input, cases), [.. rewrite.Conditions.Where(c => c.Form is not null && c != loose)]) { Loose = loose };
         (string before, string after) = (WithoutBounds(sql), WithoutBounds(rewrite.Sql));
         var random = new SplitMix(seed);
@@ -98,6 +110,11 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
     /// <summary>Without LIMIT, which both texts have alike: where it cuts through ties, either may give any of them.</summary>
     private string WithoutBounds(string text)
     {
+        if (WorkUnit.Of(text, dialect) is not null)
+        {
+            return text;
+        }
+
         SyntaxTree tree = SyntaxTree.Read(text, dialect);
         return tree.Statement is Query { Tail: [var first, ..] tail } ? (text[..first.Span!.Value.Start] + text[tail[^1].Span!.Value.End..]).TrimEnd(' ', '\n', ';') : text;
     }
@@ -105,10 +122,33 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
     /// <summary>With literals in the place of parameters, for everybody to run.</summary>
     private string WithValues(string text, IReadOnlyList<Binding> values)
     {
+        if (WorkUnit.Of(text, dialect) is { } unit)
+        {
+            foreach (UnitStatement statement in unit.Statements.Reverse())
+            {
+                // What a row gives keeps its name.
+                string own = WithValues(statement.Sql, statement.ForEachRowOf is null ? values : [.. values.Where(v => statement.Values.All(r => r.Parameter != v.Key))], keepsOthers: statement.ForEachRowOf is not null);
+                text = string.Concat(text.AsSpan(0, statement.Body.Start), own, text.AsSpan(statement.Body.End));
+            }
+
+            return text;
+        }
+
+        return WithValues(text, values, keepsOthers: false);
+    }
+
+    private string WithValues(string text, IReadOnlyList<Binding> values, bool keepsOthers)
+    {
         SyntaxTree tree = SyntaxTree.Read(text, dialect);
         foreach (Parameter parameter in (tree.Statement?.Descend().OfType<Parameter>() ?? []).OrderByDescending(p => p.Span!.Value.Start))
         {
-            string literal = (values.FirstOrDefault(b => b.Key == parameter.Key)?.Value ?? SqlValue.Null).ToString();
+            SqlValue? value = values.FirstOrDefault(b => b.Key == parameter.Key)?.Value;
+            if (value is null && keepsOthers)
+            {
+                continue;
+            }
+
+            string literal = (value ?? SqlValue.Null).ToString();
             text = string.Concat(text.AsSpan(0, parameter.Span!.Value.Start), literal, text.AsSpan(parameter.Span!.Value.End));
         }
 
@@ -119,7 +159,7 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
     {
         var sorted = new List<CatalogTable>();
         var open = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        foreach (string text in new[] { sql, rewrite })
+        foreach (string text in WorkUnit.StatementsOf(sql, dialect).Append(rewrite))
         {
             SyntaxTree tree = SyntaxTree.Read(text, dialect);
             var named = (tree.Statement?.Descend().OfType<CommonTable>() ?? []).Select(t => t.Name.Value).ToHashSet(StringComparer.OrdinalIgnoreCase);

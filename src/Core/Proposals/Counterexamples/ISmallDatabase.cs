@@ -34,7 +34,7 @@ public interface ISmallDatabase : IDisposable
     IReadOnlyList<MadeRow> Fill(IReadOnlyList<MadeRow> rows);
 
     /// <summary>Runs a query.</summary>
-    /// <param name="sql">One statement.</param>
+    /// <param name="sql">One statement, or a unit of several.</param>
     /// <param name="values">Of its parameters.</param>
     SmallResult Run(string sql, IReadOnlyList<Binding> values);
 }

@@ -43,6 +43,15 @@ public enum RewriteKind
 
     /// <summary>A count that is held against nothing becomes EXISTS.</summary>
     CountToExists,
+
+    /// <summary>A list, and a query for each of its rows, become one query with a join.</summary>
+    LoopToJoin,
+
+    /// <summary>The same with subqueries in the list of columns.</summary>
+    LoopToSubquery,
+
+    /// <summary>A list, and a write for each of its rows, become one write.</summary>
+    LoopToWrite,
 }
 
 /// <summary>What must hold for both statements to be the same query.</summary>
@@ -81,8 +90,14 @@ public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reaso
         RewriteKind.DayToRange => "a range for a day",
         RewriteKind.OrToUnion => "a union for OR",
         RewriteKind.UnionToUnionAll => "UNION ALL for UNION",
+        RewriteKind.LoopToJoin => "one statement with a join for a list and what is sent for each row",
+        RewriteKind.LoopToSubquery => "one statement with subqueries for a list and what is sent for each row",
+        RewriteKind.LoopToWrite => "one write for a list and a write for each row",
         _ => "EXISTS for a count",
     };
+
+    /// <summary>Whether it is one statement for several.</summary>
+    public bool IsOfUnit => Kind is RewriteKind.LoopToJoin or RewriteKind.LoopToSubquery or RewriteKind.LoopToWrite;
 
     /// <summary>Whether nothing but the schema and the statement has to be looked at.</summary>
     public bool IsMet => Conditions.All(c => c.IsMet);

@@ -20,14 +20,25 @@ public sealed record RewriteInput(
     /// <summary>The scope of a query within the statement.</summary>
     public QueryScope ScopeOf(Select select) => Scopes.First(s => ReferenceEquals(s.Select, select));
 
+    /// <summary>The column that a name stands for where it stands; null where that is not known.</summary>
+    public ResolvedColumn? Resolve(Name name) =>
+        Scopes.LastOrDefault(s => (s.Query ?? (SyntaxNode)s.Select).Span!.Value is var span && span.Start <= name.Span!.Value.Start && name.Span.Value.End <= span.End)?.Resolve(name);
+
+    /// <summary>A table as its query knows it; null where it is no source of one.</summary>
+    public ScopeSource? SourceOf(TableSource table) => Scopes.SelectMany(s => s.Sources).FirstOrDefault(s => ReferenceEquals(s.Node, table));
+
     /// <summary>A piece of the statement's text, without its comments, in one line where no literal has several; some names written otherwise.</summary>
     /// <param name="part">Of the statement.</param>
     /// <param name="named">What a name becomes; null for what it is.</param>
-    public string Text(SyntaxNode part, Func<Name, string?>? named = null)
+    public string Text(SyntaxNode part, Func<Name, string?>? named = null) =>
+        Text(part, named is null ? [] : [.. QueryScope.NamesIn(part).Select(n => (n.Span!.Value, named(n))).Where(e => e.Item2 is not null).Select(e => (e.Value, e.Item2!))]);
+
+    /// <summary>The same with pieces in the place of others.</summary>
+    /// <param name="part">Of the statement.</param>
+    /// <param name="edits">None within another.</param>
+    public string Text(SyntaxNode part, IReadOnlyList<(TextSpan Span, string Text)> edits)
     {
-        TextSpan span = part.Span!.Value;
-        List<(TextSpan Span, string Text)> edits = named is null ? [] : [.. QueryScope.NamesIn(part).Select(n => (n.Span!.Value, named(n))).Where(e => e.Item2 is not null).Select(e => (e.Value, e.Item2!))];
-        string text = Edited(Sql, edits, span);
+        string text = Edited(Sql, edits, part.Span!.Value);
         var plain = new System.Text.StringBuilder();
         bool gap = false;
         foreach (Token token in SqlLexer.Tokenize(text, Dialect))
