@@ -3,6 +3,7 @@ using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Bench.Proposals;
@@ -101,7 +102,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         foreach (ProvenRewrite found in kinds.Any(k => k.IsOtherWords()) ? await rewrites.FindAsync(workload, now, catalog, _look.Schema, kinds, stop) : [])
         {
             string name = found.Statement.Name;
-            proposals.Add(OfRewrite(found) with
+            proposals.Add(OfRewrite(found, dialect) with
             {
                 Expected = found.WorkRatio is { } ratio && !found.Proof.IsRefuted ? Saving(Screening.WorkOf(now, name) * (1 - ratio) ?? 0) : null,
                 Ground = Ground([name], tables.First(t => t.Name == name).Tables.Names),
@@ -138,13 +139,14 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         { Replaces = names };
     }
 
-    private static Proposal OfRewrite(ProvenRewrite found)
+    private static Proposal OfRewrite(ProvenRewrite found, SqlDialect dialect)
     {
-        string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, found.Statement.Sql);
-        string title = $"{name} in other words: {found.Rewrite.Words}";
+        string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, WorkUnit.Of(found.Statement.Sql, dialect)?.ToScript() ?? found.Statement.Sql);
+        string title = found.Rewrite.IsOfUnit ? $"one statement for {name}" : $"{name} in other words: {found.Rewrite.Words}";
+        string reason = found.Sent is { } sent ? $"{found.Rewrite.Reason} On the copy one execution sends {Figures.Count(sent)} statements." : found.Rewrite.Reason;
         bool refuted = found.Proof.IsRefuted || found.WorkRatio is null;
         string message = !refuted ? "" : found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.";
-        return new(found.Rewrite.IsOfUnit ? ProposalKind.Unit : ProposalKind.Rewrite, title, found.Rewrite.Reason, sql, undo, [name], null, refuted ? ProposalFate.NotTheSame : ProposalFate.Open, message) { Proof = found.Proof };
+        return new(found.Rewrite.IsOfUnit ? ProposalKind.Unit : ProposalKind.Rewrite, title, reason, sql, undo, [name], null, refuted ? ProposalFate.NotTheSame : ProposalFate.Open, message) { Proof = found.Proof };
     }
 
     /// <summary>Candidates that the planner takes on a copy that has all of them, the most saving first.</summary>

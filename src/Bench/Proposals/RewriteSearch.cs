@@ -16,7 +16,8 @@ namespace SwiftLedger.Bench.Proposals;
 /// <param name="Rewrite">The other words.</param>
 /// <param name="WorkRatio">Of its cases in a day, after / before, by exact counters; null where the sides gave other rows, so that it tells nothing.</param>
 /// <param name="Proof">Why it is the same query, or that it is not.</param>
-internal sealed record ProvenRewrite(WorkloadStatement Statement, RewriteCandidate Rewrite, double? WorkRatio, RewriteProof Proof);
+/// <param name="Sent">Of a unit, the statements that its costliest case sends; null where it is none, or was not counted.</param>
+internal sealed record ProvenRewrite(WorkloadStatement Statement, RewriteCandidate Rewrite, double? WorkRatio, RewriteProof Proof, long? Sent);
 
 /// <summary>Finds rewrites of a workload's statements: by rules, by the work that they save on a copy, and by a search for databases that tell them apart.</summary>
 /// <param name="home">Where copies are made.</param>
@@ -130,7 +131,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             {
                 told($"looking for a database that tells {statement.Key} from its other words");
                 RewriteProof proof = await ProveAsync(tried.Statement, tried.Rewrite, tried.Same, tried.Cases, catalog, schema, broken, stop);
-                proven.Add(new(tried.Statement, tried.Rewrite, tried.Ratio, proof));
+                proven.Add(new(tried.Statement, tried.Rewrite, tried.Ratio, proof, tried.Rewrite.IsOfUnit ? now.Lines.Where(l => l.Brief.Statement == statement.Key).Max(l => l.Evidence.Before?.Plan?.Sent) : null));
                 if (tried.Ratio is not null && !proof.IsRefuted)
                 {
                     break;

@@ -59,6 +59,22 @@ public sealed record WorkUnit(IReadOnlyList<UnitStatement> Statements)
         return script.Statements.Count < 2 ? null : Of(text, script.Statements, dialect);
     }
 
+    /// <summary>The unit as a script in which every statement behind the first says how it belongs to it: what a change has to say.</summary>
+    public string ToScript()
+    {
+        var text = new System.Text.StringBuilder(Statements[0].Sql);
+        for (int i = 1; i < Statements.Count; i++)
+        {
+            UnitStatement s = Statements[i];
+            int nearest = Enumerable.Range(0, i).Last(n => Statements[n].ForEachRowOf is null);
+            string values = s.Values.Count == 0 ? "" : ": " + string.Join(", ", s.Values.Select(v => $"{v.Parameter} = {v.Column}"));
+            text.Append(";\n-- ").Append(s.ForEachRowOf is not { } list ? Directive.Then : list == nearest ? Directive.EachRow : $"{Directive.EachRow} of {(list + 1).ToString(System.Globalization.CultureInfo.InvariantCulture)}")
+                .Append(values).Append('\n').Append(s.Sql);
+        }
+
+        return text.ToString();
+    }
+
     /// <summary>The statements of a text, each by itself: of a unit those in it, else the one that it is.</summary>
     public static IReadOnlyList<string> StatementsOf(string text, SqlDialect dialect) => Of(text, dialect) is { } unit ? [.. unit.Statements.Select(s => s.Sql)] : [text];
 
