@@ -35,6 +35,22 @@ internal static class RewriteExamples
         new("table", "scan", "CREATE TABLE scan (id INTEGER NOT NULL PRIMARY KEY, parcel_id INTEGER NOT NULL REFERENCES parcel(id), place TEXT)"),
     ];
 
+    /// <summary>Lists, and what is sent for each of their rows, that both engines take as one statement.</summary>
+    public static readonly IReadOnlyList<(RewriteKind Kind, string Sql)> Units =
+    [
+        (RewriteKind.LoopToJoin, "SELECT id, courier_id, state FROM parcel WHERE depot_id = :i;\n-- each row\nSELECT name, rank FROM courier WHERE id = :courier_id"),
+        (RewriteKind.LoopToJoin, "SELECT id, name FROM depot ORDER BY name;\n-- each row: d = id\nSELECT p.id, c.name FROM parcel AS p JOIN courier AS c ON c.id = p.courier_id WHERE p.depot_id = :d AND p.state <> :s"),
+        (RewriteKind.LoopToJoin, "SELECT * FROM depot;\n-- each row\nSELECT * FROM parcel WHERE depot_id = :id OR courier_id = :region"),
+        (RewriteKind.LoopToJoin, "SELECT DISTINCT depot_id FROM parcel WHERE state = :s;\n-- each row\nSELECT name FROM depot AS listed WHERE id = :depot_id"),
+        (RewriteKind.LoopToJoin, "SELECT c.id, max(p.id) AS last FROM courier AS c LEFT JOIN parcel AS p ON p.courier_id = c.id GROUP BY c.id;\n-- each row\nSELECT place FROM scan WHERE parcel_id = :last;\n-- each row\nSELECT name FROM courier WHERE id = :id"),
+        (RewriteKind.LoopToJoin, "SELECT p.id, p.id + 1 AS next FROM parcel AS p;\n-- each row\nSELECT p.id FROM parcel AS p WHERE p.id = :next AND p.tag IS NOT NULL"),
+        (RewriteKind.LoopToJoin, "SELECT c.rank FROM courier AS c, depot AS d WHERE d.id = c.rank;\n-- each row\nSELECT id FROM depot WHERE region = :rank"),
+        (RewriteKind.LoopToSubquery, "SELECT id FROM depot;\n-- each row\nSELECT count(*) AS n FROM parcel WHERE depot_id = :id AND state = :s"),
+        (RewriteKind.LoopToSubquery, "SELECT id, courier_id FROM parcel AS p;\n-- each row\nSELECT count(*), max(p.id), min(p.tag) FROM parcel AS p WHERE p.courier_id = :courier_id AND EXISTS (SELECT 1 FROM scan WHERE parcel_id = p.id)"),
+        (RewriteKind.LoopToSubquery, "SELECT id FROM courier;\n-- each row\nSELECT max(id) AS last FROM parcel WHERE courier_id = :id;\n-- each row\nSELECT name FROM depot WHERE id = :id"),
+        (RewriteKind.LoopToSubquery, "SELECT region, count(*) AS n FROM depot GROUP BY region;\n-- each row\nSELECT count(*) FROM courier WHERE rank = :region OR rank = :n"),
+    ];
+
     /// <summary>Statements with the rule that knows other words for them; both engines take them. The third says whether the schema sees to all conditions on an engine that keeps references.</summary>
     public static readonly IReadOnlyList<(RewriteKind Kind, string Sql, bool Met)> Known =
     [

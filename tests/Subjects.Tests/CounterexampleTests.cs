@@ -56,6 +56,30 @@ public sealed class CounterexampleTests(PostgresFixture postgres) : IDisposable
 
     [Theory]
     [MemberData(nameof(Engines))]
+    public void One_statement_for_a_unit_is_told_apart_by_no_database_and_one_that_loses_rows_is(bool server)
+    {
+        using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);
+        foreach ((RewriteKind kind, string sql) in RewriteExamples.Units)
+        {
+            RewriteCandidate rewrite = UnitRules.Of(WorkUnit.Of(sql, dialect)!, dialect, catalog).ShouldHaveSingleItem();
+            SearchResult held = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases).Run(database, null, server ? 100 : Databases, 1, () => false);
+            held.Problem.ShouldBeNull();
+            held.Found?.ToSql().ShouldBeNull($"{kind}\n{rewrite.Sql}");
+            held.WithRows.ShouldBeGreaterThan((server ? 100 : Databases) / 50, sql);
+            // A reference that is never NULL always finds its row: there both are the same.
+            if (kind == RewriteKind.LoopToJoin && !sql.Contains("DISTINCT depot_id", StringComparison.Ordinal))
+            {
+                // An inner join, as many a developer would write it, loses the rows for which nothing is found.
+                Counterexample lost = new CounterexampleSearch(sql, rewrite with { Sql = rewrite.Sql.Replace("\nLEFT JOIN", "\nJOIN", StringComparison.Ordinal) }, dialect, catalog, Cases)
+                    .Run(database, null, Databases, 1, () => false).Found.ShouldNotBeNull(rewrite.Sql);
+                lost.ToSql().ShouldContain("-- each row");
+                lost.GivesBefore.Rows!.Count.ShouldBeGreaterThan(lost.GivesAfter.Rows!.Count);
+            }
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Engines))]
     public void Textbook_pairs_that_only_look_alike_are_told_apart(bool server)
     {
         using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);

@@ -43,7 +43,7 @@ internal sealed class WorkloadLook(LedgerHome home, string subject, string workl
             {
                 Schema = read.Objects;
             }
-            else if (happened is StageReached { Stage: TrialStage.Measuring } or BlocksMeasured or LineEnded || (account.Catalogs is not null && account.Lines.All(l => l.Evidence.After is not null)))
+            else if (happened is StageReached { Stage: TrialStage.Measuring } or BlocksMeasured or LineEnded { End: not LineEnd.Failed } || (account.Catalogs is not null && account.Lines.All(l => l.Evidence.After is not null)))
             {
                 enough.Cancel();
             }

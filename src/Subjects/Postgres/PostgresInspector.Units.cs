@@ -18,6 +18,7 @@ internal sealed partial class PostgresInspector
         private static readonly TimeSpan CountedWithin = TimeSpan.FromSeconds(20);
 
         private readonly List<(int Statement, IReadOnlyList<SqlValue> Values)> _sent = [];
+        private readonly Dictionary<string, PostgresParameters> _typed = new(StringComparer.Ordinal);
         private IReadOnlyList<long> _statements = [];
         private bool _hasOrder;
 
@@ -28,7 +29,7 @@ internal sealed partial class PostgresInspector
             bool writes = unit.Statements.Any(s => Writes(s.Sql));
             try
             {
-                MustBePlain();
+                Prepare();
                 SequencePlaces? places = writes && inspector.Holds == Holding.Transaction ? new(connection) : null;
                 (cold, RowHash rows, long affected, WrittenRelations written) = inspector.Undone(() => inspector.FirstExecution(Reading));
                 bool hasOrder = _hasOrder;
@@ -67,7 +68,7 @@ internal sealed partial class PostgresInspector
         /// <summary>The plans of all statements, those of a loop for its first row; only what a loop goes through is executed.</summary>
         public Plan Planned()
         {
-            MustBePlain();
+            Prepare();
             return inspector.Undone(() =>
             {
                 var first = new Dictionary<int, IReadOnlyList<SqlValue>>();
@@ -100,15 +101,22 @@ internal sealed partial class PostgresInspector
             return (Stopwatch.GetElapsedTime(start).TotalMilliseconds, loop.Affected);
         }
 
-        private void MustBePlain()
+        private UnitLoop Loop() => PostgresUnitStep.LoopOf(connection, unit, run.Bindings, limit, step => Typed(step.Sql));
+
+        /// <summary>Asked for before anything runs: what the server refuses to say ends its transaction.</summary>
+        private PostgresParameters Typed(string sql) => _typed.TryGetValue(sql, out PostgresParameters? known) ? known
+            : _typed[sql] = inspector.Typed(PostgresParameters.Of(run with { Sql = sql }), run with { Sql = sql });
+
+        /// <summary>What is asked of the server before anything runs, in a transaction of its own.</summary>
+        /// <exception cref="EngineException">A statement does something else than to read or write rows, or is wrong.</exception>
+        public void Prepare()
         {
+            inspector.Undone(() => PostgresUnitStep.MustBePlain(connection, unit, run.Bindings));
             foreach (UnitStatement statement in unit.Statements)
             {
-                inspector.MustBePlain(PostgresParameters.Of(run with { Sql = statement.Sql }));
+                Typed(statement.Sql);
             }
         }
-
-        private UnitLoop Loop() => PostgresUnitStep.LoopOf(connection, unit, run.Bindings, limit, step => PostgresParameters.Of(step) is { Probe: null } plain ? plain : PostgresParameters.Of(step, connection));
 
         /// <summary>Executes every statement once more with the values that it was sent with, counted, and adds up what they count.</summary>
         /// <returns>The plan of each statement, with the counts of all its executions where they ran by one plan; no counters where there are too many executions, or no time is left.</returns>
@@ -145,8 +153,7 @@ internal sealed partial class PostgresInspector
         /// <param name="values">By the places of its parameters; null where it was never executed.</param>
         private Plan? Kept(int statement, IReadOnlyList<SqlValue>? values, Func<string, Plan?> look)
         {
-            PostgresParameters plain = PostgresParameters.Of(run with { Sql = unit.Statements[statement].Sql });
-            PostgresParameters typed = plain.Probe is null ? plain : PostgresParameters.Of(run with { Sql = unit.Statements[statement].Sql }, connection);
+            PostgresParameters typed = Typed(unit.Statements[statement].Sql);
             return inspector.AsKept(values is null ? typed : typed with { Values = [.. values.Select(PostgresParameters.TextOf)] }, look);
         }
     }

@@ -133,7 +133,8 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
     {
         if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is not null)
         {
-            Undone(() => ReadingOf(run)(new(), new(hash =>
+            RowReading reading = ReadingOf(run);
+            Undone(() => reading(new(), new(hash =>
             {
                 row(hash, 0);
                 return false;
@@ -239,7 +240,9 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
     {
         if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
         {
-            return new UnitLook(this, connection, unit, run, limit).Reading;
+            var look = new UnitLook(this, connection, unit, run, limit);
+            look.Prepare();
+            return look.Reading;
         }
 
         PostgresParameters parameters = PostgresParameters.Of(run);

@@ -11,9 +11,13 @@ internal sealed class PostgresUnit : PostgresCase
     /// <param name="readOnly">Whether each batch stands in a transaction that cannot write, and is rolled back.</param>
     /// <exception cref="EngineException">The server cannot prepare it.</exception>
     public PostgresUnit(PostgresConnection connection, WorkUnit unit, IReadOnlyList<Binding> bindings, bool writes, bool readOnly, ExecutionLimit limit)
-        : base(connection, writes, readOnly, limit) =>
+        : base(connection, writes, readOnly, limit)
+    {
+        // One statement cannot end the transaction that the others are taken back with.
+        connection.Undone(() => PostgresUnitStep.MustBePlain(connection, unit, bindings), readOnly: true);
         _loop = PostgresUnitStep.LoopOf(connection, unit, bindings, limit, run =>
             PostgresParameters.Of(run) is { Probe: null } plain ? plain : connection.Undone(() => PostgresParameters.Of(run, connection), readOnly: true));
+    }
 
     public override void Dispose() => _loop.Dispose();
 

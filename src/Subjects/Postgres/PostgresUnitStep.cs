@@ -44,6 +44,27 @@ internal sealed class PostgresUnitStep : IUnitStep
 
     public long Affected { get; private set; }
 
+    /// <summary>Asks the server whether each statement of a unit reads or writes rows, and does nothing else; in a transaction that is rolled back.</summary>
+    /// <exception cref="EngineException">One does, or is wrong.</exception>
+    public static bool MustBePlain(PostgresConnection connection, WorkUnit unit, IReadOnlyList<Binding> bindings)
+    {
+        foreach (UnitStatement statement in unit.Statements)
+        {
+            var parameters = PostgresParameters.Of(new CaseRun(statement.Sql, bindings));
+            try
+            {
+                connection.MustBePlain(parameters.Probe ?? parameters.Sql);
+            }
+            catch (EngineException e)
+            {
+                int? at = parameters.Probe is null ? parameters.Original(e.Offset) : null;
+                throw new EngineException(parameters.Explained(e), at is null ? null : statement.Body.Start + at, e.TimeLimit) { Code = e.Code };
+            }
+        }
+
+        return true;
+    }
+
     /// <summary>Prepares a unit.</summary>
     /// <param name="typed">Numbers the parameters of one of its statements.</param>
     /// <exception cref="EngineException">The server cannot prepare a statement, or a parameter has no value.</exception>

@@ -21,6 +21,28 @@ internal static class SqliteGuard
         raw.sqlite3_set_authorizer(connection.Handle, authorize, null);
     }
 
+    /// <summary>Refuses what begins or ends transactions, however it is written: what a unit of work writes is taken back by the transaction around it.</summary>
+    /// <param name="prepare">Prepares a statement on the connection.</param>
+    /// <exception cref="EngineException">The statement controls transactions, or cannot be prepared.</exception>
+    public static void MustNotControl(SqliteConnection connection, Action prepare)
+    {
+        bool controls = false;
+        Protect(connection, (action, _, _, _) => controls |= action is raw.SQLITE_TRANSACTION or raw.SQLITE_SAVEPOINT);
+        try
+        {
+            prepare();
+        }
+        finally
+        {
+            Protect(connection);
+        }
+
+        if (controls)
+        {
+            throw new EngineException("a statement of a unit neither begins nor ends a transaction: the whole unit stands in one");
+        }
+    }
+
     /// <summary>Settings by which a statement would lift its own bounds; they may be read.</summary>
     private static readonly HashSet<string> Bounds = new(StringComparer.OrdinalIgnoreCase) { "max_page_count", "hard_heap_limit", "soft_heap_limit" };
 

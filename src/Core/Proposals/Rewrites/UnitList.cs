@@ -54,6 +54,10 @@ internal sealed class UnitList
         return _columns.TryGetValue(name, out (string, ResolvedColumn?)? found) && found is not null ? name : null;
     }
 
+    /// <summary>Whether a parameter of a loop may be any of several columns of one name.</summary>
+    public bool IsAmbiguous(UnitStatement loop, string parameter) =>
+        _columns.TryGetValue(loop.Values.FirstOrDefault(v => v.Parameter == parameter)?.Column ?? parameter, out (string, ResolvedColumn?)? found) && found is null;
+
     /// <summary>What a column is, for a statement that reads the list.</summary>
     public string Expression(string column) => _plain ? _columns[column]!.Value.Text : $"{_alias}.{SqlName.Quoted(column)}";
 

@@ -27,6 +27,11 @@ public static class UnitRules
         }
 
         UnitStatement[] loops = [.. unit.Statements.Skip(1)];
+        if (loops.Any(l => l.Parameters.Any(p => rows.IsAmbiguous(l, p))))
+        {
+            return [];
+        }
+
         RewriteCandidate? candidate = loops.All(l => SyntaxTree.Read(l.Sql, dialect).Statement is Query) ? Joined(rows, loops, dialect, catalog)
             : loops is [var write] ? Written(rows, write, dialect, catalog) : null;
         return candidate is not null && SyntaxTree.Read(candidate.Sql, dialect) is { Statement: not null, Unknown.Count: 0 } ? [candidate] : [];
