@@ -195,7 +195,8 @@ internal static class DaybookApi
             whole.Add(day.Cell);
         }
 
-        bool inWorkload = WorkloadFile.Parse(book.Workload, KnownEngines.OfSubject(book.Subject).Dialect).Value.Statements.Any(s => s.Pattern.Hash == pattern.Hash);
+        SqlDialect dialect = KnownEngines.OfSubject(book.Subject).Dialect;
+        bool inWorkload = WorkloadFile.Parse(book.Workload, dialect).Value.Statements.Any(s => WorkUnit.StatementsOf(s.Sql, dialect).Any(one => SqlPattern.HashOf(one, dialect) == pattern.Hash));
         return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, span.PointMinutes,
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),

@@ -25,7 +25,8 @@ internal static class RehearsalDrafts
     /// <param name="only">Name of the one statement that is sent; null for all.</param>
     public static RehearsalDraft OfTrial(TrialRecord trial, string? subject, string? only)
     {
-        string workload = only is null ? trial.Workload : OnlyOf(trial.Workload, only, KnownEngines.OfSubject(subject).Dialect) ?? trial.Workload;
+        SqlDialect dialect = KnownEngines.OfSubject(subject).Dialect;
+        string workload = (only is null ? null : OnlyOf(trial.Workload, only, dialect)) ?? WithoutUnits(trial.Workload, dialect);
         string of = only is null ? "" : $", {only}";
         return new($"{trial.Title}{of}, under load", string.Create(CultureInfo.InvariantCulture,
             $"-- Trial {trial.Id} under load: as many sessions as there are, each at once with its next statement.\n-- part: application\n-- sessions: {UsualSessions}\n\n{workload.TrimStart()}"), trial.ChangeText, "");
@@ -105,12 +106,28 @@ internal static class RehearsalDrafts
         return course.Any(r => r > 0) ? course : [0.001];
     }
 
+    /// <summary>A rehearsal plays no loops: units stay out, and it is said which.</summary>
+    private static string WithoutUnits(string workload, SqlDialect dialect)
+    {
+        string text = workload;
+        SqlScript script = SqlScript.Split(workload, dialect);
+        foreach (WorkloadStatement unit in WorkloadFile.Parse(workload, dialect).Value.Statements.Where(s => WorkUnit.Of(s.Sql, dialect) is not null).Reverse())
+        {
+            List<ScriptStatement> own = [.. script.Statements.Where(s => s.Body.Start >= unit.Body.Start && s.Body.End <= unit.Body.End)];
+            text = $"{text[..own[0].Whole.Start]}\n-- Left out: {unit.Name.ReplaceLineEndings(" ")} is a unit of several statements, which a rehearsal would play one by one.\n{text[own[^1].Whole.End..]}";
+        }
+
+        return text;
+    }
+
     private static string? OnlyOf(string workload, string name, SqlDialect dialect)
     {
         Workload read = WorkloadFile.Parse(workload, dialect).Value;
         SqlScript script = SqlScript.Split(workload, dialect);
-        int at = read.Statements.ToList().FindIndex(s => s.Name == name);
-        return at < 0 || at >= script.Statements.Count ? null : script.Statements[at].Whole.Of(workload).Trim() + "\n";
+
+        // A rehearsal plays no loops: a unit is no draft.
+        return read.WithoutUnits(dialect).Statements.FirstOrDefault(s => s.Name == name) is { } statement
+            ? script.Statements.First(s => s.Body.Start == statement.Body.Start).Whole.Of(workload).Trim() + "\n" : null;
     }
 
     private static string Short(string pattern) => pattern.Length > 60 ? pattern[..60] + "..." : pattern;

@@ -46,9 +46,14 @@ public sealed class WorkloadForm(DateTime readAt, SqlDialect dialect) : ICapture
             int to = TextPlace.At(text, statement.Body.Start + statement.Body.Length).Line;
             if (!workload.Problems.Any(p => p.Place is { } place && place.Line > from && place.Line <= to))
             {
-                foreach (StatementCase @case in statement.Cases)
+                // How often a loop runs, a file does not say.
+                IEnumerable<string> sent = WorkUnit.Of(statement.Sql, dialect) is { } unit ? unit.Statements.Where(s => s.ForEachRowOf is null).Select(s => s.Sql) : [statement.Sql];
+                foreach (string sql in sent)
                 {
-                    Spread(statement, @case, sink);
+                    foreach (StatementCase @case in statement.Cases)
+                    {
+                        Spread(statement with { Sql = sql }, @case, sink);
+                    }
                 }
             }
 

@@ -45,6 +45,9 @@ public sealed record Workload(IReadOnlyList<WorkloadStatement> Statements)
 {
     public static readonly Workload Empty = new([]);
 
+    /// <summary>The statements that are sent by themselves, without units of several.</summary>
+    public Workload WithoutUnits(SqlDialect dialect) => new([.. Statements.Where(s => WorkUnit.Of(s.Sql, dialect) is null)]);
+
     /// <summary>How many lines a trial over this workload has.</summary>
     public int CaseCount => Statements.Sum(s => s.Cases.Count);
 }

@@ -235,3 +235,12 @@ UPDATE booking SET state = CASE state WHEN 'confirmed' THEN 'open' ELSE 'confirm
 -- bind: hut=41
 INSERT INTO weather_reading (hut_id, taken_at, temperature, wind_ms, humidity)
 VALUES (:hut, '2026-07-18 09:30:00', 11.5, 6.2, 63);
+
+-- The wardens' board of who is expected: a list, and the guest of each of its rows.
+-- unit: guest_board
+-- calls: 900/day
+-- bind: hut=137
+-- bind: hut=41
+SELECT id, member_id AS member, first_night, party FROM booking WHERE hut_id = :hut AND state = 'confirmed' ORDER BY id;
+-- each row
+SELECT name, email FROM member WHERE id = :member;
