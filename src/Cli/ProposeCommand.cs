@@ -13,7 +13,7 @@ internal static class ProposeCommand
 {
     private static readonly Option<string> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
     private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, calls and values.", Required = true };
-    private static readonly Option<ProposalKind[]> Only = new("--only") { Description = "What to look for: index, drop, rewrite, statistics. All where it is left out.", AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<ProposalKind[]> Only = new("--only") { Description = "What to look for: index, drop, rewrite, statistics, unit. All where it is left out.", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<int> MostIndexes = new("--most-indexes") { Description = "That may be added.", DefaultValueFactory = _ => 5 };
     private static readonly Option<double?> MostMegabytes = new("--most-megabytes") { Description = "That all added indexes may take together." };
     private static readonly Option<double?> WritesAtMost = new("--writes-at-most") { Description = "By how many percent writes may get dearer." };

@@ -5332,7 +5332,7 @@ export interface components {
          * @description What makes a plan cost more than it need; the glossary explains each at length.
          * @enum {unknown}
          */
-        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns" | "rowsBeforeEnough" | "convertedColumn" | "needlessDistinct" | "dearerJoinOrder";
+        FindingKind: "wholeTableForFewRows" | "rowsReadPerRowReturned" | "lookUpsBehindIndex" | "indexBuiltAnew" | "temporaryStorage" | "estimateOff" | "joinWithoutCondition" | "rowsMultiplied" | "subqueryPerRow" | "wrappedColumn" | "leadingWildcard" | "alternativesAcrossColumns" | "otherCollationOrType" | "firstColumnMissing" | "largeOffset" | "nullInNotIn" | "planVaries" | "unusedIndex" | "duplicateIndex" | "prefixIndex" | "spillsToDisk" | "hashBatches" | "memoizeMisses" | "lossyBitmap" | "heapFetches" | "workersMissing" | "loopOverWrongEstimate" | "compilingCosts" | "invalidIndex" | "foreignKeyWithoutIndex" | "neverAnalyzed" | "dueForVacuum" | "anyValuesDearer" | "plannedEachTime" | "dependentColumns" | "rowsBeforeEnough" | "convertedColumn" | "needlessDistinct" | "dearerJoinOrder" | "statementPerRow";
         FindingView: {
             kind: components["schemas"]["FindingKind"];
             title: string;
@@ -6279,7 +6279,7 @@ export interface components {
          * @description What kind of change is proposed.
          * @enum {unknown}
          */
-        ProposalKind: "index" | "drop" | "rewrite" | "statistics";
+        ProposalKind: "index" | "drop" | "rewrite" | "statistics" | "unit";
         ProposalPage: {
             /** Format: int64 */
             id: number;

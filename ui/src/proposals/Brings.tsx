@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import type { Measured, Proposal } from "../api/proposals";
 import { bytes, duration, percent, three } from "../format/figures";
 import { IntervalBar } from "../parts/IntervalBar";
-import { change, lessWork } from "./words";
+import { change, isOtherWords, lessWork } from "./words";
 
 const band = { low: 0.95, high: 1.05 };
 
@@ -65,9 +65,9 @@ export function Brings({ p }: { p: Proposal }) {
             </Fact>
           )
         )}
-        {m && item.kind !== "rewrite" && <Fact name="made in">{duration(m.buildMs)} on the copy</Fact>}
+        {m && !isOtherWords(item.kind) && <Fact name="made in">{duration(m.buildMs)} on the copy</Fact>}
         {p.locks && <Fact name="holds back">{p.locks}</Fact>}
-        {item.kind === "rewrite" && <Fact name="who changes">the application that sends the statement</Fact>}
+        {isOtherWords(item.kind) && <Fact name="who changes">the application that sends the statement</Fact>}
       </dl>
     </>
   );

@@ -7,7 +7,7 @@ import { Sql } from "../parts/Sql";
 import { Brings, Fact } from "./Brings";
 import { ProofOf } from "./ProofOf";
 import { TurnDown } from "./TurnDown";
-import { fateOf } from "./words";
+import { fateOf, isOtherWords } from "./words";
 
 /** One proposal: why it is made, what applies it and takes it back, what it brings, who pays, and why it is safe. */
 export function ProposalPanel({
@@ -53,14 +53,18 @@ export function ProposalPanel({
       {item.fate !== "notTheSame" && <Brings p={p} />}
       {item.proof && <ProofOf proof={item.proof} />}
       <h3 className="section flex items-baseline justify-between">
-        {item.kind === "rewrite" ? "The other words" : "What applies it"}
+        {item.kind === "unit"
+          ? "The one statement"
+          : item.kind === "rewrite"
+            ? "The other words"
+            : "What applies it"}
         <Copy what="what applies it" press="copy" text={item.sql} />
       </h3>
       <Sql text={item.sql} label="SQL that applies it" />
       {item.undo && (
         <>
           <h3 className="section flex items-baseline justify-between">
-            {item.kind === "rewrite" ? "As it is now" : "What takes it back"}
+            {isOtherWords(item.kind) ? "As it is now" : "What takes it back"}
             <Copy what="what takes it back" press="copy" text={item.undo} />
           </h3>
           <Sql text={item.undo} label="SQL that takes it back" />

@@ -6,7 +6,11 @@ export const kinds: { kind: Kind; text: string }[] = [
   { kind: "drop", text: "indexes that may go" },
   { kind: "rewrite", text: "statements in other words" },
   { kind: "statistics", text: "stale statistics" },
+  { kind: "unit", text: "one statement for a unit" },
 ];
+
+/** Whether the application sends another text, and nothing in the database is altered. */
+export const isOtherWords = (kind: Kind) => kind === "rewrite" || kind === "unit";
 
 /** What became of a proposal in a word, with the verdict by whose ink and mark it is set. */
 const fates: Record<Fate, { text: string; verdict: string | null }> = {

@@ -234,6 +234,7 @@ function Interval({ page }: { page: Schemas["LinePage"] }) {
 }
 
 const counterNames: Record<string, string> = {
+  statements: "statements sent",
   vmSteps: "engine steps",
   blocksTouched: "blocks touched",
   blocksRead: "blocks read",

@@ -25,7 +25,7 @@ public static class PlanJson
         side.Catalog is { } c ? c with { Tables = [.. c.Tables.Where(t => Reads(side, t))] } : null));
 
     private static string Write(Plan plan, Surroundings? around) =>
-        JsonSerializer.Serialize(new Document(Schema, plan.Shape, plan.RestShare, plan.Milliseconds, NullIfNone(plan.Details), [.. plan.Lines().Select(l => Line.Of(l.Depth, l.Operator))], around, plan.CheaperOrder), Options);
+        JsonSerializer.Serialize(new Document(Schema, plan.Shape, plan.RestShare, plan.Milliseconds, NullIfNone(plan.Details), [.. plan.Lines().Select(l => Line.Of(l.Depth, l.Operator))], around, plan.CheaperOrder, plan.Statements), Options);
 
     private static bool Reads(PlanSide side, CatalogTable table) => side.Tables.Names.Contains(table.Name, StringComparer.OrdinalIgnoreCase)
         || side.Plan.Lines().Any(l => l.Operator.Object is { } name && (name.Equals(table.Name, StringComparison.OrdinalIgnoreCase) || side.TableOf(name).Equals(table.Name, StringComparison.OrdinalIgnoreCase)));
@@ -63,9 +63,20 @@ public static class PlanJson
 
         try
         {
-            return JsonSerializer.Deserialize<Document>(text, Options) is { Schema: Schema, Operators: { } operators } document && operators.All(o => o is not null)
-                ? PlanTree.BuildIndented(operators.Select(o => (o.Depth, o.Text ?? "")), (text, children) => new(OperatorKind.Other, text, null, null, null, false, children), (at, o) => operators[at].Onto(o)) with { RestShare = document.RestShare, Milliseconds = document.Milliseconds, Details = document.Details ?? ReadOnlyDictionary<string, string>.Empty, CheaperOrder = document.CheaperOrder is { Tables: not null, Before: not null } order ? order : null }
-                : null;
+            if (JsonSerializer.Deserialize<Document>(text, Options) is not { Schema: Schema, Operators: { } operators } document || operators.Any(o => o is null))
+            {
+                return null;
+            }
+
+            Plan plan = PlanTree.BuildIndented(operators.Select(o => (o.Depth, o.Text ?? "")), (text, children) => new(OperatorKind.Other, text, null, null, null, false, children), (at, o) => operators[at].Onto(o));
+            return plan with
+            {
+                RestShare = document.RestShare,
+                Milliseconds = document.Milliseconds,
+                Details = document.Details ?? ReadOnlyDictionary<string, string>.Empty,
+                CheaperOrder = document.CheaperOrder is { Tables: not null, Before: not null } order ? order : null,
+                Statements = document.Statements is { Count: > 1 } parts && parts.All(p => p is { Roots: >= 0 }) && parts.Sum(p => (long)p.Roots) == plan.Roots.Count ? parts : null,
+            };
         }
         catch (JsonException)
         {
@@ -76,7 +87,8 @@ public static class PlanJson
     private static IReadOnlyDictionary<string, string>? NullIfNone(IReadOnlyDictionary<string, string> details) => details.Count == 0 ? null : details;
 
     private sealed record Document(
-        string Schema, string Shape, double? RestShare, double? Milliseconds, IReadOnlyDictionary<string, string>? Details, IReadOnlyList<Line>? Operators, Surroundings? Around = null, CheaperOrder? CheaperOrder = null);
+        string Schema, string Shape, double? RestShare, double? Milliseconds, IReadOnlyDictionary<string, string>? Details, IReadOnlyList<Line>? Operators, Surroundings? Around = null, CheaperOrder? CheaperOrder = null,
+        IReadOnlyList<PlannedStatement>? Statements = null);
 
     /// <param name="Statement">Its text.</param>
     /// <param name="Values">Of its parameters, as a workload file has them.</param>
