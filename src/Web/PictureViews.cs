@@ -13,7 +13,7 @@ public sealed record PicturedTieView(IReadOnlyList<int> Tables, PlaceView Place)
 
 /// <summary>As <see cref="PicturedBlock"/>.</summary>
 public sealed record PicturedBlockView(
-    PlaceView Place, bool IsOuter, IReadOnlyList<PicturedTableView> Tables, IReadOnlyList<PicturedTieView> Ties, IReadOnlyList<PicturedJoin> Joins, string Folds, RowCount? Result, bool EndsEarly)
+    PlaceView Place, bool IsOuter, IReadOnlyList<PicturedTableView> Tables, IReadOnlyList<PicturedTieView> Ties, IReadOnlyList<PicturedJoin> Joins, string Folds, RowCount? Result, bool EndsEarly, int? Statement)
 {
     /// <summary>Further blocks of a statement are not drawn.</summary>
     public const int MostBlocks = 20;
@@ -23,5 +23,5 @@ public sealed record PicturedBlockView(
     private static PicturedBlockView Of(PicturedBlock b) => new(
         PlaceView.Of(b.Place), b.IsOuter,
         [.. b.Tables.Select(t => new PicturedTableView(t.Operator, t.Table, t.Alias, PlaceView.Of(t.Place), t.Holds, t.Passing, [.. t.Conditions.Select(PlaceView.Of)], t.Indexes, t.Columns, t.Apart, t.Optional))],
-        [.. b.Ties.Select(t => new PicturedTieView(t.Tables, PlaceView.Of(t.Place)))], b.Joins, b.Folds, b.Result, b.EndsEarly);
+        [.. b.Ties.Select(t => new PicturedTieView(t.Tables, PlaceView.Of(t.Place)))], b.Joins, b.Folds, b.Result, b.EndsEarly, b.Statement);
 }

@@ -104,7 +104,8 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
             string name = found.Statement.Name;
             proposals.Add(OfRewrite(found, dialect) with
             {
-                Expected = found.WorkRatio is { } ratio && !found.Proof.IsRefuted ? Saving(Screening.WorkOf(now, name) * (1 - ratio) ?? 0) : null,
+                // What fewer round trips save is in no counter.
+                Expected = found.WorkRatio is { } ratio && !found.Proof.IsRefuted && !found.Rewrite.IsOfUnit ? Saving(Screening.WorkOf(now, name) * (1 - ratio) ?? 0) : null,
                 Ground = Ground([name], tables.First(t => t.Name == name).Tables.Names),
             });
         }
@@ -142,7 +143,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
     private static Proposal OfRewrite(ProvenRewrite found, SqlDialect dialect)
     {
         string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, WorkUnit.Of(found.Statement.Sql, dialect)?.ToScript() ?? found.Statement.Sql);
-        string title = found.Rewrite.IsOfUnit ? $"one statement for {name}" : $"{name} in other words: {found.Rewrite.Words}";
+        string title = found.Rewrite.IsOfUnit ? $"one statement for {(found.Sent is > 1 and var many ? $"the {Figures.Count(many)} of " : "")}{name}" : $"{name} in other words: {found.Rewrite.Words}";
         string reason = found.Sent is { } sent ? $"{found.Rewrite.Reason} On the copy one execution sends {Figures.Count(sent)} statements." : found.Rewrite.Reason;
         bool refuted = found.Proof.IsRefuted || found.WorkRatio is null;
         string message = !refuted ? "" : found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.";

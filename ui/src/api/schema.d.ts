@@ -5976,6 +5976,8 @@ export interface components {
             folds: string;
             result: null | components["schemas"]["RowCount"];
             endsEarly: boolean;
+            /** Format: int32 */
+            statement: null | number;
         };
         /** @description Tables that are joined by now, and the rows that leave that join. */
         PicturedJoin: {

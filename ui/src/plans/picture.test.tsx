@@ -47,6 +47,7 @@ const block = (of: Partial<Block> = {}): Block => ({
   folds: "",
   result: null,
   endsEarly: false,
+  statement: null,
   ...of,
 });
 

@@ -58,7 +58,27 @@ public sealed record PicturedJoin(IReadOnlyList<int> Tables, RowCount? Leaving);
 /// <param name="Result">Rows that come out in the end; null where nobody counted them.</param>
 /// <param name="EndsEarly">Whether it may stop as soon as it has enough: what leaves its joins is counted up to there.</param>
 public sealed record PicturedBlock(
-    TextSpan Place, bool IsOuter, IReadOnlyList<PicturedTable> Tables, IReadOnlyList<PicturedTie> Ties, IReadOnlyList<PicturedJoin> Joins, string Folds, RowCount? Result, bool EndsEarly);
+    TextSpan Place, bool IsOuter, IReadOnlyList<PicturedTable> Tables, IReadOnlyList<PicturedTie> Ties, IReadOnlyList<PicturedJoin> Joins, string Folds, RowCount? Result, bool EndsEarly)
+{
+    /// <summary>Which statement of a unit it is of, from 1; null where there is one.</summary>
+    public int? Statement { get; init; }
+
+    /// <summary>The same within a longer text and plan.</summary>
+    /// <param name="statement">Of the unit, from 1.</param>
+    /// <param name="text">Where the statement begins.</param>
+    /// <param name="at">Where its operators begin.</param>
+    internal PicturedBlock Within(int statement, int text, int at)
+    {
+        TextSpan Moved(TextSpan span) => new(span.Start + text, span.Length);
+        return this with
+        {
+            Statement = statement,
+            Place = Moved(Place),
+            Tables = [.. Tables.Select(t => t with { Operator = t.Operator + at, Place = Moved(t.Place), Conditions = [.. t.Conditions.Select(Moved)] })],
+            Ties = [.. Ties.Select(t => t with { Place = Moved(t.Place) })],
+        };
+    }
+}
 
 /// <summary>A statement as a picture: what it reads, how much of it, and where rows become more.</summary>
 /// <param name="Blocks">In the statement's order; none where its grammar is not known.</param>
@@ -67,6 +87,7 @@ public sealed record StatementPicture(IReadOnlyList<PicturedBlock> Blocks)
     /// <summary>The picture of a statement, with its plan and what is known around it; a plan without operators is none.</summary>
     /// <param name="side">The statement.</param>
     /// <param name="sources">Of the same side.</param>
-    public static StatementPicture Of(PlanSide side, PlanSources sources) =>
-        new([.. side.Outline.Blocks.Where(b => b.Sources.Count > 0).Select((b, n) => new BlockPicture(side, sources, b, n == 0).Drawn())]);
+    public static StatementPicture Of(PlanSide side, PlanSources sources) => side.Statements is { Count: > 1 } statements
+        ? new([.. statements.SelectMany((s, n) => Of(s.Side, new PlanSources(s.Side)).Blocks.Select(b => b.Within(n + 1, s.Text, s.Operator)))])
+        : new([.. side.Outline.Blocks.Where(b => b.Sources.Count > 0).Select((b, n) => new BlockPicture(side, sources, b, n == 0).Drawn())]);
 }

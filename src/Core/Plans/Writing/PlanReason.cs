@@ -37,7 +37,8 @@ public static class PlanReason
         if (rewritten)
         {
             string visits = told is [{ TellsVisits: true }] ? "" : VisitsOf(before, after);
-            return (OtherMeaning(before, after) + SentOf(before.Plan, after.Plan) + (told.Count == 0 && visits.Length == 0 ? "The rewrite runs by the same plan."
+            string sent = SentOf(before.Plan, after.Plan);
+            return (OtherMeaning(before, after) + sent + (told.Count == 0 && visits.Length == 0 ? sent.Length > 0 ? "" : "The rewrite runs by the same plan."
                 : $"As rewritten{(visits.Length > 0 ? visits + (told.Count > 0 ? ": " : "") : ", ")}{(told.Count > 0 ? PlanDifference.Sentence(told) : ".")}")).Trim();
         }
 
