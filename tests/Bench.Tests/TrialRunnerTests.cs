@@ -105,6 +105,48 @@ public sealed class TrialRunnerTests : IDisposable
         account.Find(2)!.Evidence.Blocks.ShouldBeEmpty();
     }
 
+    private const string UnitWorkload = """
+        -- unit: notes of a depot
+        -- calls: 100/day
+        -- bind: d=7
+        SELECT id FROM parcel WHERE depot = :d ORDER BY id;
+        -- each row
+        SELECT note FROM parcel WHERE id = :id;
+        -- unit: clear
+        -- calls: 2/day
+        SELECT id FROM parcel WHERE depot = 9;
+        -- each row
+        DELETE FROM parcel WHERE id = :id;
+        -- name: other
+        SELECT count(*) FROM parcel WHERE depot = 3;
+        """;
+
+    [Fact]
+    public async Task One_statement_for_a_unit_is_a_line_with_a_verdict_like_any_other()
+    {
+        byte[] bytes = await File.ReadAllBytesAsync(_subject);
+        TrialAccount account = await RunAsync(UnitWorkload, "-- rewrite: notes of a depot\nSELECT id, note FROM parcel WHERE depot = :d ORDER BY id;\n-- rewrite: clear\nDELETE FROM parcel WHERE depot = 9;");
+        Line notes = account.Find(1)!, clear = account.Find(2)!;
+        (notes.Evidence.SameRows, notes.Evidence.SameOrder, notes.Evidence.Before!.Rows, notes.Evidence.Before.Counters["statements"], notes.Evidence.Before.Plan!.Sent, notes.Evidence.After!.Plan!.Sent).ShouldBe((true, true, 400, 401, 401, 1));
+        (clear.Evidence.SameRows, clear.Evidence.Before!.Writes, clear.Evidence.Before.Plan!.Sent).ShouldBe((true, true, 401));
+        notes.Decision!.Verdict.ShouldBe(Verdict.Improved);
+        LinePlans.Compared(notes, account)!.Sentence!.ShouldStartWith("1 statement is sent instead of 401.");
+        account.Find(3)!.Decision!.Verdict.ShouldNotBe(Verdict.Failed);
+        (await File.ReadAllBytesAsync(_subject)).ShouldBe(bytes);
+    }
+
+    [Fact]
+    public async Task One_statement_that_loses_rows_or_their_order_is_no_rewrite_of_a_unit()
+    {
+        TrialAccount account = await RunAsync(UnitWorkload.Replace("WHERE id = :id;\n-- unit", "WHERE id = :id AND id > 500;\n-- unit", StringComparison.Ordinal), "-- rewrite: notes of a depot\nSELECT p.id, q.note FROM parcel p JOIN parcel q ON q.id = p.id AND q.id > 500 WHERE p.depot = :d ORDER BY p.id;\n-- rewrite: clear\nDELETE FROM parcel WHERE depot = 9 AND id > 100", new(Only: ["notes of a depot", "clear"]));
+        account.Find(1)!.Decision!.Message()!.ShouldStartWith("Not the same rows: 400 rows before, 390 rows after.");
+        account.Find(1)!.Evidence.Before!.OnlyHere!.Rows[0].ShouldBe(["7", "NULL"]);
+        account.Find(2)!.Decision!.Message()!.ShouldStartWith("It does not leave the same behind: 400 rows before, 398 rows after.");
+        account = await RunAsync(UnitWorkload, "-- rewrite: notes of a depot\nSELECT id, note FROM parcel WHERE depot = :d ORDER BY id DESC;", new(Only: ["notes of a depot"]));
+        (account.Find(1)!.Decision!.Verdict, account.Find(1)!.Evidence.SameOrder).ShouldBe((Verdict.Unsettled, false));
+        account.Find(1)!.Decision!.Message()!.ShouldStartWith("The rows are the same, but whether their order is could not be told");
+    }
+
     [Fact]
     public async Task A_rewrite_keeps_the_order_and_what_a_write_leaves_behind()
     {

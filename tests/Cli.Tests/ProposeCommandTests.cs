@@ -162,6 +162,50 @@ public sealed class ProposeCommandTests : IDisposable
         Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
     }
 
+    /// <summary>One of the workload's statements fails: what stands behind it is looked at all the same.</summary>
+    [Fact]
+    public async Task One_statement_is_found_for_a_list_and_what_is_sent_for_each_of_its_rows()
+    {
+        Run("CREATE TABLE depot (id INTEGER PRIMARY KEY, name TEXT NOT NULL); INSERT INTO depot SELECT DISTINCT depot, 'd' || depot FROM parcel; CREATE INDEX parcel_depot ON parcel(depot);");
+        Write(
+            "workload.sql",
+            """
+            -- name: gone
+            SELECT * FROM nowhere;
+            -- unit: board
+            -- calls: 100/day
+            -- bind: most=400
+            SELECT id, name FROM depot WHERE id < :most ORDER BY id;
+            -- each row
+            SELECT count(*) AS parcels FROM parcel WHERE depot = :id;
+            -- unit: nested
+            -- calls: 1/day
+            SELECT id FROM depot WHERE id < 3;
+            -- each row: d = id
+            SELECT id AS p FROM parcel WHERE depot = :d;
+            -- each row of 2
+            SELECT note FROM parcel WHERE id = :p;
+            """);
+        (int exit, string said, string error) = await Propose("--only", "unit", "--max-seconds", "20", "--out", PathOf("p.json"), "--migration", PathOf("up.sql"));
+        exit.ShouldBe(0, error);
+        using JsonDocument json = JsonDocument.Parse(File.ReadAllText(PathOf("p.json")));
+        JsonElement board = json.RootElement.GetProperty("proposals").EnumerateArray().ShouldHaveSingleItem();
+        board.GetProperty("kind").GetString().ShouldBe("unit");
+        board.GetProperty("title").GetString().ShouldBe("one statement for the 401 of board");
+        board.GetProperty("sql").GetString().ShouldBe("-- rewrite: board\nSELECT depot.id, depot.name, (SELECT count(*) FROM parcel WHERE parcel.depot = depot.id) AS parcels\nFROM depot\nWHERE depot.id < :most\nORDER BY depot.id;");
+        board.GetProperty("undo").GetString().ShouldBe("-- rewrite: board\nSELECT id, name FROM depot WHERE id < :most ORDER BY id;\n-- each row\nSELECT count(*) AS parcels FROM parcel WHERE depot = :id;");
+        board.GetProperty("proof").GetProperty("databases").GetInt32().ShouldBe(500, said);
+        board.GetProperty("measured").GetProperty("lines").GetInt32().ShouldBe(1);
+        said.ShouldContain("nested: it is more than one list and what runs for its rows; the unit stays as it is.");
+        if (board.GetProperty("fate").GetString() == "inSet")
+        {
+            // The migration is a change that a trial takes.
+            File.ReadAllText(PathOf("up.sql")).ShouldContain("-- rewrite: board\n");
+        }
+
+        Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
+    }
+
     private void Run(string sql)
     {
         using var connection = new SqliteConnection($"Data Source={PathOf("depot.db")};Pooling=False");

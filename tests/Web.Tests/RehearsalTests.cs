@@ -140,7 +140,7 @@ public sealed class RehearsalTests : RunningServer
         JsonElement trial = await Finished(await Post("/api/trials", new
         {
             subject = MakeDepot(),
-            workload = "-- name: first\nSELECT 1;\n-- name: of a depot\n-- bind: d=3\nSELECT count(*) FROM parcel WHERE depot = :d;\n",
+            workload = "-- unit: of each\nSELECT id FROM parcel WHERE id < 3;\n-- each row\nSELECT depot FROM parcel WHERE id = :id;\n-- name: first\nSELECT 1;\n-- name: of a depot\n-- bind: d=3\nSELECT count(*) FROM parcel WHERE depot = :d;\n",
             change = "CREATE INDEX parcel_depot ON parcel(depot);",
             settings = new { quick = true, maxSeconds = 3 },
         }));
@@ -148,6 +148,8 @@ public sealed class RehearsalTests : RunningServer
         JsonElement draft = await Get(Path(book) + $"/draft?trial={id}");
         draft.GetProperty("change").GetString().ShouldBe("CREATE INDEX parcel_depot ON parcel(depot);");
         draft.GetProperty("load").GetString()!.ShouldContain("-- name: first");
+        draft.GetProperty("load").GetString()!.ShouldContain("-- Left out: of each is a unit");
+        draft.GetProperty("load").GetString()!.ShouldNotContain("each row");
         string load = (await Get(Path(book) + $"/draft?trial={id}&only=of+a+depot")).GetProperty("load").GetString()!;
         load.ShouldNotContain("SELECT 1");
         JsonElement page = await Ended(book, (await Post(Path(book), Request(load, new { stintSeconds = 0.5, oneSided = true, maxSeconds = 0.5 }))).GetProperty("id").GetInt64());

@@ -96,8 +96,8 @@ public sealed record Plan(IReadOnlyList<PlanOperator> Roots)
     /// <param name="plans">Of its statements, in their order.</param>
     public static Plan OfUnit(IReadOnlyList<Plan> plans) => new([.. plans.SelectMany(p => p.Roots)]) { Statements = [.. plans.Select(p => new PlannedStatement(p.Roots.Count, null))] };
 
-    /// <summary>A unit's plan with how often each of its statements was sent.</summary>
-    public Plan WithSent(IReadOnlyList<long> sent) => Statements is null ? this : this with { Statements = [.. Statements.Zip(sent, (s, count) => s with { Sent = count })] };
+    /// <summary>A unit's plan with how often each of its statements was sent; the plan itself where these are not its statements.</summary>
+    public Plan WithSent(IReadOnlyList<long> sent) => Statements?.Count != sent.Count ? this : this with { Statements = [.. Statements.Zip(sent, (s, count) => s with { Sent = count })] };
 
     /// <summary>The same with what another execution counted added; without counts where that one ran otherwise. What else the engine told of one execution is left out.</summary>
     public Plan Plus(Plan again)
