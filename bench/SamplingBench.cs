@@ -27,6 +27,7 @@ internal static class SamplingBench
             await using SqliteSubject subject = SqliteSubject.Open(path, folder);
             await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
             Compare("look-up of 20 rows", copy, connection, "SELECT * FROM t WHERE k = $k", 200, 1.03);
+            CompareUnit(copy, connection);
             Compare("aggregate", copy, connection, "SELECT sum(length(v)) FROM t WHERE id BETWEEN $k AND 20000", 4, 1.01);
         }
         finally
@@ -61,6 +62,62 @@ internal static class SamplingBench
         Report.Target($"{what}, {single:0} us: reported / bare loop", Report.Median(ratios), "x", most);
     }
 
+    /// <summary>A list of 133 rows, and a look-up by its key for each: an application's own loop, without the rows that it makes of them.</summary>
+    private static void CompareUnit(ISubjectCopy copy, SqliteConnection connection)
+    {
+        const string list = "SELECT id AS k FROM t WHERE id <= 133", each = "SELECT v FROM t WHERE id = $k";
+        const int times = 100;
+        using IPreparedCase ours = copy.Prepare(new($"{list};\n-- each row\n{each}", []), TimeSpan.FromSeconds(30));
+        nint handle = connection.Handle!.DangerousGetHandle();
+        Checked(sqlite3_prepare_v2(handle, list, -1, out nint outer, 0));
+        Checked(sqlite3_prepare_v2(handle, each, -1, out nint inner, 0));
+        var ratios = new List<double>();
+        double single = 0;
+        for (int i = 0; i < Rounds + 5; i++)
+        {
+            double a = i % 2 == 0 ? ours.Execute(times) : 0;
+            double b = BareUnit(outer, inner, times);
+            a = i % 2 == 0 ? a : ours.Execute(times);
+            if (i >= 5)
+            {
+                ratios.Add(a / b);
+                single = b / times;
+            }
+        }
+
+        Checked(sqlite3_finalize(outer));
+        Checked(sqlite3_finalize(inner));
+        Report.Target($"unit of 134 statements, {single:0} us: reported / bare loop", Report.Median(ratios), "x", 1.25);
+    }
+
+    private static double BareUnit(nint list, nint each, int times)
+    {
+        const int row = 100;
+        var keys = new List<long>();
+        long start = Stopwatch.GetTimestamp();
+        for (int i = 0; i < times; i++)
+        {
+            keys.Clear();
+            while (sqlite3_step(list) == row)
+            {
+                keys.Add(sqlite3_column_int64(list, 0));
+            }
+
+            Checked(sqlite3_reset(list));
+            foreach (long key in keys)
+            {
+                Checked(sqlite3_bind_int64(each, 1, key));
+                while (sqlite3_step(each) == row)
+                {
+                }
+
+                Checked(sqlite3_reset(each));
+            }
+        }
+
+        return Stopwatch.GetElapsedTime(start).TotalMicroseconds;
+    }
+
     private static double Bare(nint statement, int times)
     {
         const int row = 100;
@@ -91,6 +148,9 @@ internal static class SamplingBench
 
     [DllImport("e_sqlite3")]
     private static extern int sqlite3_bind_int64(nint statement, int place, long value);
+
+    [DllImport("e_sqlite3")]
+    private static extern long sqlite3_column_int64(nint statement, int column);
 
     [DllImport("e_sqlite3")]
     private static extern int sqlite3_step(nint statement);

@@ -57,12 +57,13 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
 
     /// <summary>With an order of joins that is cheaper than the plan's, where one is found; under a deadline only where that is quick, and at its beginning: all lines are to be looked at first.</summary>
     public Inspection WithOrders(Inspection found, ISubjectCopy copy, CaseRun of, Catalog? catalog, ExecutionLimit limit) =>
-        Deadline is { } deadline && (found.ColdMilliseconds > QuickMilliseconds || Clock.Elapsed > deadline / LinesThatFit) ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
+        of.Unit is not null || (Deadline is { } deadline && (found.ColdMilliseconds > QuickMilliseconds || Clock.Elapsed > deadline / LinesThatFit)) ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
 
     /// <summary>What is known of a line that was looked at on both sides.</summary>
     public LineEvidence Seen(LineBrief line, Inspection onBefore, Inspection onAfter) => LineEvidence.Nothing(line, Options) with { Before = onBefore, After = onAfter };
 
-    public static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before ? new(line.BeforeSql, line.BeforeBindings) : new(line.AfterSql, line.AfterBindings);
+    public static CaseRun RunOf(LineBrief line, Side side) => side == Side.Before
+        ? new(line.BeforeSql, line.BeforeBindings) { Unit = line.BeforeUnit } : new(line.AfterSql, line.AfterBindings) { Unit = line.AfterUnit };
 
     /// <summary>Whether the session that times a case would run it by another plan than the one that was looked at.</summary>
     /// <param name="copy">Whose session.</param>

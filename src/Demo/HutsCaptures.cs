@@ -156,13 +156,13 @@ public sealed class HutsCaptures(double scale, ulong seed = 20_260_706)
             writes ? null : (long)rows, writes ? null : (long)rowsRead, $"s{instance}-{random.Below(24)}", unit, Binds(statement, hut, at, ref random), writes ? 1 : null, plan, Sender(statement.Name));
     }
 
-    /// <summary>One query for the guests of tonight, then one for each guest.</summary>
+    /// <summary>One query for the guests who are expected, then one for each guest: the unit of the workload.</summary>
     private static void WriteBoardPage(Utf8JsonWriter json, FileStream file, ref SplitMix random, DateTime at, int unit)
     {
         int guests = 6 + random.Below(12);
         string session = $"s0-{random.Below(24)}";
-        Statement(json, file, at, 3.1, "SELECT booking_id, bunk_id FROM booking_night WHERE hut_id = :hut AND night = :night\n/*app='huts',page='board'*/", "",
-            guests, guests, session, unit, string.Create(CultureInfo.InvariantCulture, $"hut={BusiestHut}|night={at:yyyy-MM-dd}"), application: "warden-board");
+        Statement(json, file, at, 3.1, "SELECT id, member_id AS member, first_night, party FROM booking WHERE hut_id = :hut AND state = 'confirmed' ORDER BY id\n/*app='huts',page='board'*/", "",
+            guests, guests, session, unit, string.Create(CultureInfo.InvariantCulture, $"hut={BusiestHut}"), application: "warden-board");
         at = at.AddMilliseconds(3.1);
         for (int i = 0; i < guests; i++)
         {

@@ -26,8 +26,23 @@ public enum SideTurns
     NotAtAll,
 }
 
-/// <summary>What runs: a statement's text with values for its parameters.</summary>
-public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings);
+/// <summary>What runs: a statement's text with values for its parameters, or a unit of several statements where it says so. A text of several statements that says nothing is refused.</summary>
+/// <param name="Sql">The statement, or the unit's text.</param>
+/// <param name="Bindings">Values of its parameters.</param>
+public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings)
+{
+    /// <summary>The statements of a unit; null for one statement.</summary>
+    public WorkUnit? Unit { get; init; }
+
+    /// <summary>Of a text that may be a unit's.</summary>
+    /// <param name="sql">As a workload has it.</param>
+    /// <param name="bindings">Values of its parameters.</param>
+    /// <param name="dialect">Of the text.</param>
+    public static CaseRun Of(string sql, IReadOnlyList<Binding> bindings, SqlDialect dialect) => new(sql, bindings) { Unit = WorkUnit.Of(sql, dialect) };
+
+    /// <summary>The statements' texts: of a unit those in it, else the one that it is.</summary>
+    internal IReadOnlyList<string> Statements => Unit is { } unit ? [.. unit.Statements.Select(s => s.Sql)] : [Sql];
+}
 
 /// <summary>A case that the subject's own planner runs otherwise than that of its copies.</summary>
 /// <param name="Run">Its place among those that were asked for.</param>

@@ -112,11 +112,12 @@ internal sealed class UnitLoop : IDisposable
             {
                 Send(root);
                 long rows = 0;
+                Func<(IReadOnlyList<string>, IReadOnlyList<(string, string)>)> shown = () => (root.Step.Columns, root.Step.Shown(whole));
                 root.Step.Execute(() =>
                 {
                     hash.Begin();
                     root.Step.AddTo(hash);
-                    row(() => (root.Step.Columns, root.Step.Shown(whole)));
+                    row(shown);
                     rows++;
                 });
                 Count(root, rows);

@@ -247,7 +247,7 @@ internal static class DaybookApi
     private static Results<Ok<List<RepeatView>>, NotFound<ProblemReport>> Repeats(
         long id, BookStore books, RepeatStore repeats, DaybookStore daybook, SampleStore samples)
     {
-        if (books.Find(id) is null)
+        if (books.Find(id) is not { } book)
         {
             return Nothing("book");
         }
@@ -259,7 +259,24 @@ internal static class DaybookApi
             samples.Tags(r.Repeated.Id).Take(MostTags).Select(t => $"{t.Key}={t.Value}").ToList(), r.Repeat.Units, r.Repeat.Statements,
             r.Repeat.Least, r.Repeat.Most, r.Repeat.Statements - r.Repeat.Units, r.Repeat.Ticks / (double)TimeSpan.TicksPerSecond,
             r.Repeat.Gaps > 0 ? r.Repeat.GapTicks / (double)r.Repeat.Gaps / TimeSpan.TicksPerMillisecond : null, r.Repeat.OneForEachRow / (double)r.Repeat.Units,
-            r.Repeat.Example.Select(e => new StepView(SqlPattern.NameOf(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList())).ToList());
+            r.Repeat.Example.Select(e => new StepView(SqlPattern.NameOf(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList(),
+            UnitOf(r, daybook.Extent(id), samples, KnownEngines.OfSubject(book.Subject).Dialect))).ToList());
+    }
+
+    /// <summary>A list and what was repeated for its rows, as a workload says it; a write behind each repetition makes it another thing.</summary>
+    private static string? UnitOf(RepeatRecord repeat, (int From, int To)? extent, SampleStore samples, SqlDialect dialect)
+    {
+        if (repeat.Before is not { } before || repeat.Then is not null || extent is not var (from, to)
+            || samples.Samples(before.Id).FirstOrDefault(s => s.SqlState.Length == 0) is not { } list || samples.Samples(repeat.Repeated.Id).Where(s => s.SqlState.Length == 0).ToList() is not { Count: > 0 } kept)
+        {
+            return null;
+        }
+
+        // Within one unit it shows which values are another for each row; where the text has its values written into it, other executions do.
+        string?[] within = [.. repeat.Repeat.Example.Where(e => e.Pattern == repeat.Repeated.Hash).Select(e => e.Binds).Where(b => b.Length > 0)];
+        string first = repeat.Repeat.Example.FirstOrDefault(e => e.Pattern == before.Hash)?.Binds is { Length: > 0 } own ? own : list.Binds;
+        CaseSource[] each = within.Length > 1 ? [.. within.Select(b => new CaseSource(kept[0].Sql, b!, null))] : [.. kept.Select(s => new CaseSource(s.Sql, s.Binds, s.Duration))];
+        return CapturedUnit.Text($"{CapturedWorkload.NameFor(before.Kind, before.Tables, new HashSet<string>())} and each row", repeat.Repeat.Units / Math.Max(1.0 / 24, (to - from) / 1440.0), new(list.Sql, first, list.Duration), each, dialect);
     }
 
     internal static PatternRecord? PatternOf(DaybookStore daybook, long id, string hash) =>

@@ -37,7 +37,7 @@ public sealed class UnitTests : OnSqliteCopy
     public async Task A_unit_gives_what_one_statement_gives(string unit, string statement)
     {
         IReadOnlyList<Binding> values = BindLine.Pairs("from=10");
-        Inspection many = await _copy.InspectAsync(new(unit, values), Limit, default), one = await _copy.InspectAsync(new(statement, values), Limit, default);
+        Inspection many = await _copy.InspectAsync(Run(unit, values), Limit, default), one = await _copy.InspectAsync(Run(statement, values), Limit, default);
         many.Failure.ShouldBeNull();
         (many.RowsHash, many.Rows, many.Writes, many.RowsRepeat).ShouldBe((one.RowsHash, one.Rows, false, true));
         many.SequenceHash.ShouldBe(one.SequenceHash);
@@ -48,38 +48,40 @@ public sealed class UnitTests : OnSqliteCopy
         many.PlanNote.ShouldNotBeNull();
 
         // The same rows, one by one; and in the order in which the statement gives them.
-        RowSieve.Compare(wanted => _copy.Rows(new(unit, values), Limit, wanted), wanted => _copy.Rows(new(statement, values), Limit, wanted)).ShouldNotBeNull().Before.Count.ShouldBe(0);
+        RowSieve.Compare(wanted => _copy.Rows(Run(unit, values), Limit, wanted), wanted => _copy.Rows(Run(statement, values), Limit, wanted)).ShouldNotBeNull().Before.Count.ShouldBe(0);
         var hashes = new List<UInt128>();
-        _copy.EachRow(new(unit, values), Limit, ranked: false, (row, _) => hashes.Add(row));
+        _copy.EachRow(Run(unit, values), Limit, ranked: false, (row, _) => hashes.Add(row));
         var others = new List<UInt128>();
-        _copy.EachRow(new(statement, values), Limit, ranked: false, (row, _) => others.Add(row));
+        _copy.EachRow(Run(statement, values), Limit, ranked: false, (row, _) => others.Add(row));
         hashes.ShouldBe(others);
 
         // What is timed is planned as what was looked at, and can be executed again and again.
-        _copy.PlanInSession(new(unit, values), Limit).Shape.ShouldBe(many.Plan.Shape);
-        using IPreparedCase prepared = _copy.Prepare(new(unit, values), Limit);
+        _copy.PlanInSession(Run(unit, values), Limit).Shape.ShouldBe(many.Plan.Shape);
+        using IPreparedCase prepared = _copy.Prepare(Run(unit, values), Limit);
         prepared.Execute(3).ShouldBeGreaterThan(0);
         prepared.Discard(1);
         prepared.Execute(1).ShouldBeGreaterThan(0);
     }
 
+    private static CaseRun Run(string sql, IReadOnlyList<Binding> values) => CaseRun.Of(sql, values, Testing.Dialects.Sqlite);
+
     [Fact]
     public async Task Statements_are_counted_as_they_are_sent()
     {
-        Inspection seen = await _copy.InspectAsync(new("SELECT id FROM depot WHERE id < 6;\n-- each row\nSELECT id AS p FROM parcel WHERE depot = :id ORDER BY id LIMIT 2;\n-- each row of 2\nSELECT note FROM parcel WHERE id = :p;\n-- then\nSELECT 1", []), Limit, default);
+        Inspection seen = await _copy.InspectAsync(Run("SELECT id FROM depot WHERE id < 6;\n-- each row\nSELECT id AS p FROM parcel WHERE depot = :id ORDER BY id LIMIT 2;\n-- each row of 2\nSELECT note FROM parcel WHERE id = :p;\n-- then\nSELECT 1", []), Limit, default);
         seen.Plan!.Statements!.Select(s => s.Sent).ShouldBe([1, 6, 12, 1]);
         seen.Counters["statements"].ShouldBe(20);
 
         // The engine's own counter of each statement, added up.
-        long Steps(string sql) => _copy.InspectAsync(new(sql, []), Limit, default).Result.Counters["vmSteps"];
-        Inspection two = await _copy.InspectAsync(new("SELECT count(*) FROM parcel;\n-- then\nSELECT max(weight) FROM parcel", []), Limit, default);
+        long Steps(string sql) => _copy.InspectAsync(Run(sql, []), Limit, default).Result.Counters["vmSteps"];
+        Inspection two = await _copy.InspectAsync(Run("SELECT count(*) FROM parcel;\n-- then\nSELECT max(weight) FROM parcel", []), Limit, default);
         two.Counters["vmSteps"].ShouldBe(Steps("SELECT count(*) FROM parcel") + Steps("SELECT max(weight) FROM parcel"));
     }
 
     [Fact]
     public async Task An_order_is_told_only_where_every_statement_with_several_rows_has_one()
     {
-        async Task<string?> Order(string sql) => (await _copy.InspectAsync(new(sql, []), Limit, default)).SequenceHash;
+        async Task<string?> Order(string sql) => (await _copy.InspectAsync(Run(sql, []), Limit, default)).SequenceHash;
         (await Order("SELECT id FROM depot ORDER BY name;\n-- each row\nSELECT count(*) FROM parcel WHERE depot = :id")).ShouldNotBeNull();
         (await Order("SELECT id FROM depot ORDER BY name;\n-- each row\nSELECT id FROM parcel WHERE depot = :id")).ShouldBeNull();
         (await Order("SELECT id FROM depot;\n-- each row\nSELECT count(*) FROM parcel WHERE depot = :id")).ShouldBeNull();
@@ -96,24 +98,24 @@ public sealed class UnitTests : OnSqliteCopy
     [InlineData("SELECT id FROM depot WHERE id < 9;\n-- each row\nUPDATE depot SET name = 'x' WHERE id = :id;\n-- each row\nINSERT INTO journal VALUES (:id, 'x')", "UPDATE depot SET name = 'x' WHERE id < 9", false)]
     public async Task What_a_unit_writes_is_compared_as_a_whole_and_taken_back(string unit, string statement, bool same)
     {
-        Inspection many = await _copy.InspectAsync(new(unit, []), Limit, default), one = await _copy.InspectAsync(new(statement, []), Limit, default);
+        Inspection many = await _copy.InspectAsync(Run(unit, []), Limit, default), one = await _copy.InspectAsync(Run(statement, []), Limit, default);
         many.Failure.ShouldBeNull();
         (many.Writes, many.RowsRepeat).ShouldBe((true, true));
         (many.RowsHash == one.RowsHash).ShouldBe(same);
-        RowSieve.Compare(wanted => _copy.Rows(new(unit, []), Limit, wanted), wanted => _copy.Rows(new(statement, []), Limit, wanted))!.Value.After.Count.ShouldBe(same ? 0 : _copy.Rows(new(statement, []), Limit, _ => false).Count);
-        using (IPreparedCase prepared = _copy.Prepare(new(unit, []), Limit))
+        RowSieve.Compare(wanted => _copy.Rows(Run(unit, []), Limit, wanted), wanted => _copy.Rows(Run(statement, []), Limit, wanted))!.Value.After.Count.ShouldBe(same ? 0 : _copy.Rows(Run(statement, []), Limit, _ => false).Count);
+        using (IPreparedCase prepared = _copy.Prepare(Run(unit, []), Limit))
         {
             prepared.Execute(2);
         }
 
-        (await _copy.InspectAsync(new(unit, []), Limit, default)).RowsHash.ShouldBe(many.RowsHash);
+        (await _copy.InspectAsync(Run(unit, []), Limit, default)).RowsHash.ShouldBe(many.RowsHash);
     }
 
     /// <summary>Rows that a unit reads and only uses to write are no part of what it gives; rows that it reads besides are.</summary>
     [Fact]
     public async Task A_list_that_only_feeds_writes_gives_nothing()
     {
-        async Task<string?> Hash(string sql) => (await _copy.InspectAsync(new(sql, []), Limit, default)).RowsHash;
+        async Task<string?> Hash(string sql) => (await _copy.InspectAsync(Run(sql, []), Limit, default)).RowsHash;
         string? feeds = await Hash("SELECT id FROM depot WHERE id < 5;\n-- each row\nDELETE FROM parcel WHERE depot = :id");
         feeds.ShouldBe(await Hash("SELECT id, name FROM depot WHERE id < 5 ORDER BY id DESC;\n-- each row\nDELETE FROM parcel WHERE depot = :id"));
         feeds.ShouldNotBe(await Hash("SELECT id FROM depot WHERE id < 5;\n-- each row\nDELETE FROM parcel WHERE depot = :id;\n-- then\nSELECT 1"));
@@ -131,18 +133,18 @@ public sealed class UnitTests : OnSqliteCopy
     [InlineData("SELECT id FROM depot;\n-- each row\nINSERT INTO depot VALUES (:id, 'x', 'x')", "UNIQUE constraint failed", null)]
     public async Task What_is_wrong_with_a_unit_is_told_with_its_place_in_it(string unit, string said, int? offset)
     {
-        Inspection seen = await _copy.InspectAsync(new(unit, []), Limit, default);
+        Inspection seen = await _copy.InspectAsync(Run(unit, []), Limit, default);
         seen.Failure.ShouldNotBeNull().Reason.ShouldContain(said);
         EngineException thrown = Should.Throw<EngineException>(() =>
         {
-            using IPreparedCase prepared = _copy.Prepare(new(unit, []), Limit);
+            using IPreparedCase prepared = _copy.Prepare(Run(unit, []), Limit);
             prepared.Execute(1);
         });
         thrown.Message.ShouldContain(said);
         thrown.Offset.ShouldBe(offset);
 
         // The connection is usable, and nothing stayed.
-        using IPreparedCase after = _copy.Prepare(new("SELECT count(*) FROM depot", []), Limit);
+        using IPreparedCase after = _copy.Prepare(Run("SELECT count(*) FROM depot", []), Limit);
         after.Execute(1).ShouldBeGreaterThan(0);
     }
 
@@ -153,20 +155,20 @@ public sealed class UnitTests : OnSqliteCopy
         const string endless = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT max(i) FROM n";
         foreach (string unit in new[] { $"SELECT 1;\n-- then\n{endless}", $"{endless};\n-- each row\nSELECT 1", "SELECT id FROM parcel;\n-- each row\nSELECT count(*) FROM parcel WHERE weight > :id" })
         {
-            Inspection seen = await _copy.InspectAsync(new(unit, []), TimeSpan.FromMilliseconds(60), default);
+            Inspection seen = await _copy.InspectAsync(Run(unit, []), TimeSpan.FromMilliseconds(60), default);
             seen.Failure.ShouldNotBeNull(unit).TimeLimit.ShouldBeTrue(unit);
         }
 
-        (await _copy.InspectAsync(new("UPDATE depot SET name = 'y';\n-- then\n" + endless, []), TimeSpan.FromMilliseconds(60), default)).Failure!.TimeLimit.ShouldBeTrue();
-        (await _copy.InspectAsync(new("SELECT count(*) FROM depot WHERE name = 'y'", []), Limit, default)).Counters["vmSteps"].ShouldBeGreaterThan(0);
-        RowsOnlyHere rows = _copy.Rows(new("SELECT count(*) FROM depot WHERE name = 'y'", []), Limit, _ => true);
+        (await _copy.InspectAsync(Run("UPDATE depot SET name = 'y';\n-- then\n" + endless, []), TimeSpan.FromMilliseconds(60), default)).Failure!.TimeLimit.ShouldBeTrue();
+        (await _copy.InspectAsync(Run("SELECT count(*) FROM depot WHERE name = 'y'", []), Limit, default)).Counters["vmSteps"].ShouldBeGreaterThan(0);
+        RowsOnlyHere rows = _copy.Rows(Run("SELECT count(*) FROM depot WHERE name = 'y'", []), Limit, _ => true);
         rows.Rows[0][0].ShouldBe("0");
     }
 
     [Fact]
     public async Task A_unit_that_would_become_millions_of_rows_for_one_is_refused()
     {
-        Inspection seen = await _copy.InspectAsync(new("SELECT 1 AS a;\n-- each row\nSELECT id FROM parcel;\n-- each row\nSELECT id FROM parcel", []), Limit, default);
+        Inspection seen = await _copy.InspectAsync(Run("SELECT 1 AS a;\n-- each row\nSELECT id FROM parcel;\n-- each row\nSELECT id FROM parcel", []), Limit, default);
         seen.Failure.ShouldNotBeNull().Reason.ShouldContain("more than 1000000 rows");
     }
 
@@ -175,7 +177,7 @@ public sealed class UnitTests : OnSqliteCopy
     public void An_applications_own_loop_gives_the_same_rows()
     {
         const string list = "SELECT id, name FROM depot ORDER BY id", each = "SELECT id, note FROM parcel WHERE depot = :id AND weight < 90 ORDER BY id";
-        RowsOnlyHere found = _copy.Rows(new($"{list};\n-- each row\n{each}", []), Limit, _ => true);
+        RowsOnlyHere found = _copy.Rows(Run($"{list};\n-- each row\n{each}", []), Limit, _ => true);
         var rows = new List<string>();
         using SqliteConnection connection = _database.Connect();
         using SqliteCommand outer = connection.CreateCommand();

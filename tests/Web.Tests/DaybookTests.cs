@@ -222,6 +222,21 @@ public sealed class DaybookTests : RunningServer
         (repeat.GetProperty("units").GetInt64(), repeat.GetProperty("statements").GetInt64()).ShouldBe((1, 6));
     }
 
+    [Fact]
+    public async Task A_list_and_what_was_sent_for_each_of_its_rows_is_told_as_a_unit_that_a_trial_takes()
+    {
+        IEnumerable<string> rows = Enumerable.Range(0, 9).Select(i => i == 0
+            ? """{"at":"2026-07-18T06:31:00.000Z","ms":1,"sql":"SELECT id, depot FROM parcel WHERE depot = :d ORDER BY id","binds":{"d":3},"rows":8,"session":"s1","unit":"r1"}"""
+            : $$"""{"at":"2026-07-18T06:31:00.0{{i}}0Z","ms":0.1,"sql":"SELECT depot FROM parcel WHERE id = :parcel AND depot = :d","binds":{"parcel":{{i}},"d":3},"rows":1,"session":"s1","unit":"r1"}""");
+        (await Send("""{"schema":"swift-ledger/capture/1"}""" + "\n" + string.Join('\n', rows) + "\n")).StatusCode.ShouldBe(HttpStatusCode.OK);
+        JsonElement repeat = (await Get("/api/books/1/repeats"))[0];
+        (repeat.GetProperty("units").GetInt64(), repeat.GetProperty("statements").GetInt64()).ShouldBe((1, 8));
+        string unit = repeat.GetProperty("unit").GetString()!;
+        unit.ShouldContain("-- bind: d=3\nSELECT id, depot FROM parcel WHERE depot = :d ORDER BY id;\n-- each row\nSELECT depot FROM parcel WHERE id = :id AND depot = :d;");
+        JsonElement check = await Post("/api/check", new { workload = unit, change = "", noiseCheck = true });
+        check.GetProperty("problems").GetArrayLength().ShouldBe(0, check.ToString());
+    }
+
     [Theory]
     [InlineData("hello\nworld\n", "None of the known forms fits")]
     [InlineData("", "There is nothing in it yet")]

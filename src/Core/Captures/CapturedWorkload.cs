@@ -164,7 +164,7 @@ public static class CapturedWorkload
         return own.ToString();
     }
 
-    private static string Rounded(double calls) => calls >= 10
+    internal static string Rounded(double calls) => calls >= 10
         ? Math.Round(calls).ToString(CultureInfo.InvariantCulture)
         : calls.ToString("0.##", CultureInfo.InvariantCulture);
 }

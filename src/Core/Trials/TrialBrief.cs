@@ -37,6 +37,12 @@ public sealed record LineBrief(
 {
     /// <summary>Whether the outermost query of the after side orders its rows.</summary>
     public bool AfterOrders { get; init; } = true;
+
+    /// <summary>The statements of the before side where it is a unit of several; null where it is one.</summary>
+    public WorkUnit? BeforeUnit { get; init; }
+
+    /// <summary>Likewise of the after side.</summary>
+    public WorkUnit? AfterUnit { get; init; }
 }
 
 /// <summary>What a trial will do: everything that follows from the files and options alone.</summary>
@@ -83,6 +89,10 @@ public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions O
             statement.Tolerance ?? options.Tolerance, rewrite is not null, statement.OrdersRows,
             statement.Sql, @case.Bindings, place,
             rewrite?.Sql ?? statement.Sql, rewrite?.BindingsFor(statement, caseIndex) ?? @case.Bindings, rewrite?.Place ?? place)
-        { AfterOrders = rewrite?.OrdersRows ?? statement.OrdersRows };
+        {
+            AfterOrders = rewrite?.OrdersRows ?? statement.OrdersRows,
+            BeforeUnit = WorkUnit.Of(statement.Sql, options.Engine.Dialect),
+            AfterUnit = WorkUnit.Of(rewrite?.Sql ?? statement.Sql, options.Engine.Dialect),
+        };
     }
 }

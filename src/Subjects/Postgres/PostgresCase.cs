@@ -1,8 +1,6 @@
 using System.Data;
 using System.Diagnostics;
 using Npgsql;
-using SwiftLedger.Core.Engines.Postgres;
-using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Postgres;
 
@@ -20,9 +18,9 @@ internal abstract class PostgresCase(PostgresConnection connection, bool writes,
 
     /// <exception cref="EngineException">The server cannot prepare it.</exception>
     public static PostgresCase Of(PostgresConnection connection, CaseRun run, bool rollsBack, bool readOnly, ExecutionLimit limit) =>
-        WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit
-            ? new PostgresUnit(connection, unit, run.Bindings, rollsBack && PostgresInspector.Writes(run.Sql), readOnly, limit)
-            : new PostgresPreparedCase(connection, run, rollsBack && PostgresInspector.Writes(run.Sql), readOnly, limit);
+        run.Unit is { } unit
+            ? new PostgresUnit(connection, unit, run.Bindings, rollsBack && PostgresInspector.Writes(run), readOnly, limit)
+            : new PostgresPreparedCase(connection, run, rollsBack && PostgresInspector.Writes(run), readOnly, limit);
 
     /// <remarks>Workers that run a part in parallel are processes of their own, and not in it.</remarks>
     public ProcessorTime? EngineTime => _schedule is null ? null : ProcessorTime.Read(_schedule);

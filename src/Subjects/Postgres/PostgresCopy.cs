@@ -122,7 +122,7 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     public Task<Inspection> InspectAsync(CaseRun run, ExecutionLimit limit, CancellationToken stop)
     {
-        if (_readOnly && PostgresInspector.Writes(run.Sql))
+        if (_readOnly && PostgresInspector.Writes(run))
         {
             return Task.FromResult(new Inspection(null, null, null, true, null, null, true, new Dictionary<string, long>(), null, new("It writes, and this database is only read. Copies would show it (--sides copies).")));
         }
@@ -240,7 +240,7 @@ internal sealed class PostgresCopy : ISubjectCopy
 
         public string Durability => $"synchronous_commit {connection.Ask("SHOW synchronous_commit")}, fsync {connection.Ask("SHOW fsync")}";
 
-        public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => readOnly && PostgresInspector.Writes(run.Sql)
+        public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => readOnly && PostgresInspector.Writes(run)
             ? throw new EngineException("It writes, and this database is only read")
             : PostgresCase.Of(connection, run, writes == SessionWrites.RolledBack, readOnly, limit);
 

@@ -105,7 +105,7 @@ internal sealed partial class PostgresInspector
 
         /// <summary>Asked for before anything runs: what the server refuses to say ends its transaction.</summary>
         private PostgresParameters Typed(string sql) => _typed.TryGetValue(sql, out PostgresParameters? known) ? known
-            : _typed[sql] = inspector.Typed(PostgresParameters.Of(run with { Sql = sql }), run with { Sql = sql });
+            : _typed[sql] = inspector.Typed(PostgresParameters.Of(new CaseRun(sql, run.Bindings)), new CaseRun(sql, run.Bindings));
 
         /// <summary>What is asked of the server before anything runs, in a transaction of its own.</summary>
         /// <exception cref="EngineException">A statement does something else than to read or write rows, or is wrong.</exception>

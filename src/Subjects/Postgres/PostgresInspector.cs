@@ -53,7 +53,7 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
 
     public Inspection Look(CaseRun run)
     {
-        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
+        if (run.Unit is { } unit)
         {
             return new UnitLook(this, connection, unit, run, limit).Look();
         }
@@ -66,7 +66,7 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
         {
             MustBePlain(parameters);
 
-            writes = Writes(run.Sql);
+            writes = Writes(run);
             parameters = Typed(parameters, run);
             SequencePlaces? places = writes && holding == Holding.Transaction ? new(connection) : null;
             RowReading reading = ReadingOf(parameters);
@@ -131,7 +131,7 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
     /// <inheritdoc cref="ISubjectCopy.EachRow"/>
     public void EachRow(CaseRun run, bool ranked, Action<UInt128, long> row)
     {
-        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is not null)
+        if (run.Unit is not null)
         {
             RowReading reading = ReadingOf(run);
             Undone(() => reading(new(), new(hash =>
@@ -172,7 +172,7 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
     /// <exception cref="EngineException">The server refused it.</exception>
     public Plan Planned(CaseRun run)
     {
-        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
+        if (run.Unit is { } unit)
         {
             return new UnitLook(this, connection, unit, run, limit).Planned();
         }
@@ -213,13 +213,11 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
 
     /// <summary>Whether any part of a statement writes: its outermost word, or one within WITH.</summary>
     /// <remarks>What the server locks to write to it tells more: a function that is called may write.</remarks>
+    public static bool Writes(CaseRun run) => run.Statements.Any(Writes);
+
+    /// <summary>The same of one statement.</summary>
     public static bool Writes(string sql)
     {
-        if (WorkUnit.Of(sql, PostgresEngine.Engine.Dialect) is { } unit)
-        {
-            return unit.Statements.Any(s => Writes(s.Sql));
-        }
-
         string first = StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord;
         return first is not ("select" or "values" or "table" or "show" or "with" or "")
             || (first == "with" && SqlLexer.Tokenize(sql, PostgresEngine.Engine.Dialect).Where(t => t.Kind == TokenKind.Word)
@@ -238,7 +236,7 @@ internal sealed partial class PostgresInspector(PostgresConnection connection, E
 
     private RowReading ReadingOf(CaseRun run)
     {
-        if (WorkUnit.Of(run.Sql, PostgresEngine.Engine.Dialect) is { } unit)
+        if (run.Unit is { } unit)
         {
             var look = new UnitLook(this, connection, unit, run, limit);
             look.Prepare();

@@ -1,7 +1,5 @@
 using System.Diagnostics;
 using SQLitePCL;
-using SwiftLedger.Core.Engines.Sqlite;
-using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
@@ -13,7 +11,7 @@ internal abstract class SqliteCase(SqliteConnection connection, Watchdog watchdo
 
     /// <exception cref="EngineException">The engine cannot prepare it.</exception>
     public static SqliteCase Of(SqliteConnection connection, Watchdog watchdog, CaseRun run, ExecutionLimit limit, SessionWrites writes = SessionWrites.RolledBack) =>
-        WorkUnit.Of(run.Sql, SqliteEngine.Engine.Dialect) is { } unit
+        run.Unit is { } unit
             ? new SqliteUnit(connection, watchdog, unit, run.Bindings, limit, writes)
             : new SqlitePreparedCase(connection, watchdog, run, limit, writes);
 

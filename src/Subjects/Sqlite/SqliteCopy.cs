@@ -1,5 +1,4 @@
 using SQLitePCL;
-using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
@@ -83,7 +82,7 @@ internal sealed class SqliteCopy : ISubjectCopy
     {
         using SqliteConnection fresh = Connect();
         Inspection found = new SqliteInspector(fresh, _watchdog, limit).Look(run);
-        if (WorkUnit.Of(run.Sql, SqliteEngine.Engine.Dialect) is { } unit)
+        if (run.Unit is { } unit)
         {
             return Task.FromResult(found with { PlanNote = UnitCounters.NoteOf(unit, found) });
         }
@@ -91,7 +90,7 @@ internal sealed class SqliteCopy : ISubjectCopy
         return Task.FromResult(_counter is null || found.Failure is not null || limit.IsSpent ? found : found.With(_counter.Count(_path, _settings, run, limit.Now)));
     }
 
-    public Plan? Counted(CaseRun run, ExecutionLimit limit) => WorkUnit.Of(run.Sql, SqliteEngine.Engine.Dialect) is not null ? null : _counter?.Count(_path, _settings, run, limit.Now, once: true) is not { } counted ? null
+    public Plan? Counted(CaseRun run, ExecutionLimit limit) => run.Unit is not null ? null : _counter?.Count(_path, _settings, run, limit.Now, once: true) is not { } counted ? null
         : counted.Problem is { } problem ? throw new EngineException(problem)
         : counted.Plan is { } plan ? plan with { Milliseconds = counted.Milliseconds } : null;
 
@@ -109,7 +108,7 @@ internal sealed class SqliteCopy : ISubjectCopy
 
     public IPreparedCase Prepare(CaseRun run, ExecutionLimit limit) => SqliteCase.Of(_shared, _watchdog, run, limit);
 
-    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new SqliteInspector(_shared, _watchdog, limit).Explained(run.Sql);
+    public Plan PlanInSession(CaseRun run, ExecutionLimit limit) => new SqliteInspector(_shared, _watchdog, limit).Explained(run);
 
     public ISubjectSession OpenSession(SessionWrites writes) =>
         new SqliteSession(Connect(_path, _settings, _bytes + _bounds.GrowthOf(_bytes), durable: writes == SessionWrites.Committed, longestWait: SqliteSession.LongestWait), writes);

@@ -30,7 +30,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
             writes = prepared.Writes;
 
             // First, so that a statement that does not come to an end has a plan to show; to explain it touches none of its pages.
-            plan = Explained(run.Sql);
+            plan = Explained(run);
             cold = prepared.Execute(1) / 1000;
             Counted first = Count(prepared, written);
             Counted? second = cold < RepeatUnder.TotalMilliseconds ? Count(prepared, written) : null;
@@ -47,15 +47,14 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
     }
 
     /// <summary>The estimated plan; nothing is executed.</summary>
-    /// <param name="sql">One statement, or those of a unit: then their plans stand one behind the other.</param>
+    /// <param name="run">Of a unit the plans of its statements stand one behind the other.</param>
     /// <exception cref="EngineException">The engine refused it, or planning took too long.</exception>
-    public Plan Explained(string sql)
+    public Plan Explained(CaseRun run)
     {
         watchdog.Arm(connection.Handle, limit.Now);
         try
         {
-            IReadOnlyList<string> statements = WorkUnit.StatementsOf(sql, SqliteEngine.Engine.Dialect);
-            return statements.Count == 1 ? connection.Explain(sql) : Plan.OfUnit([.. statements.Select(connection.Explain)]);
+            return run.Unit is null ? connection.Explain(run.Sql) : Plan.OfUnit([.. run.Statements.Select(connection.Explain)]);
         }
         catch (EngineException) when (watchdog.Fired)
         {
@@ -128,7 +127,7 @@ internal sealed class SqliteInspector(SqliteConnection connection, Watchdog watc
         watchdog.Arm(connection.Handle, limit.Now);
         try
         {
-            return WrittenTables.OfAll(connection, WorkUnit.StatementsOf(run.Sql, SqliteEngine.Engine.Dialect)) is { } written && (written.Hidden || written.Tables.Count > 0) ? written : null;
+            return WrittenTables.OfAll(connection, run.Statements) is { } written && (written.Hidden || written.Tables.Count > 0) ? written : null;
         }
         catch (EngineException) when (watchdog.Fired)
         {

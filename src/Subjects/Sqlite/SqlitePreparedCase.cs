@@ -52,11 +52,12 @@ internal sealed class SqlitePreparedCase : SqliteCase
     internal override long Read(RowHash hash, Action<Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)>> row, bool shows)
     {
         int rc;
+        Func<(IReadOnlyList<string> Names, IReadOnlyList<(string Type, string Value)> Values)> shown = () => SqliteRows.Shown(_statement);
         while ((rc = raw.sqlite3_step(_statement)) == raw.SQLITE_ROW)
         {
             hash.Begin();
             hash.AddColumns(_statement);
-            row(() => SqliteRows.Shown(_statement));
+            row(shown);
         }
 
         if (rc != raw.SQLITE_DONE)

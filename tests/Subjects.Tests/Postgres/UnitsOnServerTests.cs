@@ -13,6 +13,8 @@ public sealed class UnitsOnServerTests(PostgresFixture postgres) : DepotOnServer
 {
     private const string Each = "SELECT id, name FROM depot WHERE id <= :most ORDER BY id;\n-- each row: d = id\nSELECT count(*) FROM parcel WHERE depot_id = :d AND state = :s";
 
+    private static CaseRun Run(string sql, IReadOnlyList<Binding> values) => CaseRun.Of(sql, values, Testing.Dialects.PostgreSql);
+
     [Fact]
     public async Task A_unit_gives_what_one_statement_gives_and_counts_what_its_statements_count()
     {
@@ -28,24 +30,24 @@ public sealed class UnitsOnServerTests(PostgresFixture postgres) : DepotOnServer
         ];
         foreach ((string unit, string one) in pairs)
         {
-            Inspection many = await copy.InspectAsync(new(unit, values), Limit, default), single = await copy.InspectAsync(new(one, values), Limit, default);
+            Inspection many = await copy.InspectAsync(Run(unit, values), Limit, default), single = await copy.InspectAsync(Run(one, values), Limit, default);
             many.Failure.ShouldBeNull(unit);
             (many.RowsHash, many.SequenceHash, many.Rows, many.RowsRepeat, many.CountersRepeat).ShouldBe((single.RowsHash, single.SequenceHash, single.Rows, true, true), unit);
-            copy.PlanInSession(new(unit, values), Limit).Shape.ShouldBe(many.Plan!.Shape);
-            using IPreparedCase prepared = copy.Prepare(new(unit, values), Limit);
+            copy.PlanInSession(Run(unit, values), Limit).Shape.ShouldBe(many.Plan!.Shape);
+            using IPreparedCase prepared = copy.Prepare(Run(unit, values), Limit);
             prepared.Execute(2).ShouldBeGreaterThan(0);
             prepared.Discard(1);
         }
 
         // What is counted of the whole is what the server counts of each statement by itself.
-        Inspection seen = await copy.InspectAsync(new(Each, values), Limit, default);
+        Inspection seen = await copy.InspectAsync(Run(Each, values), Limit, default);
         seen.Plan!.Statements!.Select(s => s.Sent).ShouldBe([1, 12]);
         seen.Plan.OfStatements()[1].Lines().First().Operator.Counts!.Loops.ShouldBe(12);
-        Inspection list = await copy.InspectAsync(new("SELECT id, name FROM depot WHERE id <= :most ORDER BY id", values), Limit, default);
+        Inspection list = await copy.InspectAsync(Run("SELECT id, name FROM depot WHERE id <= :most ORDER BY id", values), Limit, default);
         long each = 0;
         for (int d = 1; d <= 12; d++)
         {
-            each += (await copy.InspectAsync(new("SELECT count(*) FROM parcel WHERE depot_id = :d AND state = :s", BindLine.Pairs($"d={d}, s='lost'")), Limit, default)).Counters["blocksTouched"];
+            each += (await copy.InspectAsync(Run("SELECT count(*) FROM parcel WHERE depot_id = :d AND state = :s", BindLine.Pairs($"d={d}, s='lost'")), Limit, default)).Counters["blocksTouched"];
         }
 
         seen.Counters["blocksTouched"].ShouldBe(list.Counters["blocksTouched"] + each);
@@ -61,18 +63,18 @@ public sealed class UnitsOnServerTests(PostgresFixture postgres) : DepotOnServer
         string before = Fingerprint();
         await using PostgresSubject subject = PostgresSubject.Open(new(Address), Folder);
         await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
-        Inspection many = await copy.InspectAsync(new(unit, []), Limit, default), one = await copy.InspectAsync(new(statement, []), Limit, default);
+        Inspection many = await copy.InspectAsync(Run(unit, []), Limit, default), one = await copy.InspectAsync(Run(statement, []), Limit, default);
         many.Failure.ShouldBeNull();
         (many.Writes, many.RowsRepeat, many.RowsHash is null).ShouldBe((true, true, false));
         (many.RowsHash == one.RowsHash).ShouldBe(same);
-        (await copy.InspectAsync(new(unit, []), Limit, default)).RowsHash.ShouldBe(many.RowsHash);
-        using (IPreparedCase prepared = copy.Prepare(new(unit, []), Limit))
+        (await copy.InspectAsync(Run(unit, []), Limit, default)).RowsHash.ShouldBe(many.RowsHash);
+        using (IPreparedCase prepared = copy.Prepare(Run(unit, []), Limit))
         {
             prepared.Execute(2).ShouldBeGreaterThan(0);
         }
 
-        (await copy.InspectAsync(new("SELECT count(*) FROM parcel WHERE state IN ('x', 'moved')", []), Limit, default)).Rows.ShouldBe(1);
-        copy.Rows(new("SELECT count(*) FROM parcel WHERE state IN ('x', 'moved')", []), Limit, _ => true).Rows[0][0].ShouldBe("0");
+        (await copy.InspectAsync(Run("SELECT count(*) FROM parcel WHERE state IN ('x', 'moved')", []), Limit, default)).Rows.ShouldBe(1);
+        copy.Rows(Run("SELECT count(*) FROM parcel WHERE state IN ('x', 'moved')", []), Limit, _ => true).Rows[0][0].ShouldBe("0");
         PostgresSubject.Clean(new(Address), Folder);
         Fingerprint().ShouldBe(before);
     }
@@ -100,12 +102,12 @@ public sealed class UnitsOnServerTests(PostgresFixture postgres) : DepotOnServer
         {
             try
             {
-                Inspection seen = await copy.InspectAsync(new(unit, []), Limit, default);
+                Inspection seen = await copy.InspectAsync(Run(unit, []), Limit, default);
                 if (sides == SubjectSides.AsItIs)
                 {
                     // The last one is one statement: a text that holds a quote.
                     (seen.Failure is null).ShouldBe(unit == units[^1], unit);
-                    using IPreparedCase prepared = copy.Prepare(new(unit, []), Limit);
+                    using IPreparedCase prepared = copy.Prepare(Run(unit, []), Limit);
                     prepared.Execute(1);
                 }
             }
@@ -124,18 +126,18 @@ public sealed class UnitsOnServerTests(PostgresFixture postgres) : DepotOnServer
     {
         await using PostgresSubject subject = PostgresSubject.Open(new(Address), Folder);
         await using ISubjectCopy copy = await subject.CopyAsync(Side.Before, default);
-        async Task<SideFailure> Said(string unit, double seconds = 20) => (await copy.InspectAsync(new(unit, []), TimeSpan.FromSeconds(seconds), default)).Failure.ShouldNotBeNull(unit);
+        async Task<SideFailure> Said(string unit, double seconds = 20) => (await copy.InspectAsync(Run(unit, []), TimeSpan.FromSeconds(seconds), default)).Failure.ShouldNotBeNull(unit);
         (await Said("SELECT id FROM depot;\n-- each row\nSELECT nam FROM depot WHERE id = :id")).Reason.ShouldContain("column \"nam\" does not exist");
         (await Said("SELECT id FROM depot;\n-- each row\nSELECT :other::int")).Reason.ShouldContain("'other' has no value");
         (await Said("SELECT name FROM depot ORDER BY id;\n-- each row\nSELECT count(*) FROM parcel WHERE id = :name")).Reason.ShouldContain("invalid input syntax for type integer");
         (await Said("SELECT id FROM depot;\n-- each row\nSELECT pg_sleep(0.05)", 0.4)).TimeLimit.ShouldBeTrue();
-        EngineException thrown = Should.Throw<EngineException>(() => copy.Prepare(new("SELECT id FROM depot;\n-- each row\nSELECT nam FROM depot WHERE id = :id", []), Limit));
+        EngineException thrown = Should.Throw<EngineException>(() => copy.Prepare(Run("SELECT id FROM depot;\n-- each row\nSELECT nam FROM depot WHERE id = :id", []), Limit));
         thrown.Offset.ShouldBe("SELECT id FROM depot;\n-- each row\nSELECT ".Length);
-        using IPreparedCase slow = copy.Prepare(new("SELECT id FROM depot;\n-- each row\nSELECT pg_sleep(0.05)", []), TimeSpan.FromSeconds(0.4));
+        using IPreparedCase slow = copy.Prepare(Run("SELECT id FROM depot;\n-- each row\nSELECT pg_sleep(0.05)", []), TimeSpan.FromSeconds(0.4));
         Should.Throw<EngineException>(() => slow.Execute(1)).TimeLimit.ShouldBeTrue();
 
         // An empty list: what it would have led to is never sent, and its plan is shown all the same.
-        Inspection empty = await copy.InspectAsync(new("SELECT id FROM depot WHERE id < 0;\n-- each row\nSELECT name FROM depot WHERE id = :id", []), Limit, default);
+        Inspection empty = await copy.InspectAsync(Run("SELECT id FROM depot WHERE id < 0;\n-- each row\nSELECT name FROM depot WHERE id = :id", []), Limit, default);
         empty.Plan!.Statements!.Select(s => s.Sent).ShouldBe([1, 0]);
         (empty.Rows, empty.Failure, empty.Plan.Roots.Count).ShouldBe((0, null, 2));
         PostgresSubject.Clean(new(Address), Folder);

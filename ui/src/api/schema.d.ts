@@ -7108,6 +7108,7 @@ export interface components {
             /** Format: double */
             oneForEachRow: number;
             example: components["schemas"]["StepView"][];
+            unit: null | string;
         };
         ResultBill: {
             /** Format: double */

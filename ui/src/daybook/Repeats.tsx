@@ -2,12 +2,15 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { type Repeat, useRepeats } from "../api/daybook";
 import { count, percent, three } from "../format/figures";
+import { Copy } from "../parts/Copy";
 import { Wrong } from "../parts/Notice";
+import { Sql } from "../parts/Sql";
 
 /** Units of work that ask again for each row of a list: how often, how the number grows, and what one statement would save. */
 export function Repeats({ book }: { book: number }) {
   const repeats = useRepeats(book);
   const [open, setOpen] = useState<string | null>(null);
+  const [unit, setUnit] = useState<string | null>(null);
   if (!repeats.data || repeats.data.length === 0) {
     return <Wrong error={repeats.error} />;
   }
@@ -29,6 +32,28 @@ export function Repeats({ book }: { book: number }) {
                 {open === key ? "hide the example" : "an example"}
               </button>
               {open === key && <Example repeat={r} />}
+              {r.unit && (
+                <>
+                  {" "}
+                  <button
+                    type="button"
+                    className="link text-sm"
+                    aria-expanded={unit === key}
+                    onClick={() => setUnit(unit === key ? null : key)}
+                  >
+                    {unit === key ? "hide the unit" : "as a unit of a workload"}
+                  </button>
+                  {unit === key && (
+                    <>
+                      <p className="text-sm">
+                        One line of a trial: the list and what is sent for each of its rows, with the client's
+                        round trips. <Copy what="the unit" press="copy" text={r.unit} />
+                      </p>
+                      <Sql text={r.unit} label="Unit of a workload" />
+                    </>
+                  )}
+                </>
+              )}
             </li>
           );
         })}

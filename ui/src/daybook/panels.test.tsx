@@ -201,6 +201,7 @@ const repeat: Repeat = {
     { hash: "aa", text: "select list", at: "2026-07-06T10:00:00.000Z", ms: 3, binds: "" },
     { hash: "bb", text: "select each", at: "2026-07-06T10:00:00.005Z", ms: 0.1, binds: "id=7" },
   ],
+  unit: "-- unit: board\nSELECT id FROM list;\n-- each row\nSELECT 1 WHERE :id;\n",
 };
 
 // Common practice, no source: 11 parents and one query each make 12 statements, where 1 or 2 would do.
@@ -217,6 +218,10 @@ test("a repeated statement is named with its counts and what it costs", async ()
   fireEvent.click(screen.getByText("an example"));
   expect(screen.getByText("id=7")).toBeTruthy();
   expect(screen.getByText("5.00")).toBeTruthy();
+  fireEvent.click(screen.getByText("as a unit of a workload"));
+  expect((await screen.findByLabelText("Unit of a workload")).textContent).toContain("-- each row");
+  fireEvent.click(screen.getByText("hide the unit"));
+  expect(screen.queryByLabelText("Unit of a workload")).toBeNull();
 });
 
 test("a repetition without a list before it, and of no one number, is said so", async () => {
@@ -232,6 +237,7 @@ test("a repetition without a list before it, and of no one number, is said so", 
         perRow: null,
         thenHash: "dd",
         thenText: "delete from parcel where id = ?",
+        unit: null,
       },
     ],
   });
@@ -243,6 +249,7 @@ test("a repetition without a list before it, and of no one number, is said so", 
     "/books/1/statements/dd",
   );
   expect(screen.queryByText(/one for each row/)).toBeNull();
+  expect(screen.queryByText("as a unit of a workload")).toBeNull();
 });
 
 test("a log is sent with its book and source, and what came of it is told", async () => {

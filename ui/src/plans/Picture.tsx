@@ -67,7 +67,11 @@ function BlockPicture({
   return (
     <table className="ruled mb-3 w-auto!">
       <caption className="text-left text-quiet text-sm">
-        {block.isOuter ? (block.statement ? `statement ${block.statement}` : "the query") : "a query within it"}
+        {block.isOuter
+          ? block.statement
+            ? `statement ${block.statement}`
+            : "the query"
+          : "a query within it"}
         {block.endsEarly && ": it may stop once it has enough; what leaves its joins is counted up to there"}
       </caption>
       <thead>

@@ -205,7 +205,7 @@ test("a book in which nothing was looked for asks what to look for, and under wh
   expect(await screen.findByText("Waits for its turn.")).toBeTruthy();
   expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({
     workload: null,
-    settings: { kinds: ["index", "drop", "rewrite"], mostMegabytes: 20, mostIndexes: 5 },
+    settings: { kinds: ["index", "drop", "rewrite", "unit"], mostMegabytes: 20, mostIndexes: 5 },
   });
 });
 
