@@ -67,7 +67,7 @@ internal static class SamplingBench
     {
         const string list = "SELECT id AS k FROM t WHERE id <= 133", each = "SELECT v FROM t WHERE id = $k";
         const int times = 100;
-        using IPreparedCase ours = copy.Prepare(new($"{list};\n-- each row\n{each}", []), TimeSpan.FromSeconds(30));
+        using IPreparedCase ours = copy.Prepare(CaseRun.Of($"{list};\n-- each row\n{each}", [], Core.Engines.Sqlite.SqliteEngine.Engine.Dialect), TimeSpan.FromSeconds(30));
         nint handle = connection.Handle!.DangerousGetHandle();
         Checked(sqlite3_prepare_v2(handle, list, -1, out nint outer, 0));
         Checked(sqlite3_prepare_v2(handle, each, -1, out nint inner, 0));

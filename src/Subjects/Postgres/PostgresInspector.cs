@@ -7,7 +7,6 @@ using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
-using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Postgres;
 

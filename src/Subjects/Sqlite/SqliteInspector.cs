@@ -2,7 +2,6 @@ using SQLitePCL;
 using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
-using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Subjects.Sqlite;
 
