@@ -4,7 +4,6 @@ using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Plans.Picturing;
 using SwiftLedger.Core.Plans.Writing;
-using SwiftLedger.Testing;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Plans;
