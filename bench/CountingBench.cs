@@ -29,7 +29,7 @@ internal static class CountingBench
             double plain = 0, counted = 0;
             int cases = 0;
             var ratios = new List<double>();
-            foreach (WorkloadStatement statement in WorkloadFile.Parse(demo.Workload).Value.WithoutUnits(Dialects.Sqlite).Statements)
+            foreach (WorkloadStatement statement in WorkloadFile.Parse(demo.Workload).Value.WithoutUnits().Statements)
             {
                 foreach (StatementCase @case in statement.Cases)
                 {

@@ -53,7 +53,7 @@ internal static class ProposalsBench
 
     private static void OfEngine(string what, SqlDialect dialect, string file)
     {
-        string[] statements = [.. WorkloadFile.Parse(File.ReadAllText(file), dialect).Value.Statements.SelectMany(s => WorkUnit.StatementsOf(s.Sql, dialect))];
+        string[] statements = [.. WorkloadFile.Parse(File.ReadAllText(file), dialect).Value.Statements.SelectMany(s => s.Sent.Select(one => one.Sql))];
         double megabytes = statements.Sum(s => Encoding.UTF8.GetByteCount(s)) / 1e6;
         long sink = 0;
         double reading = double.MaxValue, printing = double.MaxValue, lexing = double.MaxValue;

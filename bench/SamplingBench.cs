@@ -6,6 +6,7 @@ using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Subjects;
 using SwiftLedger.Subjects.Sqlite;
+using SwiftLedger.Testing;
 
 namespace SwiftLedger.Benchmarks;
 
@@ -66,8 +67,9 @@ internal static class SamplingBench
     private static void CompareUnit(ISubjectCopy copy, SqliteConnection connection)
     {
         const string list = "SELECT id AS k FROM t WHERE id <= 133", each = "SELECT v FROM t WHERE id = $k";
+        const string unit = $"{list};\n-- each row\n{each}";
         const int times = 100;
-        using IPreparedCase ours = copy.Prepare(CaseRun.Of($"{list};\n-- each row\n{each}", [], Core.Engines.Sqlite.SqliteEngine.Engine.Dialect), TimeSpan.FromSeconds(30));
+        using IPreparedCase ours = copy.Prepare(new(unit, []) { Unit = WorkUnit.Of(unit, Dialects.Sqlite) }, TimeSpan.FromSeconds(30));
         nint handle = connection.Handle!.DangerousGetHandle();
         Checked(sqlite3_prepare_v2(handle, list, -1, out nint outer, 0));
         Checked(sqlite3_prepare_v2(handle, each, -1, out nint inner, 0));

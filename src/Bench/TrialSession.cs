@@ -59,26 +59,21 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
     /// <summary>Statements that the engine's parser refuses, with their place in the file that they come from.</summary>
     private IEnumerable<InputProblem> SyntaxProblems(TrialBrief brief, IStatementChecks checks)
     {
-        (InputPart Part, string Text, TextSpan Body, int Number, string Sql)[] all =
-        [
-            .. from s in brief.Workload.Statements
-               from p in WorkUnit.PiecesOf(s.Sql, s.Body, job.Options.Engine.Dialect).Index()
-               select (InputPart.Workload, order.Workload, p.Item.Body, s.Number + p.Index, p.Item.Sql),
-            .. from r in brief.Change.Rewrites
-               from p in WorkUnit.PiecesOf(r.Sql, r.Body, job.Options.Engine.Dialect).Index()
-               select (InputPart.Change, order.Change, p.Item.Body, r.Number + p.Index, p.Item.Sql),
-        ];
+        IReadOnlyList<(InputPart Part, SentStatement Statement)> all = brief.Sent;
+        InputProblem At(int statement, EngineException e)
+        {
+            (InputPart part, SentStatement found) = all[statement];
+            return InputProblem.At(part, part == InputPart.Workload ? order.Workload : order.Change, new(found.Body.Start + Math.Min(e.Offset ?? 0, found.Body.Length), 1), $"Statement {found.Number}: {e.Message}.");
+        }
+
         int at = 0;
 
         // The engine's parser does not always listen to an interruption: then the process ends with the parser in it.
-        var checking = Task.Run(() => checks.CheckAll(all.Select((a, i) => (at = i, a.Sql).Sql), LongestSyntax * 6).ToList());
+        var checking = Task.Run(() => checks.CheckAll(all.Select((a, i) => (at = i, a.Statement.Sql).Sql), LongestSyntax * 6).ToList());
         return ProcessorPatience.Ends(checking, () => Environment.CpuUsage.TotalTime, LongestSyntax, (LongestSyntax * 6) + Grace)
-            ? checking.Result.Select(c => At(all[c.Statement].Part, all[c.Statement].Text, all[c.Statement].Body, all[c.Statement].Number, c.Complaint))
-            : [At(all[at].Part, all[at].Text, all[at].Body, all[at].Number, checks.TooDeep)];
+            ? checking.Result.Select(c => At(c.Statement, c.Complaint))
+            : [At(at, checks.TooDeep)];
     }
-
-    private static InputProblem At(InputPart part, string text, TextSpan body, int number, EngineException e) =>
-        InputProblem.At(part, text, new(body.Start + Math.Min(e.Offset ?? 0, body.Length), 1), $"Statement {number}: {e.Message}.");
 
     /// <returns>The last word.</returns>
     private async Task<BenchEvent> MeasureAsync(TrialRun run)

@@ -53,7 +53,7 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
             {
                 if (!files.All(File.Exists))
                 {
-                    new HutsCaptures(Math.Max(scale, LeastCaptureScale)).Write(captures, WorkloadFile.Parse(workload, SqliteEngine.Engine.Dialect).Value.WithoutUnits(SqliteEngine.Engine.Dialect));
+                    new HutsCaptures(Math.Max(scale, LeastCaptureScale)).Write(captures, WorkloadFile.Parse(workload, SqliteEngine.Engine.Dialect).Value.WithoutUnits());
                 }
             });
         List<DemoChange> changes = ReadChanges(database);

@@ -34,12 +34,6 @@ public sealed record CaseRun(string Sql, IReadOnlyList<Binding> Bindings)
     /// <summary>The statements of a unit; null for one statement.</summary>
     public WorkUnit? Unit { get; init; }
 
-    /// <summary>Of a text that may be a unit's.</summary>
-    /// <param name="sql">As a workload has it.</param>
-    /// <param name="bindings">Values of its parameters.</param>
-    /// <param name="dialect">Of the text.</param>
-    public static CaseRun Of(string sql, IReadOnlyList<Binding> bindings, SqlDialect dialect) => new(sql, bindings) { Unit = WorkUnit.Of(sql, dialect) };
-
     /// <summary>The statements' texts: of a unit those in it, else the one that it is.</summary>
     internal IReadOnlyList<string> Statements => Unit is { } unit ? [.. unit.Statements.Select(s => s.Sql)] : [Sql];
 }

@@ -15,6 +15,9 @@ internal static class DaybookApi
 {
     internal const int MostRows = 20_000;
 
+    /// <summary>Of so many repetitions the unit is written out: those that a page shows.</summary>
+    private const int MostUnits = 20;
+
     private const int CourseParts = 28, MostEffects = 60, MostTags = 4, MostEvents = 100, MostJumping = 40, MostStretches = 160, LeastStretches = 20, CallsOfStretch = 6, MostPages = 100;
     private const double SlowMs = 1_000;
 
@@ -196,7 +199,7 @@ internal static class DaybookApi
         }
 
         SqlDialect dialect = KnownEngines.OfSubject(book.Subject).Dialect;
-        bool inWorkload = WorkloadFile.Parse(book.Workload, dialect).Value.Statements.Any(s => WorkUnit.StatementsOf(s.Sql, dialect).Any(one => SqlPattern.HashOf(one, dialect) == pattern.Hash));
+        bool inWorkload = WorkloadFile.Parse(book.Workload, dialect).Value.Statements.Any(s => s.Sent.Any(one => SqlPattern.HashOf(one.Sql, dialect) == pattern.Hash));
         return TypedResults.Ok(new StatementPage(id, book.Name, hash, pattern.Text, pattern.Kind, pattern.Tables, pattern.KeptAtTop, span.PointMinutes,
             days.Count > 0 ? CoursePoint.Of(new(days[0].Minute, whole)) : null, course, days.Select(CoursePoint.Of).ToList(),
             deployments.OfBook(id).Select(DeploymentView.Of).ToList(), samples.Samples(pattern.Id).Select(SampleView.Of).ToList(), samples.Tags(pattern.Id),
@@ -253,14 +256,16 @@ internal static class DaybookApi
         }
 
         Dictionary<ulong, string> texts = daybook.Patterns(id).ToDictionary(p => p.Hash, p => p.Text);
-        return TypedResults.Ok(repeats.OfBook(id).Select(r => new RepeatView(
+        (int, int)? extent = daybook.Extent(id);
+        SqlDialect dialect = KnownEngines.OfSubject(book.Subject).Dialect;
+        return TypedResults.Ok(repeats.OfBook(id).Select((r, i) => new RepeatView(
             r.Before is { } b ? SqlPattern.NameOf(b.Hash) : null, r.Before?.Text, SqlPattern.NameOf(r.Repeated.Hash), r.Repeated.Text,
             r.Then is { } t ? SqlPattern.NameOf(t.Hash) : null, r.Then?.Text, r.Repeat.PerRow,
             samples.Tags(r.Repeated.Id).Take(MostTags).Select(t => $"{t.Key}={t.Value}").ToList(), r.Repeat.Units, r.Repeat.Statements,
             r.Repeat.Least, r.Repeat.Most, r.Repeat.Statements - r.Repeat.Units, r.Repeat.Ticks / (double)TimeSpan.TicksPerSecond,
             r.Repeat.Gaps > 0 ? r.Repeat.GapTicks / (double)r.Repeat.Gaps / TimeSpan.TicksPerMillisecond : null, r.Repeat.OneForEachRow / (double)r.Repeat.Units,
             r.Repeat.Example.Select(e => new StepView(SqlPattern.NameOf(e.Pattern), texts.GetValueOrDefault(e.Pattern, ""), Iso.Of(e.At), e.Milliseconds, e.Binds)).ToList(),
-            UnitOf(r, daybook.Extent(id), samples, KnownEngines.OfSubject(book.Subject).Dialect))).ToList());
+            i < MostUnits ? UnitOf(r, extent, samples, dialect) : null)).ToList());
     }
 
     /// <summary>A list and what was repeated for its rows, as a workload says it; a write behind each repetition makes it another thing.</summary>

@@ -176,7 +176,7 @@ public sealed record StepView(string Hash, string Text, string At, double? Ms, s
 /// <param name="ThenText">The write of the same row that follows each; null where there is none.</param>
 /// <param name="Tags">Some of the repeated statement's tags: where it came from.</param>
 /// <param name="PerRow">By how many they grow with each row of the list before; null where it cannot be told.</param>
-/// <param name="Unit">List and repetition as a unit of a workload; null where nothing was before them, or no text of them was kept.</param>
+/// <param name="Unit">List and repetition as a unit of a workload; null where nothing was before them, no text of them was kept, or costlier ones come first by the dozen.</param>
 public sealed record RepeatView(
     string? BeforeHash, string? BeforeText, string Hash, string Text, string? ThenHash, string? ThenText, double? PerRow,
     IReadOnlyList<string> Tags, long Units, long Statements, int Least, int Most, long Saved, double Seconds, double? GapMs,

@@ -111,7 +111,7 @@ internal static class RehearsalDrafts
     {
         string text = workload;
         SqlScript script = SqlScript.Split(workload, dialect);
-        foreach (WorkloadStatement unit in WorkloadFile.Parse(workload, dialect).Value.Statements.Where(s => WorkUnit.Of(s.Sql, dialect) is not null).Reverse())
+        foreach (WorkloadStatement unit in WorkloadFile.Parse(workload, dialect).Value.Statements.Where(s => s.Unit is not null).Reverse())
         {
             List<ScriptStatement> own = [.. script.Statements.Where(s => s.Body.Start >= unit.Body.Start && s.Body.End <= unit.Body.End)];
             text = $"{text[..own[0].Whole.Start]}\n-- Left out: {unit.Name.ReplaceLineEndings(" ")} is a unit of several statements, which a rehearsal would play one by one.\n{text[own[^1].Whole.End..]}";
@@ -126,7 +126,7 @@ internal static class RehearsalDrafts
         SqlScript script = SqlScript.Split(workload, dialect);
 
         // A rehearsal plays no loops: a unit is no draft.
-        return read.WithoutUnits(dialect).Statements.FirstOrDefault(s => s.Name == name) is { } statement
+        return read.WithoutUnits().Statements.FirstOrDefault(s => s.Name == name) is { } statement
             ? script.Statements.First(s => s.Body.Start == statement.Body.Start).Whole.Of(workload).Trim() + "\n" : null;
     }
 

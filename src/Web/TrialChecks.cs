@@ -71,12 +71,7 @@ internal static class TrialChecks
             return [];
         }
 
-        List<(int Number, string Sql, TextSpan Body)> statements =
-        [
-            .. from s in brief.Workload.Statements
-               from p in WorkUnit.PiecesOf(s.Sql, s.Body, brief.Options.Engine.Dialect).Index()
-               select (s.Number + p.Index, p.Item.Sql, p.Item.Body),
-        ];
+        List<SentStatement> statements = [.. brief.Workload.Statements.SelectMany(s => s.Sent)];
         return [.. checker.Missing(brief.Options.Engine, subject, [.. statements.Select(s => s.Sql)]).Select(m => (Found: m, Statement: statements[m.Statement]))
             .Select(m => InputProblem.At(InputPart.Workload, workload, Within(m.Statement.Body, m.Found.Offset), $"Statement {m.Statement.Number} will fail: {m.Found.Message}.", m.Statement.Number))];
     }
@@ -90,19 +85,11 @@ internal static class TrialChecks
             return;
         }
 
-        (InputPart Part, string Text, int Number, string Sql, TextSpan Body)[] texts =
-        [
-            .. from s in brief.Workload.Statements
-               from p in WorkUnit.PiecesOf(s.Sql, s.Body, brief.Options.Engine.Dialect).Index()
-               select (InputPart.Workload, workload, s.Number + p.Index, p.Item.Sql, p.Item.Body),
-            .. from r in brief.Change.Rewrites
-               from p in WorkUnit.PiecesOf(r.Sql, r.Body, brief.Options.Engine.Dialect).Index()
-               select (InputPart.Change, change, r.Number + p.Index, p.Item.Sql, p.Item.Body),
-        ];
-        foreach (ParserComplaint found in checker.Check(brief.Options.Engine, [.. texts.Select(t => t.Sql)]))
+        IReadOnlyList<(InputPart Part, SentStatement Statement)> sent = brief.Sent;
+        foreach (ParserComplaint found in checker.Check(brief.Options.Engine, [.. sent.Select(s => s.Statement.Sql)]))
         {
-            (InputPart part, string text, int number, _, TextSpan body) = texts[found.Statement];
-            problems.Add(InputProblem.At(part, text, Within(body, found.Offset), $"Statement {number}: {found.Message}."));
+            (InputPart part, SentStatement statement) = sent[found.Statement];
+            problems.Add(InputProblem.At(part, part == InputPart.Workload ? workload : change, Within(statement.Body, found.Offset), $"Statement {statement.Number}: {found.Message}."));
         }
     }
 }

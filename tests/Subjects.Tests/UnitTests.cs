@@ -63,7 +63,7 @@ public sealed class UnitTests : OnSqliteCopy
         prepared.Execute(1).ShouldBeGreaterThan(0);
     }
 
-    private static CaseRun Run(string sql, IReadOnlyList<Binding> values) => CaseRun.Of(sql, values, Testing.Dialects.Sqlite);
+    private static CaseRun Run(string sql, IReadOnlyList<Binding> values) => new(sql, values) { Unit = WorkUnit.Of(sql, Testing.Dialects.Sqlite) };
 
     [Fact]
     public async Task Statements_are_counted_as_they_are_sent()

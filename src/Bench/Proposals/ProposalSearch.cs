@@ -57,7 +57,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         SqlDialect dialect = options.Engine.Dialect;
         Workload statements = now.Brief.Workload;
         double? work = Screening.WorkOf(now);
-        Dictionary<string, UnknownSyntax> unknown = statements.Statements.SelectMany(s => WorkUnit.StatementsOf(s.Sql, dialect).Select(one => (s.Name, Tree: SyntaxTree.Read(one, dialect)))).Where(s => s.Tree.Statement is null).DistinctBy(s => s.Name).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
+        Dictionary<string, UnknownSyntax> unknown = statements.Statements.SelectMany(s => s.Sent.Select(one => (s.Name, Tree: SyntaxTree.Read(one.Sql, dialect)))).Where(s => s.Tree.Statement is null).DistinctBy(s => s.Name).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
         _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
         (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, TablesOf(s, dialect)))];
         Dictionary<string, string> made = _look.OfKind("index");
@@ -102,7 +102,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         foreach (ProvenRewrite found in kinds.Any(k => k.IsOtherWords()) ? await rewrites.FindAsync(workload, now, catalog, _look.Schema, kinds, stop) : [])
         {
             string name = found.Statement.Name;
-            proposals.Add(OfRewrite(found, dialect) with
+            proposals.Add(OfRewrite(found) with
             {
                 // What fewer round trips save is in no counter.
                 Expected = found.WorkRatio is { } ratio && !found.Proof.IsRefuted && !found.Rewrite.IsOfUnit ? Saving(Screening.WorkOf(now, name) * (1 - ratio) ?? 0) : null,
@@ -115,7 +115,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
 
     /// <summary>The tables of a statement, or of all statements of a unit.</summary>
     private static StatementTables TablesOf(WorkloadStatement statement, SqlDialect dialect) =>
-        WorkUnit.StatementsOf(statement.Sql, dialect).Select(s => StatementTables.Of(s, dialect)).Aggregate((a, b) => new(a.Kind, [.. a.Names.Union(b.Names)], a.Written ?? b.Written));
+        statement.Sent.Select(s => StatementTables.Of(s.Sql, dialect)).Aggregate((a, b) => new(a.Kind, [.. a.Names.Union(b.Names)], a.Written ?? b.Written));
 
     private static string ReasonOf(SuperfluousIndex index) => index.Because switch
     {
@@ -140,9 +140,9 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         { Replaces = names };
     }
 
-    private static Proposal OfRewrite(ProvenRewrite found, SqlDialect dialect)
+    private static Proposal OfRewrite(ProvenRewrite found)
     {
-        string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, WorkUnit.Of(found.Statement.Sql, dialect)?.ToScript() ?? found.Statement.Sql);
+        string name = found.Statement.Name, sql = RewriteSearch.ChangeOf(name, found.Rewrite.Sql), undo = RewriteSearch.ChangeOf(name, found.Statement.Unit?.ToScript() ?? found.Statement.Sql);
         string title = found.Rewrite.IsOfUnit ? $"one statement for {(found.Sent is > 1 and var many ? $"the {Figures.Count(many)} of " : "")}{name}" : $"{name} in other words: {found.Rewrite.Words}";
         string reason = found.Sent is { } sent ? $"{found.Rewrite.Reason} On the copy one execution sends {Figures.Count(sent)} statements." : found.Rewrite.Reason;
         bool refuted = found.Proof.IsRefuted || found.WorkRatio is null;

@@ -65,7 +65,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             [.. now.Brief.Workload.Statements.Select(s => (s, RewritesOf(s, catalog, kinds))).Where(f => f.Item2.Count > 0).OrderByDescending(f => CostOf(f.s))];
         foreach (WorkloadStatement statement in now.Brief.Workload.Statements)
         {
-            if (WorkUnit.Of(statement.Sql, dialect) is { } unit)
+            if (statement.Unit is { } unit)
             {
                 string? why = !kinds.Contains(ProposalKind.Unit) || found.Exists(f => f.Statement == statement) ? null : UnitRules.HindranceOf(unit, dialect) ?? "no rule knows one statement for it";
                 _notes.AddRange(why is null ? [] : [$"{statement.Name}: {why}; the unit stays as it is."]);
@@ -145,7 +145,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
     private IReadOnlyList<RewriteCandidate> RewritesOf(WorkloadStatement statement, Catalog catalog, IReadOnlyCollection<ProposalKind> kinds)
     {
         SqlDialect dialect = options.Engine.Dialect;
-        return WorkUnit.Of(statement.Sql, dialect) is { } unit ? kinds.Contains(ProposalKind.Unit) ? UnitRules.Of(unit, dialect, catalog) : []
+        return statement.Unit is { } unit ? kinds.Contains(ProposalKind.Unit) ? UnitRules.Of(unit, dialect, catalog) : []
             : kinds.Contains(ProposalKind.Rewrite) ? RewriteRules.Of(statement.Sql, dialect, catalog, [.. statement.Cases.Select(ValuesOf)]) : [];
     }
 

@@ -27,7 +27,7 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
 
     private readonly LiveStory _story = stage.Story;
 
-    private readonly Workload _workload = WorkloadFile.Parse(stage.Workload, stage.Engine.Dialect).Value.WithoutUnits(stage.Engine.Dialect);
+    private readonly Workload _workload = WorkloadFile.Parse(stage.Workload, stage.Engine.Dialect).Value.WithoutUnits();
 
     private readonly HttpClient _http = new() { BaseAddress = server, DefaultRequestHeaders = { { "X-Swift-Ledger", "1" } } };
 

@@ -43,7 +43,7 @@ public static partial class CapturedUnit
             if (seen is [var one] && values.Count > 1)
             {
                 // The same for all rows: it comes from where the list has its own values, or stands beside them.
-                string own = given.FirstOrDefault(b => b.Value == one)?.Key ?? Free(Word(key, "same"), binds);
+                string own = given.FirstOrDefault(b => b.Value == one)?.Key ?? Free(Word(key, "same"), binds, columns);
                 names[key] = own;
                 if (binds.All(b => b.Key != own))
                 {
@@ -132,11 +132,11 @@ public static partial class CapturedUnit
 
     private static string Word(string key, string otherwise) => PlainWord().IsMatch(key) ? key : $"{otherwise}_{key}";
 
-    /// <summary>A name that no bind line of the list has.</summary>
-    private static string Free(string name, List<Binding> binds)
+    /// <summary>A name that no bind line of the list has, nor any of its columns, which would go before a bind line.</summary>
+    private static string Free(string name, List<Binding> binds, IReadOnlyList<(string Name, string[] Called)>? columns = null)
     {
         string free = name;
-        for (int i = 2; binds.Exists(b => b.Key == free); i++)
+        for (int i = 2; binds.Exists(b => b.Key == free) || columns?.Any(c => c.Name.Equals(free, StringComparison.OrdinalIgnoreCase)) == true; i++)
         {
             free = string.Create(CultureInfo.InvariantCulture, $"{name}_{i}");
         }

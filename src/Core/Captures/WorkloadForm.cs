@@ -47,12 +47,12 @@ public sealed class WorkloadForm(DateTime readAt, SqlDialect dialect) : ICapture
             if (!workload.Problems.Any(p => p.Place is { } place && place.Line > from && place.Line <= to))
             {
                 // How often a loop runs, a file does not say.
-                IEnumerable<string> sent = WorkUnit.Of(statement.Sql, dialect) is { } unit ? unit.Statements.Where(s => s.ForEachRowOf is null).Select(s => s.Sql) : [statement.Sql];
+                IEnumerable<string> sent = statement.Unit is { } unit ? unit.Statements.Where(s => s.ForEachRowOf is null).Select(s => s.Sql) : [statement.Sql];
                 foreach (string sql in sent)
                 {
                     foreach (StatementCase @case in statement.Cases)
                     {
-                        Spread(statement with { Sql = sql }, @case, sink);
+                        Spread(statement with { Sql = sql, Unit = null }, @case, sink);
                     }
                 }
             }

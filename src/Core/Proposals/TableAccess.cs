@@ -31,7 +31,7 @@ public sealed record TableAccess(
     public static IReadOnlyList<TableAccess> Of(Workload workload, Catalog catalog, SqlDialect dialect)
     {
         var all = new List<TableAccess>();
-        foreach (WorkloadStatement statement in workload.Statements.SelectMany(s => WorkUnit.StatementsOf(s.Sql, dialect).Select(sql => s with { Sql = sql })))
+        foreach (WorkloadStatement statement in workload.Statements.SelectMany(s => s.Sent.Select(one => s with { Sql = one.Sql, Unit = null })))
         {
             foreach (QueryBlock block in StatementOutline.Of(statement.Sql, dialect).Blocks)
             {

@@ -48,6 +48,10 @@ public sealed record LineBrief(
 /// <summary>What a trial will do: everything that follows from the files and options alone.</summary>
 public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions Options, IReadOnlyList<LineBrief> Lines)
 {
+    /// <summary>All statements that the engine is given, one by one, with the file that each stands in.</summary>
+    public IReadOnlyList<(InputPart Part, SentStatement Statement)> Sent =>
+        [.. Workload.Statements.SelectMany(s => s.Sent).Select(s => (InputPart.Workload, s)), .. Change.Rewrites.SelectMany(r => r.Sent).Select(s => (InputPart.Change, s))];
+
     /// <summary>Reads the files and lays out the lines.</summary>
     /// <returns>The brief, and what is wrong with the files; nothing may be measured while anything is.</returns>
     public static Parsed<TrialBrief> Read(string workloadText, string changeText, TrialOptions options)
@@ -91,8 +95,8 @@ public sealed record TrialBrief(Workload Workload, Change Change, TrialOptions O
             rewrite?.Sql ?? statement.Sql, rewrite?.BindingsFor(statement, caseIndex) ?? @case.Bindings, rewrite?.Place ?? place)
         {
             AfterOrders = rewrite?.OrdersRows ?? statement.OrdersRows,
-            BeforeUnit = WorkUnit.Of(statement.Sql, options.Engine.Dialect),
-            AfterUnit = WorkUnit.Of(rewrite?.Sql ?? statement.Sql, options.Engine.Dialect),
+            BeforeUnit = statement.Unit,
+            AfterUnit = rewrite is null ? statement.Unit : rewrite.Unit,
         };
     }
 }

@@ -28,6 +28,12 @@ public sealed record Rewrite(
     bool OrdersRows,
     IReadOnlyList<IReadOnlyList<Binding>> CaseBindings)
 {
+    /// <summary>The statements of a unit; null for one statement.</summary>
+    public WorkUnit? Unit { get; init; }
+
+    /// <summary>What the engine is given one by one: the statement, or those of the unit.</summary>
+    public IReadOnlyList<SentStatement> Sent => SentStatement.Of(Unit, Number, Sql, Body);
+
     /// <summary>The values that this rewrite runs with where the original runs with those of a case.</summary>
     public IReadOnlyList<Binding> BindingsFor(WorkloadStatement statement, int caseIndex) =>
         CaseBindings.Count > 0 ? CaseBindings[caseIndex] : statement.Cases[caseIndex].Bindings;

@@ -39,7 +39,8 @@ public static class ChangeFile
                 List<BindLine> binds = directives.Where(d => d.Key == "bind")
                     .Select(d => BindLine.Read(text, d, Part, problems)).ToList();
                 var rewrite = new Rewrite(item.Number, directive.Value, sql, group.Body, place, unit?.BoundParameters ?? shape.Parameters, unit?.OrdersRows ?? shape.OrdersRows,
-                    binds.Select(b => b.Bindings).ToList());
+                    binds.Select(b => b.Bindings).ToList())
+                { Unit = unit };
                 if (unit is not null && !complete)
                 {
                     problems.Add(InputProblem.At(Part, text, group.Lines[1].Item.Body, "A rehearsal plays the statements of a unit one by one: a rewrite of one is one statement."));

@@ -40,9 +40,6 @@ public sealed record WorkUnit(IReadOnlyList<UnitStatement> Statements)
     /// <summary>Whether any statement orders its rows: then their order is part of what the unit gives.</summary>
     public bool OrdersRows => Statements.Any(s => s.OrdersRows);
 
-    /// <summary>Whether a statement runs for each row of this one.</summary>
-    public bool IsList(int statement) => Statements.Any(s => s.ForEachRowOf == statement);
-
     /// <summary>Reads a unit's text.</summary>
     /// <param name="text">As <see cref="WorkloadStatement.Sql"/> has it.</param>
     /// <param name="dialect">Of its statements.</param>
@@ -74,16 +71,6 @@ public sealed record WorkUnit(IReadOnlyList<UnitStatement> Statements)
 
         return text.ToString();
     }
-
-    /// <summary>The statements of a text, each by itself: of a unit those in it, else the one that it is.</summary>
-    public static IReadOnlyList<string> StatementsOf(string text, SqlDialect dialect) => Of(text, dialect) is { } unit ? [.. unit.Statements.Select(s => s.Sql)] : [text];
-
-    /// <summary>The same, each with where it stands in the file that holds the text.</summary>
-    /// <param name="text">A statement's or a unit's.</param>
-    /// <param name="body">Where the text stands in its file.</param>
-    /// <param name="dialect">Of the statements.</param>
-    public static IReadOnlyList<(string Sql, TextSpan Body)> PiecesOf(string text, TextSpan body, SqlDialect dialect) =>
-        Of(text, dialect) is { } unit ? [.. unit.Statements.Select(s => (s.Sql, new TextSpan(body.Start + s.Body.Start, s.Body.Length)))] : [(text, body)];
 
     /// <param name="text">What the statements stand in.</param>
     /// <param name="items">At least two.</param>

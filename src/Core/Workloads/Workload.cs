@@ -38,7 +38,24 @@ public sealed record WorkloadStatement(
     double? Tolerance,
     IReadOnlyList<string> Parameters,
     bool OrdersRows,
-    IReadOnlyList<StatementCase> Cases);
+    IReadOnlyList<StatementCase> Cases)
+{
+    /// <summary>The statements of a unit; null for one statement.</summary>
+    public WorkUnit? Unit { get; init; }
+
+    /// <summary>What the engine is given one by one: the statement, or those of the unit.</summary>
+    public IReadOnlyList<SentStatement> Sent => SentStatement.Of(Unit, Number, Sql, Body);
+}
+
+/// <summary>One statement as an engine is given it.</summary>
+/// <param name="Number">In its file, from 1.</param>
+/// <param name="Sql">The statement.</param>
+/// <param name="Body">Where it lies in the file.</param>
+public sealed record SentStatement(int Number, string Sql, TextSpan Body)
+{
+    internal static IReadOnlyList<SentStatement> Of(WorkUnit? unit, int number, string sql, TextSpan body) => unit is null ? [new(number, sql, body)]
+        : [.. unit.Statements.Select((s, i) => new SentStatement(number + i, s.Sql, new(body.Start + s.Body.Start, s.Body.Length)))];
+}
 
 /// <summary>The statements that run on a database, with how often and with which values.</summary>
 public sealed record Workload(IReadOnlyList<WorkloadStatement> Statements)
@@ -46,7 +63,7 @@ public sealed record Workload(IReadOnlyList<WorkloadStatement> Statements)
     public static readonly Workload Empty = new([]);
 
     /// <summary>The statements that are sent by themselves, without units of several.</summary>
-    public Workload WithoutUnits(SqlDialect dialect) => new([.. Statements.Where(s => WorkUnit.Of(s.Sql, dialect) is null)]);
+    public Workload WithoutUnits() => new([.. Statements.Where(s => s.Unit is null)]);
 
     /// <summary>How many lines a trial over this workload has.</summary>
     public int CaseCount => Statements.Sum(s => s.Cases.Count);

@@ -83,7 +83,8 @@ public static class WorkloadFile
 
         CheckParameters(text, item, name, parameters, unit?.BoundParameters ?? parameters, binds, complete, problems);
         return new(item.Number, name, sql, group.Body, pattern, calls, tolerance, parameters, unit?.OrdersRows ?? shape.OrdersRows,
-            CasesOf(text, binds, problems));
+            CasesOf(text, binds, problems))
+        { Unit = unit };
     }
 
     private static string FirstWord(string sql, SqlDialect dialect)

@@ -51,7 +51,7 @@ public sealed class HutsApplication : IDisposable
         _http = new(way ?? new SocketsHttpHandler()) { Timeout = TimeSpan.FromSeconds(20) };
         _clock = new(settings.Began, settings.Pace);
         _stage = LiveStages.Of(settings.Engine);
-        _workload = WorkloadFile.Parse(_stage.Workload, _stage.Engine.Dialect).Value.WithoutUnits(_stage.Engine.Dialect);
+        _workload = WorkloadFile.Parse(_stage.Workload, _stage.Engine.Dialect).Value.WithoutUnits();
         _texts = _workload.Statements.ToDictionary(s => s.Name, s => s.Sql, StringComparer.Ordinal);
         foreach (LiveOrder done in settings.Done)
         {

@@ -238,6 +238,21 @@ internal sealed class PostgresConnection : IDisposable
         }
     }
 
+    /// <summary>Frees a prepared command on both sides.</summary>
+    public static void LetGo(NpgsqlCommand command)
+    {
+        try
+        {
+            command.Unprepare();
+        }
+        catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
+        {
+            // The connection is gone, and the statement with it.
+        }
+
+        command.Dispose();
+    }
+
     public static EngineException Failure(Exception e) => e switch
     {
         PostgresException { SqlState: PostgresErrorCodes.QueryCanceled } p => new($"An execution took longer than its time limit ({p.MessageText})", timeLimit: true) { Code = p.SqlState },

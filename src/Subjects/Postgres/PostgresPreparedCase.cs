@@ -28,19 +28,7 @@ internal sealed class PostgresPreparedCase : PostgresCase
         }
     }
 
-    public override void Dispose()
-    {
-        try
-        {
-            _command.Unprepare();
-        }
-        catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
-        {
-            // The connection is gone, and the statement with it.
-        }
-
-        _command.Dispose();
-    }
+    public override void Dispose() => PostgresConnection.LetGo(_command);
 
     protected override void Run()
     {

@@ -111,17 +111,5 @@ internal sealed class PostgresUnitStep : IUnitStep
         [.. Enumerable.Range(0, _types.Length).Select(i => (_reader!.GetDataTypeName(i), _reader.IsDBNull(i) ? "NULL"
             : whole ? PostgresConnection.Literal(_reader.GetString(i)) : PostgresRows.Shown(_types[i], _reader.GetString(i))))];
 
-    public void Dispose()
-    {
-        try
-        {
-            _command.Unprepare();
-        }
-        catch (Exception e) when (e is NpgsqlException or InvalidOperationException or IOException)
-        {
-            // The connection is gone, and the statement with it.
-        }
-
-        _command.Dispose();
-    }
+    public void Dispose() => PostgresConnection.LetGo(_command);
 }

@@ -23,14 +23,16 @@ internal static class SqliteGuard
 
     /// <summary>Refuses what begins or ends transactions, however it is written: what a unit of work writes is taken back by the transaction around it.</summary>
     /// <param name="prepare">Prepares a statement on the connection.</param>
+    /// <returns>The statement.</returns>
     /// <exception cref="EngineException">The statement controls transactions, or cannot be prepared.</exception>
-    public static void MustNotControl(SqliteConnection connection, Action prepare)
+    public static sqlite3_stmt NotControlling(SqliteConnection connection, Func<sqlite3_stmt> prepare)
     {
         bool controls = false;
+        sqlite3_stmt statement;
         Protect(connection, (action, _, _, _) => controls |= action is raw.SQLITE_TRANSACTION or raw.SQLITE_SAVEPOINT);
         try
         {
-            prepare();
+            statement = prepare();
         }
         finally
         {
@@ -39,8 +41,11 @@ internal static class SqliteGuard
 
         if (controls)
         {
+            statement.Dispose();
             throw new EngineException("a statement of a unit neither begins nor ends a transaction: the whole unit stands in one");
         }
+
+        return statement;
     }
 
     /// <summary>Settings by which a statement would lift its own bounds; they may be read.</summary>

@@ -17,8 +17,7 @@ internal sealed class SqliteUnit : SqliteCase
     {
         _loop = new(unit, bindings, statement =>
         {
-            SqliteGuard.MustNotControl(connection, () => Prepared(statement.Sql).Dispose());
-            var step = new SqliteUnitStep(Connection, Prepared(statement.Sql), Failed);
+            var step = new SqliteUnitStep(Connection, SqliteGuard.NotControlling(Connection, () => Prepared(statement.Sql)), Failed);
             _steps.Add(step);
             return step;
         }, limit);

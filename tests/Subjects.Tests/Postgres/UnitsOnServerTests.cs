@@ -13,7 +13,7 @@ public sealed class UnitsOnServerTests(PostgresFixture postgres) : DepotOnServer
 {
     private const string Each = "SELECT id, name FROM depot WHERE id <= :most ORDER BY id;\n-- each row: d = id\nSELECT count(*) FROM parcel WHERE depot_id = :d AND state = :s";
 
-    private static CaseRun Run(string sql, IReadOnlyList<Binding> values) => CaseRun.Of(sql, values, Testing.Dialects.PostgreSql);
+    private static CaseRun Run(string sql, IReadOnlyList<Binding> values) => new(sql, values) { Unit = WorkUnit.Of(sql, Testing.Dialects.PostgreSql) };
 
     [Fact]
     public async Task A_unit_gives_what_one_statement_gives_and_counts_what_its_statements_count()

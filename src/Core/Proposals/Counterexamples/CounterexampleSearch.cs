@@ -159,7 +159,7 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
     {
         var sorted = new List<CatalogTable>();
         var open = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        foreach (string text in WorkUnit.StatementsOf(sql, dialect).Append(rewrite))
+        foreach (string text in (WorkUnit.Of(sql, dialect)?.Statements.Select(s => s.Sql) ?? [sql]).Append(rewrite))
         {
             SyntaxTree tree = SyntaxTree.Read(text, dialect);
             var named = (tree.Statement?.Descend().OfType<CommonTable>() ?? []).Select(t => t.Name.Value).ToHashSet(StringComparer.OrdinalIgnoreCase);
