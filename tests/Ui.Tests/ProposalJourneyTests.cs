@@ -27,6 +27,12 @@ public sealed class ProposalJourneyTests(LedgerFixture ledger)
         browser.See("Not the same. This script, run anywhere, shows the difference:");
         browser.Axe().ShouldBeEmpty();
 
+        // The list and what is sent for each of its rows, and the one statement that takes their place.
+        browser.Click(By.XPath("//button[starts-with(normalize-space(), 'one statement for the ') and contains(., ' of guest_board')]"));
+        browser.See(By.XPath("//pre[@aria-label='SQL that applies it' and contains(., 'LEFT JOIN member')]"));
+        browser.See(By.XPath("//pre[@aria-label='SQL that takes it back' and contains(., 'each row')]"));
+        browser.Axe().ShouldBeEmpty();
+
         browser.Click(By.XPath("//button[starts-with(normalize-space(), 'index on booking_night (night')]"));
         browser.Press("Try it");
         browser.SeeSettled(By.XPath("//dd[contains(., 'of all statements that it may touch')]/a"));

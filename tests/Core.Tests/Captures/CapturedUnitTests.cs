@@ -31,6 +31,12 @@ public class CapturedUnitTests
     public void A_repetition_becomes_a_unit_whose_rows_give_what_differs(string list, string listBinds, string each, string one, string other, string expected) =>
         Unit(Dialects.PostgreSql, Run(list, listBinds), Run(each, one), Run(each, other)).ShouldBe($"-- unit: board\n-- calls: 48/day\n{expected}");
 
+    /// <summary>A column goes before a bind line: what is the same for all rows must not be called as one.</summary>
+    [Fact]
+    public void A_value_that_is_the_same_for_all_rows_is_hidden_by_no_column() =>
+        Unit(Dialects.Sqlite, Run("SELECT id, state FROM booking WHERE hut_id = :hut", "hut=3"), Run("SELECT 1 FROM stay WHERE booking_id = :b AND state = :state", "b=1, state='open'"), Run("SELECT 1 FROM stay WHERE booking_id = :b AND state = :state", "b=2, state='open'"))
+            .ShouldBe("-- unit: board\n-- calls: 48/day\n-- bind: hut=3, state_2='open'\nSELECT id, state FROM booking WHERE hut_id = :hut;\n-- each row\nSELECT 1 FROM stay WHERE booking_id = :id AND state = :state_2;\n");
+
     [Fact]
     public void Values_that_stand_in_the_text_become_parameters() =>
         Unit(Dialects.Sqlite, Run("SELECT id FROM depot WHERE region = 4 /*page='board'*/"), Run("SELECT name FROM parcel WHERE depot_id = 1 AND state = 'a'"), Run("SELECT name FROM parcel WHERE depot_id = 2 AND state = 'a'"))

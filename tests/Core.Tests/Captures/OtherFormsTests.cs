@@ -209,4 +209,26 @@ public class OtherFormsTests
         batch.Samples.Select(s => s.Binds).Distinct().ShouldBe(["hut=3", "hut=41", ""], ignoreOrder: true);
         batch.Rejections.ShouldHaveSingleItem().FirstLine.ShouldBe(8);
     }
+
+    /// <summary>How often a loop runs depends on the rows of its list, which no file tells.</summary>
+    [Fact]
+    public void A_unit_in_a_workload_file_stands_for_its_statements_and_its_loops_for_nothing()
+    {
+        const string file = """
+            -- unit: board
+            -- calls: 240/day
+            -- bind: hut=3
+            SELECT id, member_id FROM booking WHERE hut_id = :hut;
+            -- each row
+            SELECT name FROM member WHERE id = :member_id;
+            -- then
+            SELECT name FROM hut WHERE id = :hut;
+            """;
+        var fold = new CaptureFold(Dialects.Sqlite, AnyPlan.Read, "file", new(), []);
+        new WorkloadForm(new DateTime(2026, 3, 2, 12, 0, 0, DateTimeKind.Utc), Dialects.Sqlite).Consume(Encoding.UTF8.GetBytes(file), last: true, fold);
+        FoldedBatch batch = fold.Drain();
+        batch.Rejections.ShouldBeEmpty();
+        batch.Patterns.Select(p => p.Text).ShouldBe(["select id, member_id from booking where hut_id = ?", "select name from hut where id = ?"], ignoreOrder: true);
+        batch.Patterns.Select(p => batch.Cells.Where(c => c.Key.Pattern == p.Hash).Sum(c => c.Value.Calls)).ShouldBe([240, 240]);
+    }
 }

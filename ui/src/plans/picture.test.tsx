@@ -118,6 +118,20 @@ test("a table that is chosen shows its text and what serves it, and leads to the
   }
 });
 
+test("the statements of a unit are drawn one by one, each under its number", async () => {
+  await show(
+    <Picture
+      blocks={[block({ statement: 1 }), block({ statement: 2 }), block({ statement: 2, isOuter: false })]}
+      sql={sql}
+      side="before"
+    />,
+  );
+  expect(await screen.findByText("statement 1")).toBeTruthy();
+  expect(screen.getByText("statement 2")).toBeTruthy();
+  expect(screen.getByText("a query within it")).toBeTruthy();
+  expect(screen.queryByText("the query")).toBeNull();
+});
+
 test("a join that is chosen shows what ties it, or that nothing does", async () => {
   await show(<Picture blocks={[block()]} sql={sql} side="before" />);
   const first = await screen.findByRole("button", { name: "Join of d, p: 40 rows leave it" });

@@ -3,7 +3,7 @@ import { fireEvent, screen, within } from "@testing-library/react";
 import { expect, test } from "vitest";
 import type { Fate, Measured, Proof, Proposal, ProposalSearch } from "../api/proposals";
 import { serve, visit } from "../testing/show";
-import { change, grouped, lessWork, stageOf } from "./words";
+import { change, grouped, isOtherWords, lessWork, stageOf } from "./words";
 
 const measured = (of: Partial<Measured> = {}): Measured => ({
   billBefore: 10,
@@ -171,6 +171,32 @@ test("another query is shown by a script that anybody can run", async () => {
     screen.getAllByRole("group", { name: "Script that shows the difference" }).map((e) => e.textContent),
   ).toContain("CREATE TABLE pair (twin);");
   expect(screen.queryByRole("button", { name: "Try it" })).toBeNull();
+});
+
+test("one statement for a unit is altered in the application, and stands beside the unit as it is now", async () => {
+  const unit = proposal(4, "open", {
+    kind: "unit",
+    title: "one statement for the 134 of board",
+    sql: "-- rewrite: board\nSELECT d.id, p.id FROM depot d LEFT JOIN parcel p ON p.depot = d.id;",
+    undo: "-- rewrite: board\nSELECT id FROM depot;\n-- each row\nSELECT id FROM parcel WHERE depot = :id;",
+  });
+  serve(answers(page({ proposals: [unit] })));
+  await visit("/books/1/proposals?open=4");
+  const panel = await screen.findByRole("group", { name: "Proposal" });
+  for (const text of ["The one statement", "As it is now", /the application that sends the statement/]) {
+    expect(within(panel).getAllByText(text).length).toBeGreaterThan(0);
+  }
+  expect(within(panel).getByRole("group", { name: "SQL that takes it back" }).textContent).toContain(
+    "-- each row",
+  );
+  expect(within(panel).queryByText("made in")).toBeNull();
+  expect(isOtherWords("unit")).toBe(true);
+  expect(isOtherWords("rewrite")).toBe(true);
+  expect([isOtherWords("index"), isOtherWords("drop"), isOtherWords("statistics")]).toEqual([
+    false,
+    false,
+    false,
+  ]);
 });
 
 test("who turns one down says who they are and why", async () => {
