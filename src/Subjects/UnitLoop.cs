@@ -15,8 +15,8 @@ namespace SwiftLedger.Subjects;
 /// </remarks>
 internal sealed class UnitLoop : IDisposable
 {
-    /// <summary>Rows that a list's row may become.</summary>
-    private const int MostForOneRow = 1_000_000;
+    /// <summary>Rows of a list, and rows that one of them may become: an application that reads more keeps them in no memory either.</summary>
+    private const int MostRows = 1_000_000;
 
     private readonly Node[] _nodes;
     private readonly ExecutionLimit _limit;
@@ -51,10 +51,7 @@ internal sealed class UnitLoop : IDisposable
     /// <summary>Whether any of its statements may write.</summary>
     public bool Writes => _nodes.Any(n => n.Step.Writes);
 
-    /// <summary>Statements that the latest execution sent.</summary>
-    public long Sent => _nodes.Sum(n => n.Sent);
-
-    /// <summary>The same by statement.</summary>
+    /// <summary>How often the latest execution sent each of its statements.</summary>
     public IReadOnlyList<long> SentOfEach => [.. _nodes.Select(n => n.Sent)];
 
     /// <summary>Rows that the latest execution changed.</summary>
@@ -106,7 +103,7 @@ internal sealed class UnitLoop : IDisposable
     {
         Begin();
         HasOrder = true;
-        foreach (Node root in Roots.ToList())
+        foreach (Node root in Roots)
         {
             if (root.Children.Count == 0)
             {
@@ -293,6 +290,10 @@ internal sealed class UnitLoop : IDisposable
             hash.Begin();
             node.Step.AddTo(hash);
             rows.Add((node.Kept(), new(hash.Taken(), shows ? node.Step.Shown(whole) : [])));
+            if (rows.Count > MostRows)
+            {
+                throw new EngineException($"The list of a loop has more than {MostRows} rows");
+            }
         });
         Count(node, rows.Count);
         foreach ((SqlValue[] kept, Joined row) in rows)
@@ -312,9 +313,9 @@ internal sealed class UnitLoop : IDisposable
                     below.Add(Nothing(child, hash, shows));
                 }
 
-                if ((long)joined.Count * below.Count > MostForOneRow)
+                if ((long)joined.Count * below.Count > MostRows)
                 {
-                    throw new EngineException($"One row of a list becomes more than {MostForOneRow} rows with what its statements return for it");
+                    throw new EngineException($"One row of a list becomes more than {MostRows} rows with what its statements return for it");
                 }
 
                 joined = [.. joined.SelectMany(_ => below, (left, right) => new Joined([.. left.Hashed, .. right.Hashed], shows ? [.. left.Shown, .. right.Shown] : []))];

@@ -170,6 +170,10 @@ public sealed class UnitTests : OnSqliteCopy
     {
         Inspection seen = await _copy.InspectAsync(Run("SELECT 1 AS a;\n-- each row\nSELECT id FROM parcel;\n-- each row\nSELECT id FROM parcel", []), Limit, default);
         seen.Failure.ShouldNotBeNull().Reason.ShouldContain("more than 1000000 rows");
+
+        // Nor is a list kept that no application would keep; the connection goes on.
+        seen = await _copy.InspectAsync(Run("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1500000) SELECT i FROM n;\n-- each row\nSELECT :i WHERE 0", []), Limit, default);
+        seen.Failure.ShouldNotBeNull().Reason.ShouldContain("list of a loop has more than 1000000 rows");
     }
 
     /// <summary>What an application with the driver does: the same loop over its own connection gives the same rows.</summary>

@@ -39,8 +39,9 @@ internal sealed partial class PostgresInspector
                 if (writes)
                 {
                     long begun = Stopwatch.GetTimestamp();
-                    compared = inspector.Effect(Reading, unit.Statements.All(s => IsPlainWrite(s.Sql)), written, places);
-                    second = quick && compared is not null && Stopwatch.GetElapsedTime(begun) < RepeatUnder ? inspector.Effect(Reading, unit.Statements.All(s => IsPlainWrite(s.Sql)), written, places) : null;
+                    bool plain = unit.Statements.All(s => IsPlainWrite(s.Sql));
+                    compared = inspector.Effect(Reading, plain, written, places);
+                    second = quick && compared is not null && Stopwatch.GetElapsedTime(begun) < RepeatUnder ? inspector.Effect(Reading, plain, written, places) : null;
                 }
                 else if (quick)
                 {

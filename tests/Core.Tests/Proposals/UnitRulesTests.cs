@@ -83,10 +83,15 @@ public class UnitRulesTests
     }
 
     /// <summary>A value takes the type of the column that it is held against; two columns of different types are compared by rules of their own (SQLite's manual, "Datatypes In SQLite", 4.2).</summary>
-    [Fact]
-    public void Columns_of_different_types_are_told()
+    [Theory]
+    [InlineData("name = :region")]
+    [InlineData(":region < name")]
+    [InlineData("name BETWEEN 'a' AND :region")]
+    [InlineData("name IN (:region, 'x')")]
+    [InlineData("id = 1 OR (name IN (:region))")]
+    public void Columns_of_different_types_are_told(string condition)
     {
-        WorkUnit unit = WorkUnit.Of("SELECT id, region FROM depot;\n-- each row\nSELECT name FROM courier WHERE name = :region", Dialects.Sqlite)!;
+        WorkUnit unit = WorkUnit.Of($"SELECT id, region FROM depot;\n-- each row\nSELECT name FROM courier WHERE {condition}", Dialects.Sqlite)!;
         UnitRules.Of(unit, Dialects.Sqlite, Engines[0].Catalog).ShouldHaveSingleItem().Conditions.ShouldContain(c => !c.IsMet && c.Sentence.Contains("depot.region is INTEGER, and courier.name is TEXT", StringComparison.Ordinal));
     }
 

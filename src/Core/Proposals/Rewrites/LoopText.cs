@@ -97,9 +97,9 @@ internal sealed class LoopText
     /// <summary>That columns which were held against a value, and now against a column, compare alike.</summary>
     public IEnumerable<RewriteCondition> Types()
     {
-        foreach (Binary compared in _input.Statement.Descend().OfType<Binary>())
+        foreach ((Expression one, Expression two) in _input.Statement.Descend().SelectMany(HeldAgainst))
         {
-            foreach ((Expression side, Expression other) in new[] { (compared.Left, compared.Right), (compared.Right, compared.Left) })
+            foreach ((Expression side, Expression other) in new[] { (one, two), (two, one) })
             {
                 if (RewriteInput.Bare(side) is Parameter parameter && _list.ColumnFor(_loop, parameter.Key) is { } column && RewriteInput.Bare(other) is Name name && _input.Resolve(name) is { } own)
                 {
@@ -111,6 +111,16 @@ internal sealed class LoopText
             }
         }
     }
+
+    /// <summary>What a comparison holds against each other.</summary>
+    private static IEnumerable<(Expression One, Expression Two)> HeldAgainst(SyntaxNode node) => node switch
+    {
+        Binary binary => [(binary.Left, binary.Right)],
+        Between between => [(between.Operand, between.Low), (between.Operand, between.High)],
+        In { Among: Row row } among => row.Items.Select(i => (among.Operand, i)),
+        In among => [(among.Operand, among.Among)],
+        _ => [],
+    };
 
     /// <summary>Rows are folded without groups, or all but one are cut off.</summary>
     private bool GivesOneRow(Select select) => select.From is not null && !select.From.Descend().OfType<Join>().Any(j => j.IsComma && select.Where is null)
