@@ -90,6 +90,58 @@ public sealed class CounterexampleTests(PostgresFixture postgres) : IDisposable
         }
     }
 
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void A_tie_that_was_missing_makes_another_query_and_a_small_script_shows_it(bool server)
+    {
+        using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);
+        foreach (string sql in new[] { "SELECT p.id, d.name FROM parcel p, depot d WHERE d.region = 1", "SELECT count(*) FROM scan s JOIN parcel p ON p.id = s.parcel_id, courier c" })
+        {
+            RewriteCandidate rewrite = RewriteRules.Of(sql, dialect, catalog, []).Single(r => r.IsAnother);
+            Counterexample found = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases).Run(database, null, Databases, 1, () => false).Found.ShouldNotBeNull(rewrite.Sql);
+            found.GivesBefore.Rows!.ShouldNotBe(found.GivesAfter.Rows!);
+            found.Inserts.Count.ShouldBeLessThan(6);
+        }
+    }
+
+    [Fact]
+    public void What_begins_with_a_text_as_a_range_is_the_same_for_texts_and_not_for_binary_values()
+    {
+        using ISmallDatabase database = Open(false, out SqlDialect dialect, out Catalog catalog);
+        foreach (string sql in new[] { "SELECT id FROM parcel WHERE sent_at LIKE '2026-07-%'", "SELECT id FROM parcel WHERE sent_at LIKE '2026-07-18%' AND (state LIKE '1%' OR depot_id > 0)", "SELECT id FROM parcel WHERE code LIKE '1%' AND tag LIKE '01%'" })
+        {
+            RewriteCandidate rewrite = RewriteRules.Of(sql, dialect, catalog, []).Single(r => r.Kind == RewriteKind.PrefixToRange);
+            var search = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases);
+            SearchResult held = search.Run(database, null, Databases, 1, () => false);
+            held.Found?.ToSql().ShouldBeNull(rewrite.Sql);
+            held.WithRows.ShouldBeGreaterThan(Databases / 50, sql);
+            search.Run(database, rewrite.Conditions[1], Databases * 4, 1, () => false).Found.ShouldNotBeNull(sql).ToSql().ShouldContain("X'", Case.Insensitive);
+        }
+    }
+
+    [Fact]
+    public void On_a_server_the_first_of_each_group_by_distinct_on_is_the_same()
+    {
+        using ISmallDatabase database = Open(true, out SqlDialect dialect, out Catalog catalog);
+        foreach (string sql in new[]
+        {
+            "SELECT DISTINCT ON (depot_id) depot_id, id, state FROM parcel WHERE state <> 'lost' ORDER BY depot_id, code DESC", "SELECT DISTINCT ON (p.depot_id, p.state) p.id FROM parcel AS p ORDER BY p.state, p.depot_id DESC, p.id",
+            "SELECT DISTINCT ON (courier_id) id FROM parcel ORDER BY courier_id, state, id",
+        })
+        {
+            RewriteCandidate rewrite = RewriteRules.Of(sql, dialect, catalog, []).ShouldHaveSingleItem();
+            rewrite.Kind.ShouldBe(RewriteKind.FirstOfGroup);
+            var search = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases);
+            SearchResult held = search.Run(database, null, 200, 1, () => false);
+            held.Found?.ToSql().ShouldBeNull(rewrite.Sql);
+            held.WithRows.ShouldBeGreaterThan(20);
+            foreach (RewriteCondition condition in rewrite.Conditions.Where(c => !c.IsMet))
+            {
+                search.Run(database, condition, Databases, 1, () => false).Found.ShouldNotBeNull(rewrite.Sql);
+            }
+        }
+    }
+
     [Fact]
     public void A_day_as_a_range_is_the_same_for_texts_that_begin_with_their_day_and_for_no_others()
     {

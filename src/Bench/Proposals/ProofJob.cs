@@ -95,7 +95,7 @@ public static class ProofMain
             using ISmallDatabase database = SubjectEngines.Of(request.Engine).OpenSmall(request.Subject, request.Folder, request.Schema, [.. tables.Select(t => t.Name)], TimeSpan.FromSeconds(request.Seconds));
             SearchResult held = search.Run(database, null, request.Databases, Seed, () => clock.Elapsed.TotalSeconds > request.Seconds);
             return new(
-                held, [.. held.Found is not null ? [] : request.Rewrite.Conditions.Where(c => !c.IsMet).Select(c => new LoosenedSearch(c.Sentence, search.Run(database, c, request.Databases, Seed, () => clock.Elapsed.TotalSeconds > request.Seconds).Found))],
+                held, [.. held.Found is not null ? [] : request.Rewrite.Conditions.Where(c => c is { IsMet: false, Form: not null }).Select(c => new LoosenedSearch(c.Sentence, search.Run(database, c, request.Databases, Seed, () => clock.Elapsed.TotalSeconds > request.Seconds).Found))],
                 clock.Elapsed.TotalSeconds);
         }
         catch (Exception e) when (e is EngineException or SubjectException)

@@ -145,6 +145,14 @@ public sealed class ProposalMeasuring(
                     : p.Kind == ProposalKind.Drop ? "Beside the others of the set it costs: a statement needs it there." : "Beside the others of the set it does not save.",
             };
 
+        // One more or less is seen by the statements that it can alter; the others are as they were last.
+        async Task<TrialAccount> SeeAsync(IEnumerable<Proposal> set, Proposal one)
+        {
+            TrialAccount seen = await _look.SeeAsync(ChangeOf(set), stop, only: one.Statements);
+            var anew = seen.Lines.ToDictionary(l => (l.Brief.Statement, l.Brief.Case));
+            return seen.Refusal is not null ? seen : last with { Lines = [.. last.Lines.Select(l => anew.GetValueOrDefault((l.Brief.Statement, l.Brief.Case)) ?? l)] };
+        }
+
         async Task<bool> AddsAsync(IReadOnlyList<Proposal> set, Proposal one)
         {
             if (one.Kind.IsOtherWords() && set.Any(p => p.Kind.IsOtherWords() && p.Statements[0] == one.Statements[0]))
@@ -153,7 +161,7 @@ public sealed class ProposalMeasuring(
             }
 
             told($"trying it beside the others: {one.Title}");
-            TrialAccount beside = await _look.SeeAsync(ChangeOf(set.Append(one)), stop);
+            TrialAccount beside = await SeeAsync(set.Append(one), one);
             double? work = Screening.WorkOf(beside);
 
             // Other words are of one statement alone.
@@ -172,7 +180,7 @@ public sealed class ProposalMeasuring(
             }
 
             told($"trying the others without it: {one.Title}");
-            TrialAccount without = await _look.SeeAsync(ChangeOf(others), stop);
+            TrialAccount without = await SeeAsync(others, one);
             double? work = Screening.WorkOf(without);
             bool needless = without.Refusal is null && (one.Kind.IsOtherWords() ? Screening.EffortRatioOf(without, last, one.Statements[0]) is { } ratio && ratio >= MostWorkOf(one) : work is not null && work <= best);
             within[one] = Fall(work, best);

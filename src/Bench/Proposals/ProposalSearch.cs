@@ -1,5 +1,8 @@
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Plans.Findings;
 using SwiftLedger.Core.Proposals;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
@@ -37,6 +40,9 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
     /// <summary>More indexes than these are not tried to be dropped.</summary>
     public const int MostDrops = 12;
 
+    /// <summary>Of statistics of several columns, that are tried.</summary>
+    private const int MostTogether = 6;
+
     /// <summary>Where so many cannot be built, something else is wrong.</summary>
     private const int MostUnbuilt = 5;
 
@@ -59,14 +65,14 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         double? work = Screening.WorkOf(now);
         Dictionary<string, UnknownSyntax> unknown = statements.Statements.SelectMany(s => s.Sent.Select(one => (s.Name, Tree: SyntaxTree.Read(one.Sql, dialect)))).Where(s => s.Tree.Statement is null).DistinctBy(s => s.Name).ToDictionary(s => s.Name, s => s.Tree.Unknown[0]);
         _notes.AddRange(unknown.Select(u => $"{u.Key}: the grammar does not know '{u.Value.Construct}'; nothing was looked for there."));
-        (string Name, StatementTables Tables)[] tables = [.. statements.Statements.Select(s => (s.Name, TablesOf(s, dialect)))];
+        (string Name, StatementTables Tables, HashSet<string> Written)[] tables = [.. statements.Statements.Select(s => (s.Name, TablesOf(s, dialect), WrittenBy(s, dialect)))];
         Dictionary<string, string> made = _look.OfKind("index");
         HashSet<string> views = new(_look.OfKind("view").Keys.Select(v => v[(v.LastIndexOf('.') + 1)..].Trim('"')), StringComparer.OrdinalIgnoreCase);
         bool triggers = _look.OfKind("trigger").Count > 0 || catalog.Tables.Any(t => t.Triggers.Count > 0);
 
-        // Those that name the table, or a view, those that write where triggers may write further, and those that the grammar does not know.
+        // Those that name the table, or a view, those that write to a table that it refers to, those that write where triggers may write further, and those that the grammar does not know.
         string[] Affected(string table) => [.. tables.Where(s => s.Tables.Names.Any(n => n.Equals(catalog.Table(table)!.OwnName, StringComparison.OrdinalIgnoreCase) || views.Contains(n))
-            || (s.Tables.Written is not null && triggers) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
+            || (s.Written.Count > 0 && (triggers || catalog.Table(table)!.References.Any(r => s.Written.Contains(catalog.Table(r.Target)?.OwnName ?? r.Target)))) || unknown.ContainsKey(s.Name)).Select(s => s.Name)];
         ProposalGround Ground(IEnumerable<string> served, params IEnumerable<string> about) => ProposalGround.Of(statements, served, catalog, about);
         ExpectedWork? Saving(double saved) => work is { } before ? new(before, Math.Max(0, before - saved)) : null;
 
@@ -89,6 +95,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
             });
         }
 
+        proposals.AddRange(kinds.Contains(ProposalKind.Statistics) ? await TogetherAsync(now, catalog, Affected, Ground, stop) : []);
         IReadOnlyList<SuperfluousIndex> superfluous = kinds.Contains(ProposalKind.Drop) ? SuperfluousIndex.Of(catalog, Screening.IndexesUsed(now, Side.Before), made, dialect) : [];
         if (superfluous.Count > MostDrops)
         {
@@ -98,7 +105,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         proposals.AddRange(superfluous.Take(MostDrops).Select(i =>
             Of(ProposalKind.Drop, $"drop index {i.Index} on {i.Table}", ReasonOf(i), i.Sql, i.UndoBy(made), Affected(i.Table)) with { Ground = Ground(Affected(i.Table), i.Table) }));
 
-        var rewrites = new RewriteSearch(home, subject, (text, change, end) => _look.SeeAsync(change, end, text), options, told);
+        var rewrites = new RewriteSearch(home, subject, (text, change, only, end) => _look.SeeAsync(change, end, text, only), options, told);
         foreach (ProvenRewrite found in kinds.Any(k => k.IsOtherWords()) ? await rewrites.FindAsync(workload, now, catalog, _look.Schema, kinds, stop) : [])
         {
             string name = found.Statement.Name;
@@ -113,9 +120,48 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         return new(proposals, null, [.. _notes, .. rewrites.Notes], null);
     }
 
+    /// <summary>Statistics of columns together, where an estimate multiplied shares that depend on each other, and where work falls by them.</summary>
+    private async Task<IReadOnlyList<Proposal>> TogetherAsync(
+        TrialAccount now, Catalog catalog, Func<string, string[]> affected, Func<IEnumerable<string>, string[], ProposalGround> ground, CancellationToken stop)
+    {
+        if (options.Engine.StatisticsTogether is not { } make)
+        {
+            return [];
+        }
+
+        var wanted = now.Lines.SelectMany(l => LinePlans.SideOf(l, now, Side.Before) is { } side ? PlanFindings.Of(side).Where(f => f is { Kind: FindingKind.DependentColumns, Table: not null }).Select(f => (l.Brief.Statement, Finding: f)) : [])
+            .GroupBy(w => (w.Finding.Table, Columns: string.Join(", ", w.Finding.Columns.Order(StringComparer.Ordinal)))).Take(MostTogether).ToList();
+        var proposals = new List<Proposal>();
+        foreach (var same in wanted)
+        {
+            CatalogTable table = catalog.Table(same.Key.Table)!;
+            string[] columns = [.. same.First().Finding.Columns.Order(StringComparer.Ordinal)], statements = [.. same.Select(w => w.Statement).Distinct()];
+            string name = $"{table.OwnName}_{string.Join('_', columns)}_together", title = $"statistics of {string.Join(" and ", columns)} of {table.Name} together";
+            (string sql, string undo) = make(SqlName.In(table.Schema, name), SqlName.Of(table), [.. columns.Select(SqlName.Quoted)]);
+            told($"trying {title}");
+            TrialAccount seen = await _look.SeeAsync(sql, stop, only: statements);
+            double[] ratios = [.. statements.Select(s => seen.Refusal is null ? Screening.EffortRatioOf(seen, s) : null).OfType<double>()];
+            if (seen.Refusal is not null || !ratios.Any(r => r < Screening.SavesFrom))
+            {
+                _notes.Add($"{title}: {(seen.Refusal is { } refused ? string.Join(" ", refused.Problems.Select(p => p.Message)) : "the estimate gets better, and no plan does less work by it")}.");
+                continue;
+            }
+
+            proposals.Add(Of(
+                ProposalKind.Statistics, title, $"{string.Join(", ", statements)}: the planner multiplies what part of the rows each condition keeps, and these columns depend on each other.", sql, undo, affected(table.Name)) with
+            { Ground = ground(affected(table.Name), [table.Name]) });
+        }
+
+        return proposals;
+    }
+
     /// <summary>The tables of a statement, or of all statements of a unit.</summary>
     private static StatementTables TablesOf(WorkloadStatement statement, SqlDialect dialect) =>
         statement.Sent.Select(s => StatementTables.Of(s.Sql, dialect)).Aggregate((a, b) => new(a.Kind, [.. a.Names.Union(b.Names)], a.Written ?? b.Written));
+
+    /// <summary>The tables that it writes to, or that some statement of a unit does.</summary>
+    private static HashSet<string> WrittenBy(WorkloadStatement statement, SqlDialect dialect) =>
+        statement.Sent.Select(s => StatementTables.Of(s.Sql, dialect).Written).OfType<string>().ToHashSet(StringComparer.OrdinalIgnoreCase);
 
     private static string ReasonOf(SuperfluousIndex index) => index.Because switch
     {
@@ -133,9 +179,17 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
     {
         IndexCandidate candidate = taken.Candidate;
         string[] names = [.. replaced.Select(r => r.Index)];
+        string[] deleting = [.. taken.Statements.Where(candidate.Deleting.Contains)], taking = [.. taken.Statements.Except(deleting)];
+        string reason = string.Join(
+            " ",
+            new[]
+            {
+                taking.Length > 0 ? $"{string.Join(", ", taking)}: the planner takes it, and does less work by it." : "",
+                deleting.Length > 0 ? $"{string.Join(", ", deleting)}: for each deleted row the engine looks for rows of {candidate.Table} that refer to it, and no index begins with {string.Join(", ", candidate.Columns)}." : "",
+            }.Where(r => r.Length > 0));
         return Of(
             ProposalKind.Index, $"index on {candidate.Words}{(names.Length > 0 ? $" instead of {string.Join(" and ", names)}" : "")}",
-            $"{string.Join(", ", taken.Statements)}: the planner takes it, and does less work by it.{(names.Length > 0 ? $" It begins with all columns of {string.Join(" and ", names)}." : "")}",
+            $"{reason}{(names.Length > 0 ? $" It begins with all columns of {string.Join(" and ", names)}." : "")}",
             string.Join('\n', replaced.Select(r => r.SqlIfThere).Prepend(candidate.Sql)), string.Join('\n', replaced.Select(r => r.UndoBy(made)).Append(candidate.Undo)), affected) with
         { Replaces = names };
     }
@@ -146,7 +200,7 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
         string title = found.Rewrite.IsOfUnit ? $"one statement for {(found.Sent is > 1 and var many ? $"the {Figures.Count(many)} of " : "")}{name}" : $"{name} in other words: {found.Rewrite.Words}";
         string reason = found.Sent is { } sent ? $"{found.Rewrite.Reason} On the copy one execution sends {Figures.Count(sent)} statements." : found.Rewrite.Reason;
         bool refuted = found.Proof.IsRefuted || found.WorkRatio is null;
-        string message = !refuted ? "" : found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.";
+        string message = !refuted ? "" : found.Rewrite.IsAnother ? "It is another query: perhaps the one that was meant." : found.WorkRatio is null ? "On the copies it gives other rows." : "It is another query.";
         return new(found.Rewrite.IsOfUnit ? ProposalKind.Unit : ProposalKind.Rewrite, title, reason, sql, undo, [name], null, refuted ? ProposalFate.NotTheSame : ProposalFate.Open, message) { Proof = found.Proof };
     }
 

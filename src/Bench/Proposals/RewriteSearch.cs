@@ -3,6 +3,7 @@ using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals;
 using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Proposals.Rewrites;
+using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 using SwiftLedger.Core.Trials;
@@ -22,10 +23,10 @@ internal sealed record ProvenRewrite(WorkloadStatement Statement, RewriteCandida
 /// <summary>Finds rewrites of a workload's statements: by rules, by the work that they save on a copy, and by a search for databases that tell them apart.</summary>
 /// <param name="home">Where copies are made.</param>
 /// <param name="subject">Its address.</param>
-/// <param name="inspect">Looks at all lines of a workload before and after a change, and times nothing.</param>
+/// <param name="inspect">Looks at the lines of a workload before and after a change, those of the named statements or all, and times nothing.</param>
 /// <param name="options">Of each trial.</param>
 /// <param name="told">Told what goes on.</param>
-internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string, string, CancellationToken, Task<TrialAccount>> inspect, TrialOptions options, Action<string> told)
+internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string, string, IReadOnlyList<string>?, CancellationToken, Task<TrialAccount>> inspect, TrialOptions options, Action<string> told)
 {
     /// <summary>More statements than these are not written anew: those that cost most come first.</summary>
     public const int MostStatements = 100;
@@ -62,7 +63,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
         string counter = options.Engine.Counter!.Name;
         double CostOf(WorkloadStatement s) => now.Lines.Where(l => l.Brief.Statement == s.Name).Sum(l => (l.Evidence.Before?.Counters.GetValueOrDefault(counter) ?? 0) * (l.Brief.CallsPerDay ?? 1));
         List<(WorkloadStatement Statement, IReadOnlyList<RewriteCandidate> Rewrites)> found =
-            [.. now.Brief.Workload.Statements.Select(s => (s, RewritesOf(s, catalog, kinds))).Where(f => f.Item2.Count > 0).OrderByDescending(f => CostOf(f.s))];
+            [.. now.Brief.Workload.Statements.Select(s => (s, RewritesOf(s, now, catalog, kinds))).Where(f => f.Item2.Count > 0).OrderByDescending(f => CostOf(f.s))];
         foreach (WorkloadStatement statement in now.Brief.Workload.Statements)
         {
             if (statement.Unit is { } unit)
@@ -95,7 +96,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             }
 
             told($"trying other words for {tried.Count} statements");
-            TrialAccount account = await inspect(workload, string.Join('\n', tried.Select(t => ChangeOf(t.Statement.Name, t.Rewrite.Sql))), stop);
+            TrialAccount account = await inspect(workload, string.Join('\n', tried.Select(t => ChangeOf(t.Statement.Name, t.Rewrite.Sql))), [.. tried.Select(t => t.Statement.Name)], stop);
             if (account.Refusal is { } refusal)
             {
                 _notes.Add($"Other words could not be tried: {string.Join(" ", refusal.Problems.Select(p => p.Message))}");
@@ -105,7 +106,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
             foreach ((WorkloadStatement statement, RewriteCandidate rewrite) in tried)
             {
                 Line[] lines = [.. account.Lines.Where(l => l.Brief.Statement == statement.Name)];
-                bool others = lines.Any(l => l.Evidence.SameRows == false);
+                bool others = rewrite.IsAnother || lines.Any(l => l.Evidence.SameRows == false);
                 double? ratio = Screening.EffortRatioOf(account, statement.Name);
                 if (lines.Length > 0 && lines.All(l => l.Evidence is { BeforeFailure: null, AfterFailure: null }) && (others || ratio is < Screening.SavesFrom || (ratio is < WorthFewerTrips && lines.Any(SendsFewer))))
                 {
@@ -142,11 +143,28 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
         return proven;
     }
 
-    private IReadOnlyList<RewriteCandidate> RewritesOf(WorkloadStatement statement, Catalog catalog, IReadOnlyCollection<ProposalKind> kinds)
+    private IReadOnlyList<RewriteCandidate> RewritesOf(WorkloadStatement statement, TrialAccount now, Catalog catalog, IReadOnlyCollection<ProposalKind> kinds)
     {
         SqlDialect dialect = options.Engine.Dialect;
         return statement.Unit is { } unit ? kinds.Contains(ProposalKind.Unit) ? UnitRules.Of(unit, dialect, catalog) : []
-            : kinds.Contains(ProposalKind.Rewrite) ? RewriteRules.Of(statement.Sql, dialect, catalog, [.. statement.Cases.Select(ValuesOf)]) : [];
+            : kinds.Contains(ProposalKind.Rewrite) ? [.. Reordered(statement, now), .. RewriteRules.Of(statement.Sql, dialect, catalog, [.. statement.Cases.Select(ValuesOf)])] : [];
+    }
+
+    /// <summary>The order of joins that was counted to be cheaper where the statement was looked at, written so that the engine keeps to it.</summary>
+    private IEnumerable<RewriteCandidate> Reordered(WorkloadStatement statement, TrialAccount now)
+    {
+        Line? line = now.Lines.FirstOrDefault(l => l.Brief.Statement == statement.Name && l.Evidence.Before?.Plan?.CheaperOrder is not null);
+        if (line is null || LinePlans.SideOf(line, now, Side.Before) is not { Plan.CheaperOrder: { } cheaper } side || RewriteRules.HindranceOf(SyntaxTree.Read(statement.Sql, options.Engine.Dialect), options.Engine.Dialect) is not null)
+        {
+            yield break;
+        }
+
+        if (JoinOrders.Of(side).FirstOrDefault(o => o.Tables.SequenceEqual(cheaper.Tables)).Sql is { } sql)
+        {
+            yield return new(
+                RewriteKind.JoinOrder, sql, $"The planner begins with {cheaper.Before[0]}; from {cheaper.Tables[0]} on, {Figures.Count(cheaper.RowsVisited)} rows are visited instead of {Figures.Count(cheaper.RowsVisitedBefore)}. The text holds it to that order, whatever its statistics will say.",
+                [RewriteCondition.Met("Inner joins give the same rows in any order.")]);
+        }
     }
 
     /// <summary>Whether the after side sends fewer statements: what that saves no counter of the engine tells, and a trial does.</summary>
@@ -167,7 +185,7 @@ internal sealed class RewriteSearch(LedgerHome home, string subject, Func<string
 
         told("asking the copy whether its rows are as the rewrites need them");
         string Named(int n) => $"condition {n.ToString(CultureInfo.InvariantCulture)}";
-        TrialAccount asked = await inspect(string.Join('\n', questions.Select((q, n) => $"-- name: {Named(n)}\n{q};\n")), "", stop);
+        TrialAccount asked = await inspect(string.Join('\n', questions.Select((q, n) => $"-- name: {Named(n)}\n{q};\n")), "", null, stop);
         return questions.Where((_, n) => asked.Lines.FirstOrDefault(l => l.Brief.Statement == Named(n))?.Evidence.Before is not { Failure: null, Rows: 0 }).ToHashSet();
     }
 

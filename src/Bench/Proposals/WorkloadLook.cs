@@ -20,11 +20,12 @@ internal sealed class WorkloadLook(LedgerHome home, string subject, string workl
     /// <param name="change">Empty for none.</param>
     /// <param name="stop">Ends it.</param>
     /// <param name="text">Another workload; null for its own.</param>
+    /// <param name="only">Statements that are looked at; null for all.</param>
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
-    public async Task<TrialAccount> SeeAsync(string change, CancellationToken stop, string? text = null)
+    public async Task<TrialAccount> SeeAsync(string change, CancellationToken stop, string? text = null, IReadOnlyList<string>? only = null)
     {
         string asked = text ?? workload;
-        TrialOptions own = options with { NoiseCheck = change.Length == 0, MaxSeconds = null };
+        TrialOptions own = options with { NoiseCheck = change.Length == 0, MaxSeconds = null, Only = only ?? options.Only };
         TrialAccount? latest = null;
         using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
         try

@@ -22,8 +22,14 @@ public sealed class Engine
     /// <summary>How it writes the day of a point in time; null where that is not known.</summary>
     public DayForms? Days { get; init; }
 
+    /// <summary>How it finds what begins with a text; null where that is not known.</summary>
+    public PrefixForms? Prefixes { get; init; }
+
     /// <summary>How its plans are read and spoken of; null where none can be read.</summary>
     public PlanLanguage? Plans { get; init; }
+
+    /// <summary>What gathers statistics of several columns together, and what takes them back: of a name, a table and columns as statements have to name them; null where there is no such thing.</summary>
+    public Func<string, string, IReadOnlyList<string>, (string Sql, string Undo)>? StatisticsTogether { get; init; }
 
     /// <summary>Its primary counter of work; null where it cannot be a subject.</summary>
     public WorkCounter? Counter { get; init; }
@@ -62,6 +68,9 @@ public sealed record WorkCounter(string Name, string Pages, string Claim, IReadO
 {
     /// <summary>The counter of rows that are read to build an index for one execution, which its plan does not count as visited; null where the plan counts them.</summary>
     public string? RowsToBuild { get; init; }
+
+    /// <summary>Whether it counts what looking for rows takes that refer to a deleted one.</summary>
+    public bool CountsReferences { get; init; }
 
     /// <summary>Why a verdict may rest on one of its counters.</summary>
     /// <param name="counter">The first or the second one's name.</param>

@@ -16,6 +16,9 @@ public sealed record IndexCandidate(string Name, string Table, IReadOnlyList<str
     /// <summary>The rows that it holds, as a condition; null for all.</summary>
     public string? Where { get; init; }
 
+    /// <summary>Of the statements those that delete rows to which the table may refer: no plan says that the index is used for that.</summary>
+    public IReadOnlyList<string> Deleting { get; init; } = [];
+
     /// <summary>In a few words: its table, its columns, and which rows it holds.</summary>
     public string Words => $"{Table} ({string.Join(", ", Columns)}){(Where is null ? "" : $" where {Where}")}";
 
@@ -46,7 +49,7 @@ public static class IndexCandidates
     /// <param name="catalog">Of the subject.</param>
     public static IReadOnlyList<IndexCandidate> Of(IReadOnlyList<TableAccess> accesses, Catalog catalog)
     {
-        var found = new Dictionary<string, (CatalogTable Table, IReadOnlyList<string> Columns, string? Where, Dictionary<string, double> Statements)>(StringComparer.OrdinalIgnoreCase);
+        var found = new Dictionary<string, (CatalogTable Table, IReadOnlyList<string> Columns, string? Where, Dictionary<string, double> Statements, HashSet<string> Deleting)>(StringComparer.OrdinalIgnoreCase);
         foreach (TableAccess access in accesses)
         {
             if (catalog.Table(access.Table) is not { } table || table.Rows < FewestRows)
@@ -63,18 +66,22 @@ public static class IndexCandidates
             foreach ((IReadOnlyList<string> columns, string? where) in all)
             {
                 string key = table.Name + "\n" + where + "\n" + string.Join("\n", columns);
-                if (!found.TryGetValue(key, out (CatalogTable Table, IReadOnlyList<string> Columns, string? Where, Dictionary<string, double> Statements) known))
+                if (!found.TryGetValue(key, out (CatalogTable Table, IReadOnlyList<string> Columns, string? Where, Dictionary<string, double> Statements, HashSet<string> Deleting) known))
                 {
-                    found[key] = known = (table, columns, where, []);
+                    found[key] = known = (table, columns, where, [], []);
                 }
 
                 known.Statements[access.Statement] = access.CallsPerDay;
+                if (access.IsReference)
+                {
+                    known.Deleting.Add(access.Statement);
+                }
             }
         }
 
         var names = new HashSet<string>(catalog.Tables.SelectMany(t => t.Indexes).Select(i => i.Name), StringComparer.OrdinalIgnoreCase);
         return [.. found.Values.OrderByDescending(f => f.Statements.Values.Sum()).ThenBy(f => f.Columns.Count)
-            .Select(f => new IndexCandidate(NameFor(f.Table.OwnName, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Schema = f.Table.Schema, Where = f.Where })];
+            .Select(f => new IndexCandidate(NameFor(f.Table.OwnName, f.Columns, names), f.Table.Name, f.Columns, [.. f.Statements.OrderByDescending(s => s.Value).Select(s => s.Key)]) { Schema = f.Table.Schema, Where = f.Where, Deleting = [.. f.Deleting] })];
     }
 
     /// <summary>An index of those rows alone that a condition asks for which is always the same: what else is held equal, or the order, leads to them.</summary>

@@ -98,19 +98,23 @@ public static class Screening
         .SelectMany(l => (side == Side.Before ? l.Evidence.Before : l.Evidence.After)?.Plan?.Lines().Select(o => o.Operator.Index) ?? [])
         .OfType<string>().ToHashSet(StringComparer.OrdinalIgnoreCase);
 
-    /// <summary>Candidates that were taken and save work, the most first.</summary>
+    /// <summary>Candidates that were taken and save work, the most first; and those for deleted rows whose work nobody counts.</summary>
     /// <param name="account">Inspected with all candidates on the after side.</param>
     /// <param name="candidates">Those.</param>
     public static IReadOnlyList<TakenCandidate> Taken(TrialAccount account, IReadOnlyList<IndexCandidate> candidates)
     {
         string counter = account.Brief.Options.Engine.Counter!.Name;
+        bool counts = account.Brief.Options.Engine.Counter.CountsReferences;
         var taken = new List<TakenCandidate>();
         foreach (IndexCandidate candidate in candidates)
         {
-            List<Line> through = [.. account.Lines.Where(l => l.Evidence.After?.Plan?.Lines().Any(o => candidate.Name.Equals(o.Operator.Index, StringComparison.OrdinalIgnoreCase)) == true)];
+            bool Deletes(Line line) => candidate.Deleting.Contains(line.Brief.Statement) && line.Evidence.After is { Writes: true, Failure: null, Rows: > 0 };
+            List<Line> through = [.. account.Lines.Where(l => Deletes(l) || l.Evidence.After?.Plan?.Lines().Any(o => candidate.Name.Equals(o.Operator.Index, StringComparison.OrdinalIgnoreCase)) == true)];
             double saved = through.Where(l => l.Evidence.WorkRatio is < SavesFrom)
                 .Sum(l => (l.Evidence.Before!.Counters[counter] - l.Evidence.After!.Counters[counter]) * (l.Brief.CallsPerDay ?? 1));
-            if (saved > 0)
+
+            // Where the engine does not count what references take, only a trial can tell.
+            if (saved > 0 || (!counts && through.Any(Deletes)))
             {
                 Catalog? catalog = account.Catalogs?.After;
                 taken.Add(new(candidate, saved, catalog?.Index(candidate.Name)?.Index.Pages is { } pages ? pages * catalog.PageSize : null, [.. through.Select(l => l.Brief.Statement).Distinct()]));

@@ -1,3 +1,4 @@
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
@@ -24,6 +25,9 @@ public sealed record TableAccess(
     /// <summary>Columns that are held equal to the same literal whenever the statement runs.</summary>
     public IReadOnlyList<(string Column, string Literal)> Always { get; init; } = [];
 
+    /// <summary>Whether the engine asks for them by itself, to see whether a row refers to one that goes.</summary>
+    public bool IsReference { get; init; }
+
     /// <summary>The accesses of a workload, in its order; nothing of statements that the grammar does not know, nor of tables that the catalogue does not.</summary>
     /// <param name="workload">Read by the rules of the dialect.</param>
     /// <param name="catalog">Of the subject.</param>
@@ -33,6 +37,7 @@ public sealed record TableAccess(
         var all = new List<TableAccess>();
         foreach (WorkloadStatement statement in workload.Statements.SelectMany(s => s.Sent.Select(one => s with { Sql = one.Sql, Unit = null })))
         {
+            all.AddRange(ReferencesTo(statement, catalog, dialect));
             foreach (QueryBlock block in StatementOutline.Of(statement.Sql, dialect).Blocks)
             {
                 all.AddRange(block.Sources.Select(s => catalog.Table(s.Schema, s.Name) is { } table ? OfSource(statement, block, s, table, catalog, dialect) : null).OfType<TableAccess>());
@@ -41,6 +46,12 @@ public sealed record TableAccess(
 
         return all;
     }
+
+    /// <summary>What a DELETE asks of the tables that refer to the one that it deletes from.</summary>
+    private static IEnumerable<TableAccess> ReferencesTo(WorkloadStatement statement, Catalog catalog, SqlDialect dialect) =>
+        StatementTables.Of(statement.Sql, dialect) is not { Kind: "delete", Written: { } written } || catalog.Table(written) is not { } deleted ? []
+            : catalog.Tables.SelectMany(t => t.References.Where(r => r.Target.Equals(deleted.Name, StringComparison.OrdinalIgnoreCase))
+                .Select(r => new TableAccess(statement.Name, statement.CallsPerDay ?? 1, t.Name, r.Columns, [], [], [], r.Columns) { IsReference = true }));
 
     private static TableAccess OfSource(WorkloadStatement statement, QueryBlock block, SourceItem source, CatalogTable table, Catalog catalog, SqlDialect dialect)
     {
@@ -60,6 +71,11 @@ public sealed record TableAccess(
                 if (mine is { Wrapped.Length: > 0 } && other.Columns.Count == 0 && mine.Columns.All(Owns) && ExpressionOf(statement.Sql, condition, mine == condition.Left, dialect) is { } expression)
                 {
                     expressions.Add(expression);
+                }
+
+                if (mine == condition.Left && PrefixOf(condition, mine, table, Owns, dialect) is { } beginning)
+                {
+                    expressions.Add(beginning);
                 }
 
                 if (mine is not { Wrapped: "", Columns: [var use] } || !Owns(use) || other.Columns.Any(Owns))
@@ -90,6 +106,12 @@ public sealed record TableAccess(
             Always = always,
         };
     }
+
+    /// <summary>What an index has to hold of a column for LIKE to search through it; null where the pattern is known to begin with anything.</summary>
+    private static string? PrefixOf(SqlCondition condition, ConditionSide mine, CatalogTable table, Func<ColumnUse, bool> owns, SqlDialect dialect) =>
+        condition.Syntax is Match { Not: false, Operator: "LIKE", Operand: Name name, Pattern: var pattern } && (pattern is Parameter || (pattern is Literal { Text: ['\'', not ('%' or '_' or '\''), ..] }))
+        && mine.Columns is [var use] && owns(use) && table.Column(name.Last) is { } column
+            ? KnownEngines.Find(dialect.Id)?.Prefixes?.IndexTerm(SqlName.Quoted(column.Name), column.Type) : null;
 
     /// <summary>A side of a comparison as an index may have it: columns without qualifiers, and only functions that give the same for the same values. Null where it is none.</summary>
     private static string? ExpressionOf(string sql, SqlCondition condition, bool left, SqlDialect dialect)

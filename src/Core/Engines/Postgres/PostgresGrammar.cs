@@ -84,5 +84,10 @@ internal static class PostgresGrammar
         },
         "timestamp", static day => $"CAST({day} AS date)", static day => $"CAST({day} AS date) + 1", null, null);
 
+    /// <summary>PostgreSQL manual, 11.10 "Operator Classes and Operator Families": where texts are in the order of a language, LIKE needs an index in the order of their characters; its planner makes the range by itself.</summary>
+    public static readonly PrefixForms Prefixes = new(
+        static (column, type) => type == "text" || type.StartsWith("character varying", StringComparison.Ordinal) ? $"({column}) text_pattern_ops" : type.StartsWith("character", StringComparison.Ordinal) ? $"({column}) bpchar_pattern_ops" : null,
+        null, null);
+
     private static FrozenSet<string> Words(string words) => words.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).ToFrozenSet(StringComparer.Ordinal);
 }

@@ -46,5 +46,18 @@ internal static class SqliteGrammar
         "", static day => day, static day => $"date({day}, '+1 day')", ColumnForm.BeginsWithItsDate,
         static column => $"{column} IS NOT NULL AND (typeof({column}) <> 'text' OR date({column}) IS NULL OR substr({column}, 1, 10) <> date({column}))");
 
+    /// <summary>
+    /// SQLite manual, "The LIKE Optimization": LIKE takes ASCII's capitals for small letters, and searches through an index only where its order does so too. Without letters that is one order; see
+    /// "Datatypes", 3.1, for which columns make texts of numbers, and 7 for the order of binary values behind all texts.
+    /// </summary>
+    public static readonly PrefixForms Prefixes = new(
+        static (column, type) => HoldsTexts(type) ? $"({column} COLLATE NOCASE)" : null,
+        static (type, prefix) => HoldsTexts(type) && prefix.All(c => c is >= ' ' and <= '~' && !char.IsAsciiLetter(c)) && (char.IsAsciiDigit(prefix[^1]) || prefix[^1] is '-' or '/' or ':' or '.'),
+        static column => $"typeof({column}) = 'blob'");
+
+    private static readonly string[] TextWords = ["CHAR", "CLOB", "TEXT"];
+
+    private static bool HoldsTexts(string type) => !type.Contains("INT", StringComparison.OrdinalIgnoreCase) && TextWords.Any(t => type.Contains(t, StringComparison.OrdinalIgnoreCase));
+
     private static FrozenSet<string> Words(string words) => words.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).ToFrozenSet(StringComparer.Ordinal);
 }

@@ -57,6 +57,7 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
 
         var input = new RewriteInput(unit is null ? sql : rewrite.Sql, query, dialect, catalog, QueryScope.Of(query, catalog), []);
         var draw = new RowDraw(tables, new(input, cases), [.. rewrite.Conditions.Where(c => c.Form is not null && c != loose)]) { Loose = loose };
+        bool pages = rewrite.Kind == RewriteKind.PageByKey;
         (string before, string after) = (WithoutBounds(sql), WithoutBounds(rewrite.Sql));
         var random = new SplitMix(seed);
         int made = 0, withRows = 0;
@@ -73,6 +74,12 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
             foreach (Binding binding in known[random.Below(known.Count)])
             {
                 values.Add(random.Unit() < NullParameter ? binding with { Value = SqlValue.Null } : binding);
+            }
+
+            if (pages)
+            {
+                string page = $"LIMIT {1 + random.Below(3)} OFFSET {random.Below(3)}";
+                (before, after) = (WithBounds(sql, page), WithBounds(rewrite.Sql, page));
             }
 
             SmallResult x = database.Run(before, values), y = database.Run(after, values);
@@ -117,6 +124,17 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
 
         SyntaxTree tree = SyntaxTree.Read(text, dialect);
         return tree.Statement is Query { Tail: [var first, ..] tail } ? (text[..first.Span!.Value.Start] + text[tail[^1].Span!.Value.End..]).TrimEnd(' ', '\n', ';') : text;
+    }
+
+    /// <summary>With a page that small tables have, wherever one is asked for: of rows in an order without ties.</summary>
+    private string WithBounds(string text, string page)
+    {
+        foreach (Query query in SyntaxTree.Read(text, dialect).Statement!.Descend().OfType<Query>().Where(q => q.Tail.Count > 0).OrderByDescending(q => q.Tail[0].Span!.Value.Start))
+        {
+            text = string.Concat(text.AsSpan(0, query.Tail[0].Span!.Value.Start), page, text.AsSpan(query.Tail[^1].Span!.Value.End));
+        }
+
+        return text;
     }
 
     /// <summary>With literals in the place of parameters, for everybody to run.</summary>

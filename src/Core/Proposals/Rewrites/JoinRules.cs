@@ -155,7 +155,7 @@ internal static class JoinRules
             || own.Any(n => n is Query);
     }
 
-    private static bool IsInner(Source source) => source switch
+    internal static bool IsInner(Source source) => source switch
     {
         TableSource => true,
         EnclosedSource { Alias: null } enclosed => IsInner(enclosed.Inner),
@@ -164,7 +164,7 @@ internal static class JoinRules
     };
 
     /// <summary>The sources that parts speak of; null where one is not known.</summary>
-    private static HashSet<ScopeSource>? SourcesIn(QueryScope scope, IReadOnlyList<SyntaxNode> parts)
+    internal static HashSet<ScopeSource>? SourcesIn(QueryScope scope, IReadOnlyList<SyntaxNode> parts)
     {
         var found = new HashSet<ScopeSource>();
         foreach (Name name in parts.SelectMany(QueryScope.NamesIn))
@@ -187,7 +187,7 @@ internal static class JoinRules
         return found;
     }
 
-    private static List<List<ScopeSource>> Connected(List<ScopeSource> sources, IReadOnlyList<Expression> terms, QueryScope scope)
+    internal static List<List<ScopeSource>> Connected(List<ScopeSource> sources, IReadOnlyList<Expression> terms, QueryScope scope)
     {
         List<List<ScopeSource>> parts = [.. sources.Select(s => new List<ScopeSource> { s })];
         foreach (Expression term in terms)

@@ -44,6 +44,27 @@ public enum RewriteKind
     /// <summary>A count that is held against nothing becomes EXISTS.</summary>
     CountToExists,
 
+    /// <summary>The first row of each group is found without putting all rows in order.</summary>
+    FirstOfGroup,
+
+    /// <summary>What begins with a text becomes a range of texts.</summary>
+    PrefixToRange,
+
+    /// <summary>A query in WITH is kept, or is not.</summary>
+    KeptOrNot,
+
+    /// <summary>Which rows stand on a page is found by keys alone.</summary>
+    PageByKey,
+
+    /// <summary>Groups are made only for keys that are asked for.</summary>
+    KeysPushed,
+
+    /// <summary>Tables are joined in an order that the planner did not choose.</summary>
+    JoinOrder,
+
+    /// <summary>Tables that nothing ties together get the tie of a foreign key: another query.</summary>
+    MissingTie,
+
     /// <summary>A list, and a query for each of its rows, become one query with a join.</summary>
     LoopToJoin,
 
@@ -60,7 +81,7 @@ public enum RewriteKind
 /// <param name="Violations">A query that gives a row where it does not hold; null where the schema sees to it.</param>
 /// <param name="Table">Whose column it is about; null where it is about none.</param>
 /// <param name="Column">By name; null where it is about none.</param>
-/// <param name="Form">What the column's values have to be like.</param>
+/// <param name="Form">What the column's values have to be like, where made databases can break it; null where they cannot.</param>
 public sealed record RewriteCondition(string Sentence, bool IsMet, string? Violations = null, string? Table = null, string? Column = null, ColumnForm? Form = null)
 {
     /// <summary>One that the schema or the statement sees to.</summary>
@@ -90,6 +111,13 @@ public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reaso
         RewriteKind.DayToRange => "a range for a day",
         RewriteKind.OrToUnion => "a union for OR",
         RewriteKind.UnionToUnionAll => "UNION ALL for UNION",
+        RewriteKind.FirstOfGroup => "the first of each group without an order of all",
+        RewriteKind.PrefixToRange => "a range for what it begins with",
+        RewriteKind.KeptOrNot => Sql.Contains("AS NOT MATERIALIZED", StringComparison.Ordinal) ? "a query in WITH that is not kept" : "a query in WITH that is kept",
+        RewriteKind.PageByKey => "a page found by its keys",
+        RewriteKind.KeysPushed => "groups for the asked keys alone",
+        RewriteKind.JoinOrder => "another order of joins",
+        RewriteKind.MissingTie => "with the tie of a foreign key",
         RewriteKind.LoopToJoin => "one statement with a join for a list and what is sent for each row",
         RewriteKind.LoopToSubquery => "one statement with subqueries for a list and what is sent for each row",
         RewriteKind.LoopToWrite => "one write for a list and a write for each row",
@@ -98,6 +126,9 @@ public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reaso
 
     /// <summary>Whether it is one statement for several.</summary>
     public bool IsOfUnit => Kind is RewriteKind.LoopToJoin or RewriteKind.LoopToSubquery or RewriteKind.LoopToWrite;
+
+    /// <summary>Whether it is no other text for the same, but a question to the author.</summary>
+    public bool IsAnother => Kind == RewriteKind.MissingTie;
 
     /// <summary>Whether nothing but the schema and the statement has to be looked at.</summary>
     public bool IsMet => Conditions.All(c => c.IsMet);

@@ -15,6 +15,7 @@ public static class RewriteRules
     [
         SubqueryRules.NotInToNotExists, SubqueryRules.NotExistsToNotIn, SubqueryRules.InToExists, SubqueryRules.ExistsToIn, SubqueryRules.CountToExists,
         GroupRules.SubqueryToGroups, GroupRules.GroupsBeforeJoin, JoinRules.JoinToExists, JoinRules.UnusedJoin, KeyRules.DistinctNeedless, KeyRules.UnionToUnionAll, KeyRules.OrToUnion, DayRules.DayToRange,
+        FirstRules.FirstOfGroup, PrefixRules.PrefixToRange, TieRules.KeysPushed, PageRules.PageByKey, FenceRules.KeptOrNot, TieRules.MissingTie,
     ];
 
     /// <summary>Other texts for a statement; none where it is no query, or has something in it of which the rules cannot know whether it may be run twice.</summary>

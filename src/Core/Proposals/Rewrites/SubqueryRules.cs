@@ -152,7 +152,7 @@ internal static class SubqueryRules
     }
 
     /// <summary>Null where an outer join makes NULLs of its own, whatever the table holds.</summary>
-    private static RewriteCondition? NeverNull(ResolvedColumn column, QueryScope at)
+    internal static RewriteCondition? NeverNull(ResolvedColumn column, QueryScope at)
     {
         string name = $"{column.Source.Table!.Name}.{column.Column.Name}";
         bool asked = RewriteInput.ConditionsOf(at.Select).Any(t => t is Test { Operand: Name tested, Words: "IS NOT NULL" or "NOT NULL" or "NOTNULL" } && at.Resolve(tested) is { } r && r.Source == column.Source && r.Column == column.Column);
