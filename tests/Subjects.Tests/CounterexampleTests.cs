@@ -105,17 +105,15 @@ public sealed class CounterexampleTests(PostgresFixture postgres) : IDisposable
     }
 
     [Fact]
-    public void What_begins_with_a_text_as_a_range_is_the_same_for_texts_and_not_for_binary_values()
+    public void What_begins_with_a_text_as_a_range_is_the_same_for_texts()
     {
         using ISmallDatabase database = Open(false, out SqlDialect dialect, out Catalog catalog);
         foreach (string sql in new[] { "SELECT id FROM parcel WHERE sent_at LIKE '2026-07-%'", "SELECT id FROM parcel WHERE sent_at LIKE '2026-07-18%' AND (state LIKE '1%' OR depot_id > 0)", "SELECT id FROM parcel WHERE code LIKE '1%' AND tag LIKE '01%'" })
         {
             RewriteCandidate rewrite = RewriteRules.Of(sql, dialect, catalog, []).Single(r => r.Kind == RewriteKind.PrefixToRange);
-            var search = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases);
-            SearchResult held = search.Run(database, null, Databases, 1, () => false);
+            SearchResult held = new CounterexampleSearch(sql, rewrite, dialect, catalog, Cases).Run(database, null, Databases, 1, () => false);
             held.Found?.ToSql().ShouldBeNull(rewrite.Sql);
             held.WithRows.ShouldBeGreaterThan(Databases / 50, sql);
-            search.Run(database, rewrite.Conditions[1], Databases * 4, 1, () => false).Found.ShouldNotBeNull(sql).ToSql().ShouldContain("X'", Case.Insensitive);
         }
     }
 

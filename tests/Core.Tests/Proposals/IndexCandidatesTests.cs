@@ -48,6 +48,14 @@ public class IndexCandidatesTests
     [InlineData("SELECT * FROM depot WHERE name = 'x'", "")]
     [InlineData("SELECT * FROM elsewhere WHERE depot_id = 3", "")]
     [InlineData("SELECT * FROM parcel WHERE depot_id = 3 QUALIFY 1", "")]
+    [InlineData("SELECT * FROM parcel WHERE Note LIKE 'ab%'", "(\"Note\" COLLATE NOCASE)")]
+    [InlineData("SELECT * FROM parcel p WHERE p.Note LIKE :n AND p.depot_id = :d", "depot_id | (\"Note\" COLLATE NOCASE) | depot_id,(\"Note\" COLLATE NOCASE)")]
+    [InlineData("SELECT * FROM parcel WHERE Note LIKE '%ab'", "")]
+    [InlineData("SELECT * FROM parcel WHERE Note LIKE '_b'", "")]
+    [InlineData("SELECT * FROM parcel WHERE Note NOT LIKE 'ab%'", "")]
+    [InlineData("SELECT * FROM parcel WHERE 'ab' LIKE Note", "")]
+    [InlineData("SELECT * FROM parcel WHERE weight LIKE '1%'", "")]
+    [InlineData("SELECT * FROM parcel WHERE Note GLOB 'ab*'", "")]
     public void A_candidate_begins_with_what_is_held_equal_then_the_order_or_a_range_then_what_covers(string sql, string expected) =>
         string.Join(" | ", Of(sql).Select(c => string.Join(',', c.Columns) + (c.Where is null ? "" : $" where {c.Where}")).Order(StringComparer.Ordinal)).ShouldBe(string.Join(" | ", expected.Split(" | ").Order(StringComparer.Ordinal)));
 
@@ -58,6 +66,41 @@ public class IndexCandidatesTests
         found.ShouldContain(c => c.Columns.SequenceEqual(new[] { "weight", "depot_id" }) && c.Statements.SequenceEqual(new[] { "a" }));
         found[0].Columns.ShouldBe(["weight"]);
         found.ShouldNotContain(c => c.Columns[0] == "depot_id");
+    }
+
+    /// <summary>PostgreSQL manual, 11.10: <c>text_pattern_ops</c>, <c>bpchar_pattern_ops</c>.</summary>
+    [Theory]
+    [InlineData("text", "(name) text_pattern_ops")]
+    [InlineData("character varying(40)", "(name) text_pattern_ops")]
+    [InlineData("character(3)", "(name) bpchar_pattern_ops")]
+    [InlineData("integer", null)]
+    public void Where_texts_are_in_the_order_of_a_language_an_index_for_beginnings_says_so(string type, string? term)
+    {
+        var catalog = new Catalog(8192, [new("depot", [new("name", type, true, 0)], 5_000, 1, null, [])]);
+        IReadOnlyList<IndexCandidate> found = IndexCandidates.Of(TableAccess.Of(WorkloadFile.Parse("SELECT 1 FROM depot WHERE name LIKE 'ab%';", Dialects.PostgreSql).Value, catalog, Dialects.PostgreSql), catalog);
+        found.Select(c => c.Columns[0]).ShouldBe(term is null ? [] : [term]);
+        found.ShouldAllBe(c => c.Sql == $"CREATE INDEX {c.Name} ON depot ({term});");
+    }
+
+    [Theory]
+    [InlineData("-- name: a\nDELETE FROM depot WHERE id = 1", "depot_id", "a")]
+    [InlineData("-- name: a\nDELETE FROM \"DEPOT\"", "depot_id", "a")]
+    [InlineData("-- name: a\nWITH old AS (SELECT 1) DELETE FROM depot WHERE id IN (SELECT * FROM old)", "depot_id", "a")]
+    [InlineData("DELETE FROM parcel WHERE id = 1", "", "")]
+    [InlineData("UPDATE depot SET name = 'x' WHERE id = 1", "", "")]
+    [InlineData("SELECT * FROM depot", "", "")]
+    [InlineData("-- name: a\nDELETE FROM depot WHERE id = 1;\n-- name: b\nSELECT * FROM parcel WHERE depot_id = 7;", "depot_id", "a")]
+    [InlineData("-- unit: a\nSELECT id FROM depot;\n-- each row\nDELETE FROM depot WHERE id = :id;", "depot_id", "a")]
+    public void Rows_that_go_are_looked_for_where_they_are_referred_to(string sql, string columns, string deleting)
+    {
+        Catalog referring = Depot with { Tables = [Depot.Tables[0] with { References = [new(["depot_id"], "depot", ["id"], true)] }, Depot.Tables[1]] };
+        IReadOnlyList<IndexCandidate> found = IndexCandidates.Of(TableAccess.Of(Read(sql), referring, Dialects.Sqlite), referring);
+        string.Join(" | ", found.Select(c => string.Join(',', c.Columns))).ShouldBe(columns);
+        string.Join(" | ", found.SelectMany(c => c.Deleting)).ShouldBe(deleting);
+
+        // One that begins with the referring column serves already.
+        Catalog served = referring with { Tables = [referring.Tables[0] with { Indexes = [new("there", ["depot_id", "state"], false, false, "created", 1, [])] }, referring.Tables[1]] };
+        IndexCandidates.Of(TableAccess.Of(Read(sql), served, Dialects.Sqlite), served).ShouldBeEmpty();
     }
 
     [Fact]

@@ -48,6 +48,19 @@ public class ScreeningTests
         Screening.IndexesUsed(account, Side.Before).ShouldBeEmpty();
     }
 
+    /// <summary>No plan names the index through which a reference is looked for: where steps count it they tell, and where nothing does a trial has to.</summary>
+    [Fact]
+    public void For_deleted_rows_a_candidate_is_taken_by_the_steps_that_its_statement_is_spared()
+    {
+        IndexCandidate refers = new("by_depot", "t", ["depot"], ["a"]) { Deleting = ["a"] };
+        Inspection Deleted(long steps, long rows) => Seen(steps) with { Writes = true, Rows = rows };
+        (Inspection, Inspection) other = (Seen(1_000), Seen(100));
+        Screening.Taken(Account((Deleted(900, 1), Deleted(90, 1)), other, other), [refers]).ShouldHaveSingleItem().WorkSaved.ShouldBe(8_100);
+        Screening.Taken(Account((Deleted(900, 1), Deleted(890, 1)), other, other), [refers]).ShouldBeEmpty();
+        Screening.Taken(Account((Deleted(900, 0), Deleted(90, 0)), other, other), [refers]).ShouldBeEmpty("nothing was deleted, so that nothing was looked for");
+        Screening.Taken(Account((Deleted(900, 1), Deleted(90, 1)), other, other), [refers with { Deleting = [] }]).ShouldBeEmpty();
+    }
+
     private static TrialAccount Account(params (Inspection Before, Inspection After)[] lines) =>
         lines.Select((l, n) => new LineInspected(n + 1, l.Before, l.After)).Aggregate(TrialAccount.Open(TrialBrief.Read(Workload, "", new(NoiseCheck: true)).Value), (account, seen) => account.With(seen));
 
