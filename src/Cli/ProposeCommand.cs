@@ -13,7 +13,7 @@ internal static class ProposeCommand
 {
     private static readonly Option<string> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
     private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, calls and values.", Required = true };
-    private static readonly Option<ProposalKind[]> Only = new("--only") { Description = "What to look for: index, drop, rewrite, statistics, unit. All where it is left out.", AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<ProposalKind[]> Only = new("--only") { Description = "What to look for: index, drop, rewrite, statistics, unit, setting. All but settings where it is left out.", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<int> MostIndexes = new("--most-indexes") { Description = "That may be added.", DefaultValueFactory = _ => 5 };
     private static readonly Option<double?> MostMegabytes = new("--most-megabytes") { Description = "That all added indexes may take together." };
     private static readonly Option<double?> WritesAtMost = new("--writes-at-most") { Description = "By how many percent writes may get dearer." };
@@ -67,7 +67,7 @@ internal static class ProposeCommand
             parsed.GetValue(MostIndexes), parsed.GetValue(MostMegabytes) is { } megabytes ? (long)(megabytes * 1e6) : null, parsed.GetValue(WritesAtMost) / 100);
         return await CommandFiles.MeasuredAsync(progress, async () =>
         {
-            ProposalsFound found = await new ProposalRunner(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, options, limits, parsed.GetValue(Only) is { Length: > 0 } only ? only : Enum.GetValues<ProposalKind>(), progress.Show).RunAsync(stop);
+            ProposalsFound found = await new ProposalRunner(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), workload, options, limits, parsed.GetValue(Only) is { Length: > 0 } only ? only : ProposalKinds.Usual, progress.Show).RunAsync(stop);
             progress.Clear();
             if (found.Refusal is { } refusal)
             {

@@ -133,7 +133,7 @@ internal static class ProposalApi
         }
 
         var limits = new ProposalLimits(s.MostIndexes, s.MostMegabytes is { } megabytes ? (long)(megabytes * 1e6) : null, s.WritesAtMostPercent / 100);
-        ProposalKind[] kinds = s.Kinds is { Count: > 0 } some ? [.. some.Distinct()] : Enum.GetValues<ProposalKind>();
+        IReadOnlyList<ProposalKind> kinds = s.Kinds is { Count: > 0 } some ? [.. some.Distinct()] : ProposalKinds.Usual;
         ProposalSearchRecord made = proposals.Add(id, workload, new(kinds, limits, s.MaxSeconds, s.StatementSeconds, s.TrustSql));
         desk.Enqueue(made.Id);
         return TypedResults.Ok(PageOf(made, subject, desk));

@@ -59,7 +59,11 @@ public enum TodayKind
 /// <param name="Hash">A statement's.</param>
 /// <param name="About">What it is about, where that has no number: a source, a round, a table.</param>
 /// <param name="IsOpen">Whether it is not known to do harm: it cannot be told yet, or does none.</param>
-public sealed record TodayLine(TodayKind Kind, string Text, double? PerDay = null, int? Entry = null, string? Hash = null, long? Deployment = null, long? Trial = null, long? Rehearsal = null, string? About = null, bool IsOpen = false);
+public sealed record TodayLine(TodayKind Kind, string Text, double? PerDay = null, int? Entry = null, string? Hash = null, long? Deployment = null, long? Trial = null, long? Rehearsal = null, string? About = null, bool IsOpen = false)
+{
+    /// <summary>A search for what to change.</summary>
+    public long? Search { get; init; }
+}
 
 /// <param name="Lines">What matters, the most first; empty where nothing does.</param>
 /// <param name="Since">The last deployment that could be looked at; null for none.</param>
@@ -69,7 +73,7 @@ public sealed record TodayPage(IReadOnlyList<TodayLine> Lines, DeploymentView? S
 /// <summary>What matters in a book today.</summary>
 internal sealed class TodayDesk(
     EntryStore entries, DaybookStore daybook, DeploymentStore deployments, ValueStore values, PageStore pages, PlanStore plans, HoldStore holds, HoldDesk holdDesk, TrialStore trials, RehearsalStore rehearsals,
-    EntryDeployments spoken, LapseDesk lapses)
+    EntryDeployments spoken, LapseDesk lapses, ProposalStore searches)
 {
     private const int Compared = 60, MostDearer = 5, MostUnannounced = 2, MostDeployments = 3;
 
@@ -107,6 +111,8 @@ internal sealed class TodayDesk(
             .. accounts.Where(a => a.State == EntryState.Proposed).Select(a => new TodayLine(TodayKind.Open, $"{a.Begun.Title}: proposed {a.Begun.At[..10]}, not live", a.Begun.Bill is { } bill ? bill.After - bill.Before : null, a.Begun.Number)),
             .. trials.UnderWay(book).Select(t => new TodayLine(TodayKind.UnderWay, $"Trial {t.Id}, {t.Title}: {StateOf(t.State)}", Trial: t.Id)),
             .. rehearsals.UnderWay(book).Select(r => new TodayLine(TodayKind.UnderWay, $"Rehearsal, {r.Title}: {StateOf(r.State)}", Rehearsal: r.Id)),
+            .. searches.OfBook(book).Where(s => s.State is TrialState.Waiting or TrialState.Running)
+                .Select(s => new TodayLine(TodayKind.UnderWay, $"{(s.Found > 0 ? "Proposals are tried" : "What to change is looked for")}{(s.State == TrialState.Waiting ? ": waits for its turn" : "")}") { Search = s.Id }),
         ];
         return new(lines, latest is [var last, ..] ? DeploymentView.Of(last) : null, extent is { } x ? Iso.Of(Stretches.TimeOf(x.To)) : null);
     }

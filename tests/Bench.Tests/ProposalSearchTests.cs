@@ -137,6 +137,47 @@ public sealed class ProposalSearchTests : IDisposable
         }
     }
 
+    /// <summary>Memory for sorts is proposed where they go to files, in the step that is enough; and prices of pages where other plans do less work.</summary>
+    [Fact]
+    public async Task On_a_server_settings_are_swept_in_steps_and_the_smallest_that_is_enough_is_proposed()
+    {
+        using var server = new PostgresServer("max_parallel_workers_per_gather = 0\njit = off\nfsync = off");
+        server.Sql("postgres", "CREATE DATABASE depots");
+        server.Sql("depots", $"{Tables} CREATE TEMP TABLE numbers AS SELECT i::bigint AS i FROM generate_series(1, 40000) i; {Rows}");
+        server.Sql("depots", "VACUUM ANALYZE");
+        string address = $"postgresql://postgres@127.0.0.1:{server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots";
+        const string sorts = "-- name: sorted\n-- calls: 100/day\nSELECT id, note, name FROM parcel ORDER BY note, name;", small = "-- name: small\n-- calls: 100/day\nSELECT id FROM depot ORDER BY town;";
+        ProposalsFound found = await FindAsync(address, sorts, new(Engine: Dialects.PostgresEngine), ProposalKind.Setting);
+        Proposal memory = found.Proposals.Where(p => p.Title.StartsWith("work_mem", StringComparison.Ordinal)).ShouldHaveSingleItem(All(found));
+        (memory.Title, memory.Sql, memory.Undo).ShouldBe(("work_mem of 16MB", "SET work_mem = '16MB';", "RESET work_mem;"));
+        memory.Reason.ShouldContain("0 with 16MB, 0 with 64MB");
+        memory.Statements.ShouldBe(["sorted"]);
+        found = await FindAsync(address, small, new(Engine: Dialects.PostgresEngine), ProposalKind.Setting);
+        found.Proposals.ShouldBeEmpty(All(found));
+        found.Notes.ShouldContain("work_mem: no tempBlocks to spare.");
+        found.Notes.ShouldContain(n => n.StartsWith("random_page_cost: blocksTouched a day: ", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task In_a_file_a_setting_is_proposed_that_holds_the_database_and_a_trial_takes_it()
+    {
+        string subject = Path.Combine(_folder, "depot.db");
+        using (var connection = new SqliteConnection($"Data Source={subject};Pooling=False"))
+        {
+            connection.Open();
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = $"{Tables} CREATE TEMP TABLE numbers AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) SELECT i FROM n; {Rows} ANALYZE;";
+            command.ExecuteNonQuery();
+        }
+
+        const string workload = "-- name: notes\n-- calls: 100/day\nSELECT count(*) FROM parcel WHERE length(note) > 60;";
+        ProposalsFound found = await FindAsync(subject, workload, new(), ProposalKind.Setting);
+        found.Proposals.Select(p => (p.Kind, p.Title, p.Sql, p.Undo)).ShouldBe([(ProposalKind.Setting, "cache_size of -16000", "PRAGMA cache_size = -16000;", ""), (ProposalKind.Setting, "mmap_size of 67108864", "PRAGMA mmap_size = 67108864;", "")]);
+        TrialAccount account = await new TrialRunner(_home).RunAsync(subject, workload, found.Proposals[0].Sql, TrialBrief.Read(workload, found.Proposals[0].Sql, new(MaxSeconds: 5)).Value, (_, _) => { });
+        account.Refusal.ShouldBeNull();
+        account.Find(1)!.Evidence.SameRows.ShouldBe(true);
+    }
+
     private const string Objects = "SELECT indexdef FROM pg_indexes WHERE schemaname = 'public' UNION ALL SELECT stxname FROM pg_statistic_ext ORDER BY 1";
 
     /// <summary>A tie that is missing is another query: shown, with a database that tells, and never proposed to be applied.</summary>
@@ -161,9 +202,9 @@ public sealed class ProposalSearchTests : IDisposable
 
     private static string All(ProposalsFound found) => string.Join('\n', [.. found.Proposals.Select(p => $"{p.Kind} {p.Title} [{p.Fate}] {p.Reason}"), .. found.Notes]);
 
-    private async Task<ProposalsFound> FindAsync(string subject, string workload, TrialOptions options)
+    private async Task<ProposalsFound> FindAsync(string subject, string workload, TrialOptions options, params ProposalKind[] kinds)
     {
-        ProposalsFound found = await new ProposalSearch(_home, subject, workload, options, [ProposalKind.Index, ProposalKind.Rewrite, ProposalKind.Statistics], _ => { }).FindAsync(default);
+        ProposalsFound found = await new ProposalSearch(_home, subject, workload, options, kinds.Length > 0 ? kinds : [ProposalKind.Index, ProposalKind.Rewrite, ProposalKind.Statistics], _ => { }).FindAsync(default);
         found.Refusal.ShouldBeNull();
         return found;
     }

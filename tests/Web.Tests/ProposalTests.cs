@@ -114,6 +114,7 @@ public sealed class ProposalTests : RunningServer
             long first = (await Post(Path(book), new { settings = new { kinds = new[] { "index" } } })).GetProperty("id").GetInt64();
             JsonElement second = await Post(At(book, found) + "/try", new { });
             await Until(async () => (await Get(Path(book, first))).GetProperty("state").GetString() == "running");
+            (await UnderWay(book)).ShouldBe([(second.GetProperty("id").GetInt64(), "Proposals are tried: waits for its turn"), (first, "What to change is looked for")], ignoreOrder: true);
             (await Send(HttpMethod.Delete, Path(book, first), null)).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
             (await Send(HttpMethod.Delete, $"/api/books/{book}", null)).StatusCode.ShouldBe(HttpStatusCode.Conflict);
             using HttpResponseMessage twice = await Send(HttpMethod.Post, At(book, second) + "/try", new { });
@@ -215,6 +216,10 @@ public sealed class ProposalTests : RunningServer
         await Until(async () => (page = await Get(Path(book, id))).GetProperty("state").GetString() is not ("waiting" or "running"));
         return page;
     }
+
+    /// <summary>What the book's front page says of searches.</summary>
+    private async Task<(long Search, string Text)[]> UnderWay(long book) => [.. (await Get($"/api/books/{book}/today")).GetProperty("lines").EnumerateArray()
+        .Where(l => l.GetProperty("search").ValueKind == JsonValueKind.Number).Select(l => (l.GetProperty("search").GetInt64(), l.GetProperty("text").GetString()!))];
 
     private async Task<int> TrialsOf(long book) => (await Get($"/api/books/{book}")).GetProperty("trials").GetArrayLength();
 

@@ -166,7 +166,7 @@ public sealed class ProposalMeasuring(
 
             // Other words are of one statement alone.
             bool adds = beside.Refusal is null && (one.Kind.IsOtherWords() ? Screening.EffortRatioOf(last, beside, one.Statements[0]) is { } ratio && ratio < MostWorkOf(one)
-                : work is not null && (best is not { } least || work <= least * (one.Kind == ProposalKind.Drop ? Screening.AsMuch : 1)));
+                : work is not null && (best is not { } least || work <= least * (one.Kind is ProposalKind.Drop or ProposalKind.Setting ? Screening.AsMuch : 1)));
             within[one] = Fall(best, work);
             (last, best) = adds ? (beside, work) : (last, best);
             return adds;
@@ -174,7 +174,8 @@ public sealed class ProposalMeasuring(
 
         async Task<bool> IsNeedlessAsync(IReadOnlyList<Proposal> others, Proposal one)
         {
-            if (one.Kind == ProposalKind.Drop)
+            // What a setting spares is in no counter of work, and was measured.
+            if (one.Kind is ProposalKind.Drop or ProposalKind.Setting)
             {
                 return false;
             }

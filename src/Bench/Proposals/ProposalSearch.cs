@@ -117,7 +117,9 @@ public sealed class ProposalSearch(LedgerHome home, string subject, string workl
             });
         }
 
-        return new(proposals, null, [.. _notes, .. rewrites.Notes], null);
+        var settings = new SettingsSearch(_look, options, told);
+        proposals.AddRange(kinds.Contains(ProposalKind.Setting) ? await settings.FindAsync(now, catalog, stop) : []);
+        return new(proposals, null, [.. _notes, .. rewrites.Notes, .. settings.Notes], null);
     }
 
     /// <summary>Statistics of columns together, where an estimate multiplied shares that depend on each other, and where work falls by them.</summary>

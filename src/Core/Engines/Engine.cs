@@ -31,6 +31,9 @@ public sealed class Engine
     /// <summary>What gathers statistics of several columns together, and what takes them back: of a name, a table and columns as statements have to name them; null where there is no such thing.</summary>
     public Func<string, string, IReadOnlyList<string>, (string Sql, string Undo)>? StatisticsTogether { get; init; }
 
+    /// <summary>Settings of its sessions that are worth trying; empty where none is known.</summary>
+    public IReadOnlyList<SettingSweep> Settings { get; init; } = [];
+
     /// <summary>Its primary counter of work; null where it cannot be a subject.</summary>
     public WorkCounter? Counter { get; init; }
 

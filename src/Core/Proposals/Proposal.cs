@@ -19,11 +19,17 @@ public enum ProposalKind
 
     /// <summary>One statement for a unit of several.</summary>
     Unit,
+
+    /// <summary>A setting of the sessions.</summary>
+    Setting,
 }
 
 /// <summary>What kinds of proposals have in common.</summary>
 public static class ProposalKinds
 {
+    /// <summary>What is looked for where nobody says: settings, each of which is tried on the whole workload, only where they are asked for.</summary>
+    public static readonly IReadOnlyList<ProposalKind> Usual = [.. Enum.GetValues<ProposalKind>().Where(k => k != ProposalKind.Setting)];
+
     /// <summary>Whether a statement is sent in other words: nothing in the database is altered.</summary>
     public static bool IsOtherWords(this ProposalKind kind) => kind is ProposalKind.Rewrite or ProposalKind.Unit;
 }

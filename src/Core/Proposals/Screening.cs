@@ -22,18 +22,23 @@ public static class Screening
 
     /// <summary>The work of the after side a day, in the engine's primary counter; null where a line was not counted that was counted before.</summary>
     /// <param name="account">Inspected.</param>
-    public static double? WorkOf(TrialAccount account)
+    public static double? WorkOf(TrialAccount account) => SumOf(account, account.Brief.Options.Engine.Counter!.Name, Side.After);
+
+    /// <summary>A counter of a side, a day; null where a line was not counted that was counted before.</summary>
+    /// <param name="account">Inspected.</param>
+    /// <param name="counter">By name.</param>
+    /// <param name="side">Which side.</param>
+    public static double? SumOf(TrialAccount account, string counter, Side side)
     {
-        string counter = account.Brief.Options.Engine.Counter!.Name;
         double sum = 0;
         foreach (Line line in account.Lines.Where(l => l.Evidence.Before?.Counters.ContainsKey(counter) == true))
         {
-            if (line.Evidence.After?.Counters.ContainsKey(counter) != true)
+            if ((side == Side.Before ? line.Evidence.Before : line.Evidence.After) is not { } seen || !seen.Counters.TryGetValue(counter, out long counted))
             {
                 return null;
             }
 
-            sum += line.Evidence.After.Counters[counter] * (line.Brief.CallsPerDay ?? 1);
+            sum += counted * (line.Brief.CallsPerDay ?? 1);
         }
 
         return sum;

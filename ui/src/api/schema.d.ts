@@ -6281,7 +6281,7 @@ export interface components {
          * @description What kind of change is proposed.
          * @enum {unknown}
          */
-        ProposalKind: "index" | "drop" | "rewrite" | "statistics" | "unit";
+        ProposalKind: "index" | "drop" | "rewrite" | "statistics" | "unit" | "setting";
         ProposalPage: {
             /** Format: int64 */
             id: number;
@@ -7790,6 +7790,8 @@ export interface components {
             about?: null | string;
             /** @default false */
             isOpen: boolean;
+            /** Format: int64 */
+            search?: null | number;
         };
         TodayPage: {
             lines: components["schemas"]["TodayLine"][];

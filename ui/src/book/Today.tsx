@@ -150,6 +150,18 @@ function Leading({ book, line }: { book: number; line: Line }) {
       </Link>
     );
   }
+  if (line.search) {
+    return (
+      <Link
+        className="link"
+        to="/books/$bookId/proposals"
+        params={{ bookId }}
+        search={{ search: line.search }}
+      >
+        {text}
+      </Link>
+    );
+  }
   return text;
 }
 

@@ -217,7 +217,10 @@ test("a ledger that was altered says so above all else", async () => {
 test("today lists what matters with its place, and says so where nothing does", async () => {
   serve({
     "GET /api/books/1/today": {
-      lines: [{ kind: "dearer", text: "3x as long", perDay: 5, hash: "aa", entry: null }],
+      lines: [
+        { kind: "dearer", text: "3x as long", perDay: 5, hash: "aa", entry: null },
+        { kind: "underWay", text: "What to change is looked for", perDay: null, search: 7 },
+      ],
       since: null,
       seen: null,
     },
@@ -225,6 +228,9 @@ test("today lists what matters with its place, and says so where nothing does", 
   await show(<Today book={1} />);
   expect((await screen.findByText("3x as long")).closest("a")?.getAttribute("href")).toBe(
     "/books/1/statements/aa",
+  );
+  expect(screen.getByText("What to change is looked for").closest("a")?.getAttribute("href")).toBe(
+    "/books/1/proposals?search=7",
   );
   expect(screen.getByText("5.00 s more a day")).toBeTruthy();
 });

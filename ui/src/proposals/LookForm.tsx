@@ -1,10 +1,11 @@
 import { useId, useState } from "react";
 import { type ProposalSettings, useLookForProposals } from "../api/proposals";
+import { onServer } from "../newtrial/useDraft";
 import { Wrong } from "../parts/Notice";
-import { kinds } from "./words";
+import { kinds, usualKinds } from "./words";
 
 export const usual: ProposalSettings = {
-  kinds: kinds.map((k) => k.kind),
+  kinds: usualKinds,
   mostIndexes: 5,
   mostMegabytes: null,
   writesAtMostPercent: null,
@@ -16,10 +17,12 @@ export const usual: ProposalSettings = {
 /** What is looked for, and the limits that the set must keep. */
 export function LookForm({
   book,
+  subject,
   begun,
   looked,
 }: {
   book: number;
+  subject: string;
   begun: ProposalSettings;
   looked: (search: number) => void;
 }) {
@@ -76,6 +79,17 @@ export function LookForm({
           required
         />
       </fieldset>
+      {onServer(subject) && (
+        <label className="flex items-baseline gap-2">
+          <input
+            type="checkbox"
+            checked={settings.trustSql}
+            onChange={(e) => set({ trustSql: e.target.checked })}
+          />
+          I know every statement here and every function of that database: let them run with the rights of
+          this connection
+        </label>
+      )}
       <p>
         <button type="submit" className="press main" disabled={look.isPending || chosen.length === 0}>
           Look for proposals

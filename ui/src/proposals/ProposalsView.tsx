@@ -79,6 +79,7 @@ export function ProposalsView() {
                   </p>
                   <LookForm
                     book={id}
+                    subject={book.data?.book.subject ?? ""}
                     begun={page.data?.settings ?? usual}
                     looked={(made) => go({ search: made })}
                   />

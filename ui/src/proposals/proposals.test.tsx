@@ -235,6 +235,33 @@ test("a book in which nothing was looked for asks what to look for, and under wh
   });
 });
 
+test("settings are looked for where they are asked for, and a server's statements run with more rights only by the user's word", async () => {
+  const asked = serve({
+    ...answers(null),
+    "GET /api/books/1": { ...book, book: { ...book.book, subject: "postgresql://me@db/huts" } },
+    "POST /api/books/1/proposals": page({ state: "waiting" }),
+    "GET /api/books/1/proposals/7": page({ state: "waiting", proposals: [] }),
+  });
+  await visit("/books/1/proposals");
+  fireEvent.click(await screen.findByLabelText("settings, each on the whole workload"));
+  fireEvent.click(screen.getByLabelText(/I know every statement here/));
+  fireEvent.click(screen.getByRole("button", { name: "Look for proposals" }));
+  expect(await screen.findByText("Waits for its turn.")).toBeTruthy();
+  expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({
+    settings: { kinds: ["index", "drop", "rewrite", "statistics", "unit", "setting"], trustSql: true },
+  });
+});
+
+test("of a file nobody is asked for rights", async () => {
+  serve(answers(null));
+  await visit("/books/1/proposals");
+  expect(await screen.findByLabelText("settings, each on the whole workload")).toHaveProperty(
+    "checked",
+    false,
+  );
+  expect(screen.queryByLabelText(/I know every statement here/)).toBeNull();
+});
+
 test("figures keep their signs, and nothing is rounded to all or to nothing", () => {
   expect([change(10, 4), change(4, 10), change(3, 3)]).toEqual(["\u22126.00", "+6.00", "0"]);
   expect([lessWork(0.25), lessWork(0.99999), lessWork(0.0000001), lessWork(1), lessWork(null)]).toEqual([

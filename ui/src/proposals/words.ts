@@ -7,7 +7,11 @@ export const kinds: { kind: Kind; text: string }[] = [
   { kind: "rewrite", text: "statements in other words" },
   { kind: "statistics", text: "stale statistics" },
   { kind: "unit", text: "one statement for a unit" },
+  { kind: "setting", text: "settings, each on the whole workload" },
 ];
+
+/** Looked for where nobody says otherwise. */
+export const usualKinds: Kind[] = kinds.map((k) => k.kind).filter((k) => k !== "setting");
 
 /** Whether the application sends another text, and nothing in the database is altered. */
 export const isOtherWords = (kind: Kind) => kind === "rewrite" || kind === "unit";

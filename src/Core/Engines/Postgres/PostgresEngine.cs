@@ -15,6 +15,7 @@ public static class PostgresEngine
         Plans = new ExplainedPlans(),
         StatisticsTogether = static (name, table, columns) => ($"CREATE STATISTICS {name} (ndistinct, dependencies, mcv) ON {string.Join(", ", columns)} FROM {table};\nANALYZE {table};", $"DROP STATISTICS {name};"),
         Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"], ("rowsProcessed", "the engine counted the rows that its operators processed")),
+        Settings = Swept,
         Addresses = new ConnectionStrings(),
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],
         Logs = new ServerLogs(),
@@ -22,6 +23,14 @@ public static class PostgresEngine
         Locks = TableLocks,
         SystemNames = ["postgresql", "postgres", "cockroachdb", "redshift", "aws.redshift"],
     };
+
+    /// <remarks>PostgreSQL manual, 20.4 "Resource Consumption" (work_mem: for each sort and hash of each process) and 20.7 "Query Planning" (random_page_cost: 4 where nothing is said, less where pages are cached or on solid state).</remarks>
+    private static IReadOnlyList<SettingSweep> Swept =>
+    [
+        new("work_mem", [new("16MB", 16L << 20), new("64MB", 64L << 20), new("256MB", 256L << 20)], SweepBy.Counter, "tempBlocks", "Sorts and hashes stay in memory that went to files, each of them and in each process.", value => $"SET work_mem = '{value}';", "RESET work_mem;"),
+        new("random_page_cost", [new("2.5"), new("1.5"), new("1.1")], SweepBy.Work, null, "The planner takes reading a page somewhere for cheaper, and goes through indexes more often.", value => $"SET random_page_cost = {value};", "RESET random_page_cost;"),
+        new("effective_cache_size", [new("8GB", 8L << 30), new("32GB", 32L << 30)], SweepBy.Work, null, "The planner takes more of an index for cached.", value => $"SET effective_cache_size = '{value}';", "RESET effective_cache_size;"),
+    ];
 
     /// <remarks>PostgreSQL manual, CREATE INDEX, "Building Indexes Concurrently", and 13.3 "Explicit Locking", table 13.2.</remarks>
     private static ChangeLocks TableLocks => new(

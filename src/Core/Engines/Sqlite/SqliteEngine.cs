@@ -14,11 +14,19 @@ public static class SqliteEngine
         Prefixes = SqliteGrammar.Prefixes,
         Plans = new QueryPlans(),
         Counter = new("vmSteps", "pagesTouched", "the engine's steps are exact", ["vmSteps", "fullScanSteps", "sorts", "autoIndexRows", "pagesTouched"]) { CountsReferences = true, RowsToBuild = "autoIndexRows" },
+        Settings = Memory,
         Addresses = new FilePaths(),
         Ways = [SubjectSides.Copies],
         Locks = SingleWriter,
         Housekeeping = Captures.Housekeeping.Of([], ["vacuum", "analyze", "reindex"]),
     };
+
+    /// <remarks>SQLite documentation, "Pragma statements": cache_size, of 2 MB where nothing is said, negative in KiB; mmap_size.</remarks>
+    private static IReadOnlyList<SettingSweep> Memory =>
+    [
+        new("cache_size", [new("-16000", 16_000L << 10), new("-64000", 64_000L << 10), new("-256000", 256_000L << 10)], SweepBy.Size, null, "Pages are kept in the process instead of being asked of the operating system again.", value => $"PRAGMA cache_size = {value};", ""),
+        new("mmap_size", [new("67108864", 64L << 20), new("268435456", 256L << 20), new("1073741824", 1L << 30)], SweepBy.Size, null, "Pages are read where the operating system keeps them, without being copied.", value => $"PRAGMA mmap_size = {value};", ""),
+    ];
 
     /// <remarks>SQLite documentation, "Isolation In SQLite" and "Write-Ahead Logging".</remarks>
     private static ChangeLocks SingleWriter => new(
