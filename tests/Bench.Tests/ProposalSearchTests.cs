@@ -172,7 +172,7 @@ public sealed class ProposalSearchTests : IDisposable
 
         const string workload = "-- name: notes\n-- calls: 100/day\nSELECT count(*) FROM parcel WHERE length(note) > 60;";
         ProposalsFound found = await FindAsync(subject, workload, new(), ProposalKind.Setting);
-        found.Proposals.Select(p => (p.Kind, p.Title, p.Sql, p.Undo)).ShouldBe([(ProposalKind.Setting, "cache_size of -16000", "PRAGMA cache_size = -16000;", ""), (ProposalKind.Setting, "mmap_size of 67108864", "PRAGMA mmap_size = 67108864;", "")]);
+        found.Proposals.Select(p => (p.Kind, p.Title, p.Sql, p.Undo)).ShouldBe([(ProposalKind.Setting, "cache_size of 16 MiB", "PRAGMA cache_size = -16384;", ""), (ProposalKind.Setting, "mmap_size of 64 MiB", "PRAGMA mmap_size = 67108864;", "")]);
         TrialAccount account = await new TrialRunner(_home).RunAsync(subject, workload, found.Proposals[0].Sql, TrialBrief.Read(workload, found.Proposals[0].Sql, new(MaxSeconds: 5)).Value, (_, _) => { });
         account.Refusal.ShouldBeNull();
         account.Find(1)!.Evidence.SameRows.ShouldBe(true);

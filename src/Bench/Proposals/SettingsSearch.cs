@@ -34,7 +34,7 @@ internal sealed class SettingsSearch(WorkloadLook look, TrialOptions options, Ac
             }
 
             proposals.Add(new(
-                ProposalKind.Setting, $"{sweep.Name} of {step.Value}", $"{sweep.Why} {seen} It holds for a session: where the application connects, or for all who do.", sweep.Set(step.Value), sweep.Undo, statements, null, ProposalFate.Open, "")
+                ProposalKind.Setting, $"{sweep.Name} of {step.Words}", $"{sweep.Why} {seen} It holds for a session: where the application connects, or for all who do.", sweep.Set(step.Value), sweep.Undo, statements, null, ProposalFate.Open, "")
             {
                 Ground = ProposalGround.Of(now.Brief.Workload, statements, catalog, []),
             });
@@ -50,7 +50,7 @@ internal sealed class SettingsSearch(WorkloadLook look, TrialOptions options, Ac
         var counted = new List<double?>();
         foreach (SettingStep step in sweep.Steps)
         {
-            told($"trying {sweep.Name} of {step.Value}");
+            told($"trying {sweep.Name} of {step.Words}");
             TrialAccount account = await look.SeeAsync(sweep.Set(step.Value), stop);
             counted.Add(account.Refusal is null ? Screening.SumOf(account, counter, Side.After) : null);
         }

@@ -17,7 +17,11 @@ public enum SweepBy
 
 /// <param name="Value">As a statement has it.</param>
 /// <param name="Bytes">That it stands for; null where it stands for none.</param>
-public sealed record SettingStep(string Value, long? Bytes = null);
+public sealed record SettingStep(string Value, long? Bytes = null)
+{
+    /// <summary>For people: a size that is written as a bare number has its unit.</summary>
+    public string Words => Bytes is { } bytes && char.IsAsciiDigit(Value[^1]) ? $"{bytes >> 20} MiB" : Value;
+}
 
 /// <summary>A setting of an engine's sessions, and the steps in which it is tried.</summary>
 /// <param name="Name">As the engine calls it.</param>

@@ -22,6 +22,11 @@ export function Brings({ p }: { p: Proposal }) {
             </span>
           </Fact>
         )}
+        {p.workLeft === null && !m && (
+          <Fact name="expected">
+            <span className="text-quiet italic">no counter foretells it: its trial has to</span>
+          </Fact>
+        )}
         {m && m.billBefore > 0 && (
           <Fact name="measured">
             <Bill m={m} />
@@ -68,6 +73,9 @@ export function Brings({ p }: { p: Proposal }) {
         {m && !isOtherWords(item.kind) && <Fact name="made in">{duration(m.buildMs)} on the copy</Fact>}
         {p.locks && <Fact name="holds back">{p.locks}</Fact>}
         {isOtherWords(item.kind) && <Fact name="who changes">the application that sends the statement</Fact>}
+        {item.kind === "setting" && (
+          <Fact name="who changes">whoever opens sessions, each of which takes the memory for itself</Fact>
+        )}
       </dl>
     </>
   );

@@ -72,7 +72,7 @@ export function ProposalPanel({
       )}
       <h3 className="section">Statements</h3>
       <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-1 text-sm">
-        {p.served.length > 0 && <Fact name="made for">{p.served.join(", ")}</Fact>}
+        {p.served.length > 0 && item.kind !== "setting" && <Fact name="made for">{p.served.join(", ")}</Fact>}
         <Fact name="measured with it">{item.statements.join(", ") || "none"}</Fact>
       </dl>
     </Page>

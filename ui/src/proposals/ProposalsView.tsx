@@ -72,10 +72,10 @@ export function ProposalsView() {
               ) : (
                 <>
                   <p className="mb-3 max-w-xl">
-                    Indexes to add and to drop, statements in other words, stale statistics: found from the{" "}
-                    {count(book.data?.book.statements ?? 0)} statements of the book's workload, screened by
-                    the planner and by exact counts on private copies. Looking times nothing; what is found is
-                    then measured by trials.
+                    Indexes to add and to drop, statements in other words, one statement for a unit, stale
+                    statistics, settings: found from the {count(book.data?.book.statements ?? 0)} statements
+                    of the book's workload, screened by the planner and by exact counts on private copies.
+                    Looking times nothing; what is found is then measured by trials.
                   </p>
                   <LookForm
                     book={id}

@@ -252,6 +252,21 @@ test("settings are looked for where they are asked for, and a server's statement
   });
 });
 
+test("of what no counter foretells only its trial tells, and of a setting who has to change something", async () => {
+  const setting: Proposal = {
+    ...proposal(5, "open", { kind: "setting", title: "cache_size of 64 MiB", undo: "" }),
+    workLeft: null,
+    expectedBytes: null,
+    locks: null,
+  };
+  serve(answers(page({ proposals: [setting] })));
+  await visit(`/books/1/proposals?open=${setting.number}`);
+  expect(await screen.findByText("no counter foretells it: its trial has to")).toBeTruthy();
+  expect(screen.getByText("whoever opens sessions, each of which takes the memory for itself")).toBeTruthy();
+  expect(screen.queryByText("made for")).toBeNull();
+  expect(screen.queryByText("What takes it back")).toBeNull();
+});
+
 test("of a file nobody is asked for rights", async () => {
   serve(answers(null));
   await visit("/books/1/proposals");

@@ -24,7 +24,7 @@ public static class SqliteEngine
     /// <remarks>SQLite documentation, "Pragma statements": cache_size, of 2 MB where nothing is said, negative in KiB; mmap_size.</remarks>
     private static IReadOnlyList<SettingSweep> Memory =>
     [
-        new("cache_size", [new("-16000", 16_000L << 10), new("-64000", 64_000L << 10), new("-256000", 256_000L << 10)], SweepBy.Size, null, "Pages are kept in the process instead of being asked of the operating system again.", value => $"PRAGMA cache_size = {value};", ""),
+        new("cache_size", [new("-16384", 16L << 20), new("-65536", 64L << 20), new("-262144", 256L << 20)], SweepBy.Size, null, "Pages are kept in the process instead of being asked of the operating system again.", value => $"PRAGMA cache_size = {value};", ""),
         new("mmap_size", [new("67108864", 64L << 20), new("268435456", 256L << 20), new("1073741824", 1L << 30)], SweepBy.Size, null, "Pages are read where the operating system keeps them, without being copied.", value => $"PRAGMA mmap_size = {value};", ""),
     ];
 
