@@ -37,6 +37,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     ServeCommand.BuildServe(),
     TrialCommand.Build(),
     ProposeCommand.Build(),
+    CheckCommand.Build(),
     RehearseCommand.Build(),
     BatchCommand.Build(),
     LookCommand.Build(),

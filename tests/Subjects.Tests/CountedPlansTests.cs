@@ -20,4 +20,19 @@ public class CountedPlansTests
         both.RestShare!.Value.ShouldBe(0.2, 1e-9);
         CountedPlans.Onto(PlanText.Build([(1, 0, "SCAN p"), (2, 0, "SCAN d")]), counted).ShouldBeNull();
     }
+
+    /// <summary>SQLite's plan of <c>SELECT max(note) FROM p</c> says SEARCH whether an index leads to it or not.</summary>
+    [Theory]
+    [InlineData("SEARCH p", 1, 1, OperatorKind.Search)]
+    [InlineData("SEARCH p", 1, 0, OperatorKind.Search)]
+    [InlineData("SEARCH p", 1, 20_000, OperatorKind.Scan)]
+    [InlineData("SEARCH p", 7, 7, OperatorKind.Search)]
+    [InlineData("SEARCH p USING COVERING INDEX p_note", 1, 20_000, OperatorKind.Search)]
+    [InlineData("SEARCH p USING INTEGER PRIMARY KEY (rowid>?)", 1, 20_000, OperatorKind.Search)]
+    [InlineData("SCAN p", 1, 1, OperatorKind.Scan)]
+    public void What_is_called_a_search_and_visits_all_rows_is_none(string text, int loops, int visited, OperatorKind kind)
+    {
+        Plan stock = PlanText.Build([(1, 0, text)]);
+        CountedPlans.Onto(stock, stock.Changed((_, o) => o with { Counts = new(loops, visited, visited, 1) }))!.Roots[0].Kind.ShouldBe(kind);
+    }
 }

@@ -93,6 +93,26 @@ public sealed class PrefixRangeTests : IDisposable
         Ids(asked).ShouldBeEmpty();
     }
 
+    /// <summary>In UTF-16 texts are in the order of their bytes, and that is not the order of their characters: 0x37 0x01 is U+0137 and stands before 8.</summary>
+    [Fact]
+    public void In_a_database_of_another_encoding_the_condition_does_not_hold()
+    {
+        using var wide = new SqliteConnection("Data Source=:memory:");
+        wide.Open();
+        using SqliteCommand command = wide.CreateCommand();
+        command.CommandText = "PRAGMA encoding = 'UTF-16le'; CREATE TABLE word (id INTEGER PRIMARY KEY, plain TEXT); INSERT INTO word (plain) VALUES ('1\u0137'), ('17')";
+        command.ExecuteNonQuery();
+        RewriteCandidate range = RewriteRules.Of("SELECT count(*) FROM word WHERE plain LIKE '17%'", Dialects.Sqlite, Words("TEXT"), []).Single(r => r.Kind == RewriteKind.PrefixToRange);
+        object? Ask(string sql)
+        {
+            command.CommandText = sql;
+            return command.ExecuteScalar();
+        }
+
+        (Ask("SELECT count(*) FROM word WHERE plain LIKE '17%'"), Ask(range.Sql)).ShouldBe((1L, 2L));
+        Ask(range.Conditions.Single(c => !c.IsMet).Violations!).ShouldBe(1L);
+    }
+
     private static Catalog Words(string text) => new(4096,
         [new("word", [new("id", "INTEGER", true, 1), new("plain", text, false, 0), new("folded", text, false, 0), new("trimmed", "VARCHAR(20)", false, 0), new("number", "INTEGER", false, 0)], 4_000, 8, null, [])]);
 

@@ -149,8 +149,8 @@ public sealed class ProposalMeasuring(
         async Task<TrialAccount> SeeAsync(IEnumerable<Proposal> set, Proposal one)
         {
             TrialAccount seen = await _look.SeeAsync(ChangeOf(set), stop, only: one.Statements);
-            var anew = seen.Lines.ToDictionary(l => (l.Brief.Statement, l.Brief.Case));
-            return seen.Refusal is not null ? seen : last with { Lines = [.. last.Lines.Select(l => anew.GetValueOrDefault((l.Brief.Statement, l.Brief.Case)) ?? l)] };
+            var anew = seen.Lines.GroupBy(l => l.Brief.Statement).ToDictionary(g => g.Key, g => new Queue<Line>(g));
+            return seen.Refusal is not null ? seen : last with { Lines = [.. last.Lines.Select(l => anew.TryGetValue(l.Brief.Statement, out Queue<Line>? next) && next.TryDequeue(out Line? other) ? other : l)] };
         }
 
         async Task<bool> AddsAsync(IReadOnlyList<Proposal> set, Proposal one)

@@ -31,6 +31,11 @@ public static class ChangeFile
                 ReportShape(text, one, dialect, problems);
             }
 
+            foreach (Directive budget in directives.Where(d => d.Key == Directive.Budget))
+            {
+                problems.Add(InputProblem.At(Part, text, budget.Span, "A budget belongs into the workload, not into the change: what a change must keep is not the change's to say."));
+            }
+
             StatementShape shape = StatementShape.Of(sql, dialect);
             WorkUnit? unit = group.Lines.Count > 1 ? WorkUnit.Of(sql, dialect) : null;
 

@@ -14,7 +14,10 @@ internal sealed partial record Directive(string Key, string Qualifier, string Va
     /// <summary>What may have a qualifier between key and colon.</summary>
     private static readonly string[] Qualified = ["bind", "arrived", EachRow];
 
-    private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite", Unit, EachRow, Then, UnitEnds];
+    private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite", Budget, Unit, EachRow, Then, UnitEnds];
+
+    /// <summary>A limit that the statement has to keep.</summary>
+    public const string Budget = "budget";
 
     /// <summary>Names a unit of work, of this statement and those behind it that have no name.</summary>
     public const string Unit = "unit";

@@ -43,6 +43,9 @@ public sealed record WorkloadStatement(
     /// <summary>The statements of a unit; null for one statement.</summary>
     public WorkUnit? Unit { get; init; }
 
+    /// <summary>Limits that it has to keep; empty where the file states none.</summary>
+    public IReadOnlyList<Budget> Budgets { get; init; } = [];
+
     /// <summary>What the engine is given one by one: the statement, or those of the unit.</summary>
     public IReadOnlyList<SentStatement> Sent => SentStatement.Of(Unit, Number, Sql, Body);
 }

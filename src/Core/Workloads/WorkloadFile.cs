@@ -84,7 +84,7 @@ public static class WorkloadFile
         CheckParameters(text, item, name, parameters, unit?.BoundParameters ?? parameters, binds, complete, problems);
         return new(item.Number, name, sql, group.Body, pattern, calls, tolerance, parameters, unit?.OrdersRows ?? shape.OrdersRows,
             CasesOf(text, binds, problems))
-        { Unit = unit };
+        { Unit = unit, Budgets = Budget.Read(text, directives, unit is not null, problems) };
     }
 
     private static string FirstWord(string sql, SqlDialect dialect)

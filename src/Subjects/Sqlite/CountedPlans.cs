@@ -32,9 +32,13 @@ public static class CountedPlans
         }
 
         return plan.Lines().Select(l => (l.Depth, OperatorText.WithoutNumbers(l.Operator.Text))).SequenceEqual(shapes)
-            ? plan.Changed((i, o) => o with { EstimatedRows = rows[i].EstimatedRows, Counts = rows[i].Counts }) with { RestShare = counted.RestShare + building }
+            ? plan.Changed((i, o) => o with { Kind = KindOf(o, rows[i].Counts), EstimatedRows = rows[i].EstimatedRows, Counts = rows[i].Counts }) with { RestShare = counted.RestShare + building }
             : null;
     }
+
+    /// <summary>SQLite says SEARCH of a table from which it takes the least or the greatest, also where no index leads to that and all rows are read (where.c, sqlite3WhereExplainOneScan, WHERE_ORDERBY_MIN): what it visited tells.</summary>
+    private static OperatorKind KindOf(PlanOperator o, OperatorCounts? counts) =>
+        o is { Kind: OperatorKind.Search, Index: null, Condition: null } && counts is { RowsVisited: { } visited, Loops: var loops } && visited > loops ? OperatorKind.Scan : o.Kind;
 
     /// <summary>Adds what a counting library told of the same statement.</summary>
     public static Inspection With(this Inspection seen, CountedPlan counted)

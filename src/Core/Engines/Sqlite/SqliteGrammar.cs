@@ -48,12 +48,12 @@ internal static class SqliteGrammar
 
     /// <summary>
     /// SQLite manual, "The LIKE Optimization": LIKE takes ASCII's capitals for small letters, and searches through an index only where its order does so too. Without letters that is one order; see
-    /// "Datatypes", 3.1, for which columns make texts of numbers, and 7 for the order of binary values behind all texts.
+    /// "Datatypes", 3.1, for which columns make texts of numbers, and 7 for the order of binary values behind all texts, and of texts by their bytes: in UTF-16 those are in another order.
     /// </summary>
     public static readonly PrefixForms Prefixes = new(
         static (column, type) => HoldsTexts(type) ? $"({column} COLLATE NOCASE)" : null,
         static (type, prefix) => HoldsTexts(type) && prefix.All(c => c is >= ' ' and <= '~' && !char.IsAsciiLetter(c)) && (char.IsAsciiDigit(prefix[^1]) || prefix[^1] is '-' or '/' or ':' or '.'),
-        static column => $"typeof({column}) = 'blob'");
+        static column => $"typeof({column}) = 'blob' OR length(CAST('a' AS BLOB)) <> 1");
 
     private static readonly string[] TextWords = ["CHAR", "CLOB", "TEXT"];
 

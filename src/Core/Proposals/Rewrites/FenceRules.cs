@@ -21,6 +21,12 @@ internal static class FenceRules
                 continue;
             }
 
+            // Where rows come in no order, which of them a bound or a window takes first may be others each time.
+            if (table.Body.Descend().Any(n => n is Query { Tail.Count: > 0 } or Call { Over: not null } or Select { DistinctOn.Count: > 0 }))
+            {
+                continue;
+            }
+
             bool keeps = table.Kept.Length > 0 ? !table.Kept.StartsWith("NOT", StringComparison.Ordinal) : named > 1;
             if (Behind(input, table) is { } place && input.With((place, keeps ? "AS NOT MATERIALIZED" : "AS MATERIALIZED")) is { } sql)
             {

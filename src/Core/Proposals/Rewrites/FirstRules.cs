@@ -30,10 +30,14 @@ internal static class FirstRules
             // What is held to 1 is named there and nowhere else, and a star would show it.
             SyntaxNode around = scope.Query ?? (SyntaxNode)scope.Select;
             bool InHere(SyntaxNode node) => derived.Span!.Value.Start <= node.Span!.Value.Start && node.Span.Value.End <= derived.Span.Value.End;
+
+            // What the query over the table hid would come to light with the table, and a name that meant something else would mean that.
+            bool IsUncovered(Name name) => source.Table.Column(name.Last) is not null && !inner.Items.Any(i => i.Value is AllColumns || (i.Value is Name shown && shown.Last.Equals(name.Last, StringComparison.OrdinalIgnoreCase)));
+
             List<Name> outside = [.. QueryScope.NamesIn(around).Where(n => !InHere(n))];
             if (RewriteInput.Terms(scope.Select.Where).FirstOrDefault(t => IsFirst(t, alias.Value, number.Value)) is not { } term
                 || outside.Count(n => n.Last.Equals(number.Value, StringComparison.OrdinalIgnoreCase)) != 1
-                || (scope.Sources.Count > 1 && outside.Any(n => n.Parts.Count == 1)) || scope.Select.Descend().Any(n => n is AllColumns && !InHere(n) && !IsCounted(scope.Select, n)))
+                || outside.Any(n => n.Parts.Count == 1 && (scope.Sources.Count > 1 || IsUncovered(n))) || scope.Select.Descend().Any(n => n is AllColumns && !InHere(n) && !IsCounted(scope.Select, n)))
             {
                 continue;
             }

@@ -43,7 +43,7 @@ internal static class PrefixRules
     {
         string table = column.Source.Table!.Name;
         return new(
-            $"{table}.{column.Column.Name} holds texts alone, and no binary values, which some builds of the engine match with LIKE; nothing in the schema sees to it.", false,
+            $"{table}.{column.Column.Name} holds texts alone, and no binary values, which some builds of the engine match with LIKE, and texts are kept as UTF-8; nothing in the schema sees to it.", false,
             $"SELECT 1 FROM {SqlName.Of(column.Source.Table)} WHERE {prefixes.Violated!(SqlName.Quoted(column.Column.Name))} LIMIT 1", table, column.Column.Name);
     }
 }

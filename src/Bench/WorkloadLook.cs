@@ -1,14 +1,14 @@
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Trials;
 
-namespace SwiftLedger.Bench.Proposals;
+namespace SwiftLedger.Bench;
 
 /// <summary>Looks at a workload on copies, before and after a change: plans and counters of all lines, and nothing is timed.</summary>
 /// <param name="home">Where copies are made.</param>
 /// <param name="subject">Its address.</param>
 /// <param name="workload">The workload's text.</param>
 /// <param name="options">Of each trial.</param>
-internal sealed class WorkloadLook(LedgerHome home, string subject, string workload, TrialOptions options)
+public sealed class WorkloadLook(LedgerHome home, string subject, string workload, TrialOptions options)
 {
     /// <summary>What the subject's schema is made of; empty before the first look.</summary>
     public IReadOnlyList<SchemaObject> Schema { get; private set; } = [];

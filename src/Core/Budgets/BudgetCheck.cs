@@ -1,0 +1,101 @@
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Reports;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Budgets;
+
+/// <summary>Holds what was counted on the after side against the budgets of a workload. Nothing here is timed.</summary>
+public static class BudgetCheck
+{
+    /// <summary>A table of which a scan visits less than this part is not read whole: something ended it.</summary>
+    private const double WholeFrom = 0.9;
+
+    /// <summary>All budgets in all cases, in the order of the workload.</summary>
+    /// <param name="account">Inspected.</param>
+    public static IReadOnlyList<BudgetResult> Of(TrialAccount account)
+    {
+        var statements = account.Brief.Workload.Statements.ToDictionary(s => s.Name);
+        return [.. account.Lines.SelectMany(l => statements[l.Brief.Statement].Budgets.Select(b => Judged(l, b, account)))];
+    }
+
+    /// <summary>One budget in one case.</summary>
+    /// <param name="line">One of the account's.</param>
+    /// <param name="budget">Of its statement.</param>
+    /// <param name="account">Inspected.</param>
+    internal static BudgetResult Judged(Line line, Budget budget, TrialAccount account)
+    {
+        BudgetResult Told(BudgetState state, double? counted, string sentence, string? because = null) => new(line.Brief.Statement, line.Brief.Case, budget, state, counted, sentence, because);
+        if (line.Evidence.AfterFailure is { } failure)
+        {
+            return Told(BudgetState.NotJudged, null, $"It fails: {failure.Reason}");
+        }
+
+        if (line.Evidence.After is not { } seen)
+        {
+            return Told(BudgetState.NotJudged, null, "It was not looked at.");
+        }
+
+        if (budget.Kind == BudgetKind.PlanStays)
+        {
+            return line.Evidence.PlanChanged switch
+            {
+                null => Told(BudgetState.NotJudged, null, "Its plan is not known on both sides."),
+                false => Told(BudgetState.Kept, null, "Its plan is the one before the change."),
+                true => Told(BudgetState.Broken, null, "Its plan is another one.", Because(line, account)),
+            };
+        }
+
+        if (budget.Kind == BudgetKind.WholeTable)
+        {
+            return WholeTable(line, account) is not var (table, rows) ? Told(BudgetState.NotJudged, null, "Its plan is not known.")
+                : table is null ? Told(BudgetState.Kept, 0, "It reads no table whole.")
+                : rows > budget.Limit ? Told(BudgetState.Broken, rows, $"It reads {table} whole, {Figures.Count(rows)} rows; {budget.Allowed} are allowed.", Because(line, account))
+                : Told(BudgetState.Kept, rows, $"Of the tables that it reads whole none has more than {Figures.Count(rows)} rows.");
+        }
+
+        (double? Is, string What) found = budget.Kind switch
+        {
+            BudgetKind.Work => (Counter(seen, account.Brief.Options.Engine.Counter!), account.Brief.Options.Engine.Counter!.Name),
+            BudgetKind.RowsPerRow => (RowsPerRow(seen), "rows read for each row returned"),
+            _ => (seen.Counters.TryGetValue("statements", out long sent) ? sent : seen.Plan?.Sent, "statements in one execution"),
+        };
+        return found.Is is not { } counted ? Told(BudgetState.NotJudged, null, $"Its {found.What} were not counted.{(seen.PlanNote is { } note ? $" {note}" : "")}")
+            : counted > budget.Limit ? Told(BudgetState.Broken, counted, $"{Shown(counted)} {found.What}; {budget.Allowed} are allowed.", Because(line, account))
+            : Told(BudgetState.Kept, counted, $"{Shown(counted)} {found.What} of {budget.Allowed} that are allowed.");
+    }
+
+    private static double? Counter(Inspection seen, WorkCounter counter) => seen.Counters.TryGetValue(counter.Name, out long counted) ? counted : null;
+
+    private static double? RowsPerRow(Inspection seen) =>
+        seen.Plan is { IsCounted: true } plan && seen.Rows is { } rows ? RowFlow.Visited(plan.Lines().Select(l => l.Operator)) / (double)Math.Max(1, rows) : null;
+
+    /// <summary>The largest table that is read whole; no name where none is, null where the plan is not known.</summary>
+    private static (string? Table, long Rows)? WholeTable(Line line, TrialAccount account)
+    {
+        if (LinePlans.SideOf(line, account, Side.After) is not { Catalog: { } catalog } side)
+        {
+            return null;
+        }
+
+        (string?, long) largest = (null, 0);
+        foreach (PlanOperator o in side.ByTable().Lines().Select(l => l.Operator).Where(o => o.Kind == OperatorKind.Scan))
+        {
+            if (catalog.Table(o.Object) is not { Rows: { } rows } table || rows <= largest.Item2)
+            {
+                continue;
+            }
+
+            bool whole = o.Counts is not { Loops: > 0, RowsVisited: { } visited } counts || visited / (double)counts.Loops >= rows * WholeFrom;
+            largest = whole ? (table.Name, rows) : largest;
+        }
+
+        return largest;
+    }
+
+    private static string? Because(Line line, TrialAccount account) => LinePlans.Compared(line, account)?.Sentence;
+
+    private static string Shown(double counted) => counted == Math.Floor(counted) ? Figures.Count((long)counted) : Figures.Three(counted);
+}

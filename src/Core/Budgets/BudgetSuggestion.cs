@@ -1,0 +1,57 @@
+using System.Globalization;
+using System.Text;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Budgets;
+
+/// <summary>Budgets that a workload keeps today with some room: what is counted, and a fifth more.</summary>
+public static class BudgetSuggestion
+{
+    /// <summary>Counts do not scatter as times do; the room is for tables that grow.</summary>
+    private const double Margin = 1.2;
+
+    /// <summary>Smaller tables are read whole as quickly as through an index.</summary>
+    private const double LeastTable = 1_000;
+
+    private const int Digits = 2;
+
+    /// <summary>Lines for a workload file, below the name of each statement that states none; empty where there is none to suggest.</summary>
+    /// <param name="account">Inspected.</param>
+    public static string Of(TrialAccount account)
+    {
+        var text = new StringBuilder();
+        foreach (WorkloadStatement statement in account.Brief.Workload.Statements.Where(s => s.Budgets.Count == 0))
+        {
+            Line[] lines = [.. account.Lines.Where(l => l.Brief.Statement == statement.Name)];
+            string[] budgets =
+            [
+                .. Most(lines, BudgetKind.Work, account) is { } work ? [Written(BudgetKind.Work, Rounded(Math.Max(1, work) * Margin))] : Array.Empty<string>(),
+                .. Most(lines, BudgetKind.WholeTable, account) is { } rows ? [Written(BudgetKind.WholeTable, rows > 0 ? Rounded(Math.Max(LeastTable, rows * Margin)) : LeastTable)] : Array.Empty<string>(),
+                .. statement.Unit is not null && Most(lines, BudgetKind.Statements, account) is { } sent ? [Written(BudgetKind.Statements, sent)] : Array.Empty<string>(),
+            ];
+            if (budgets.Length > 0)
+            {
+                text.Append(CultureInfo.InvariantCulture, $"-- {(statement.Unit is null ? "name" : "unit")}: {statement.Name}\n").AppendJoin('\n', budgets).Append("\n\n");
+            }
+        }
+
+        return text.ToString();
+    }
+
+    private static string Written(BudgetKind kind, double limit) => $"-- budget: {new Budget(kind, limit, new(1, 1)).Words}";
+
+    /// <summary>The most in any case; null where a case was not counted.</summary>
+    private static double? Most(Line[] lines, BudgetKind kind, TrialAccount account)
+    {
+        double?[] all = [.. lines.Select(l => BudgetCheck.Judged(l, new(kind, double.MaxValue, new(1, 1)), account).Is)];
+        return all.Length == 0 || all.Contains(null) ? null : all.Max();
+    }
+
+    /// <summary>Up, to two digits.</summary>
+    private static double Rounded(double value)
+    {
+        double unit = Math.Max(1, Math.Pow(10, Math.Floor(Math.Log10(value)) - (Digits - 1)));
+        return Math.Ceiling(value / unit) * unit;
+    }
+}

@@ -1,0 +1,85 @@
+using Shouldly;
+using SwiftLedger.Core.Budgets;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
+using SwiftLedger.Testing;
+using Xunit;
+
+namespace SwiftLedger.Bench.Tests;
+
+/// <summary>Budgets and kept accounts on a server: held against what counting queries say, and the same whenever they are made.</summary>
+public sealed class BudgetsOnServerTests : IDisposable
+{
+    private const string Workload = """
+        -- name: of depot
+        -- budget: work <= 60
+        -- budget: rows read per row returned <= 1
+        -- budget: no table read whole over 1000 rows
+        -- bind: d=7
+        SELECT id, note FROM parcel WHERE depot_id = :d;
+        -- name: all
+        -- budget: no table read whole over 19999 rows
+        SELECT count(*) FROM parcel;
+        -- name: some
+        -- budget: no table read whole over 19999 rows
+        SELECT id FROM parcel LIMIT 5;
+        -- unit: board
+        -- budget: statements <= 11
+        SELECT id FROM depot WHERE id <= 10 ORDER BY id;
+        -- each row
+        SELECT count(*) FROM parcel WHERE depot_id = :id;
+        """;
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("swift-ledger-test-").FullName;
+    private readonly PostgresServer _server = new("max_parallel_workers_per_gather = 0\njit = off\nfsync = off\nautovacuum = off");
+    private readonly LedgerHome _home;
+
+    public BudgetsOnServerTests()
+    {
+        _home = new LedgerHome(Path.Combine(_folder, "home")).Created();
+        _server.Sql("postgres", "CREATE DATABASE depots");
+        _server.Sql("depots", """
+            CREATE TABLE depot (id int PRIMARY KEY);
+            CREATE TABLE parcel (id int PRIMARY KEY, depot_id int NOT NULL, note text NOT NULL);
+            INSERT INTO depot SELECT generate_series(1, 500);
+            INSERT INTO parcel SELECT i, 1 + i % 500, 'a note ' || i FROM generate_series(1, 20000) i;
+            CREATE INDEX parcel_depot ON parcel (depot_id);
+            """);
+        _server.Sql("depots", "VACUUM ANALYZE");
+    }
+
+    public void Dispose()
+    {
+        _server.Dispose();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task What_a_change_breaks_is_told_and_an_account_is_the_same_each_time()
+    {
+        TrialAccount now = await SeeAsync("");
+        IReadOnlyList<BudgetResult> kept = BudgetCheck.Of(now);
+        kept.Select(r => (r.Statement, r.Budget.Kind, r.State)).ShouldBe(
+        [
+            ("of depot", BudgetKind.Work, BudgetState.Kept), ("of depot", BudgetKind.RowsPerRow, BudgetState.Kept), ("of depot", BudgetKind.WholeTable, BudgetState.Kept),
+            ("all", BudgetKind.WholeTable, BudgetState.Broken), ("some", BudgetKind.WholeTable, BudgetState.Kept), ("board", BudgetKind.Statements, BudgetState.Kept),
+        ], string.Join('\n', kept.Select(r => r.Sentence)));
+        kept[3].Is.ShouldBe(double.Parse(_server.Sql("depots", "SELECT count(*) FROM parcel"), System.Globalization.CultureInfo.InvariantCulture));
+        kept[5].Is.ShouldBe(11);
+
+        string account = WorkAccount.Of(now).ToText();
+        WorkAccount.Of(await SeeAsync("")).ToText().ShouldBe(account);
+
+        TrialAccount dropped = await SeeAsync("DROP INDEX parcel_depot;");
+        IReadOnlyList<BudgetResult> broken = BudgetCheck.Of(dropped);
+        broken.Where(r => r.Statement == "of depot").ShouldAllBe(r => r.State == BudgetState.Broken);
+        broken[1].Is.ShouldBe(20_000 / 40.0);
+        broken[0].Because.ShouldNotBeNull().ShouldContain("parcel_depot");
+        IReadOnlyList<AccountDeparture> left = WorkAccount.Read(account).Account!.Left(WorkAccount.Of(dropped), "blocksTouched");
+        left.Select(l => (l.Statement, l.Dearer)).ShouldBe([("of depot", true), ("board", true)]);
+        left.ShouldAllBe(l => l.Sentence.EndsWith(", another plan."));
+    }
+
+    private Task<TrialAccount> SeeAsync(string change) => new WorkloadLook(
+        _home, $"postgresql://postgres@127.0.0.1:{_server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots", Workload, new(Quick: true, NoiseCheck: change.Length == 0, Engine: Dialects.PostgresEngine)).SeeAsync(change, default);
+}

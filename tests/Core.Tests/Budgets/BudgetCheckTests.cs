@@ -1,0 +1,166 @@
+using System.Xml.Linq;
+using Shouldly;
+using SwiftLedger.Core.Budgets;
+using SwiftLedger.Core.Plans;
+using SwiftLedger.Core.Trials;
+using Xunit;
+
+namespace SwiftLedger.Core.Tests.Budgets;
+
+/// <summary>Counts against limits: kept at the limit, broken one above it, and not judged where nothing was counted.</summary>
+public class BudgetCheckTests
+{
+    private const string All = "-- name: a\n-- budget: work <= 100\n-- budget: rows read per row returned <= 10\n-- budget: no table read whole over 1000 rows\n-- budget: plan stays\nSELECT 1;";
+
+    private static readonly Catalog Depot = new(4_096,
+    [
+        new("parcel", [new("id", "INTEGER", true, 1)], 5_000, 20, null, []), new("depot", [new("id", "INTEGER", true, 1)], 1_000, 4, null, []),
+    ]);
+
+    [Theory]
+    [InlineData(100, 10, 1, BudgetState.Kept, BudgetState.Kept)]
+    [InlineData(101, 11, 1, BudgetState.Broken, BudgetState.Broken)]
+    [InlineData(0, 10, 0, BudgetState.Kept, BudgetState.Kept)] // no row is counted as one
+    [InlineData(0, 11, 0, BudgetState.Kept, BudgetState.Broken)]
+    public void What_is_allowed_may_be_reached_and_not_exceeded(long steps, long visited, long rows, BudgetState work, BudgetState perRow)
+    {
+        IReadOnlyList<BudgetResult> results = Of(All, Seen(steps, rows, Search("depot", visited)));
+        (results[0].State, results[1].State).ShouldBe((work, perRow));
+        results[0].Is.ShouldBe(steps);
+        results[0].Room.ShouldBe(1 - (steps / 100.0));
+    }
+
+    [Fact]
+    public void What_was_not_counted_is_not_judged_and_what_fails_neither()
+    {
+        var plan = new Plan([new(OperatorKind.Search, "SEARCH", "depot", null, null, false, [])]);
+        Of(All, new Inspection(plan, null, 1, false, null, null, true, new Dictionary<string, long>(), null, null)).Select(r => r.State)
+            .ShouldBe([BudgetState.NotJudged, BudgetState.NotJudged, BudgetState.Kept, BudgetState.Kept]);
+        IReadOnlyList<BudgetResult> failed = Of(All, Seen(1, 1, Search("depot", 1)) with { Failure = new("no such table: depot") });
+        failed.ShouldAllBe(r => r.State == BudgetState.NotJudged && r.Sentence == "It fails: no such table: depot");
+        new CheckReport("w.sql", failed, null, [], []).Outcome.ShouldBe(Outcome.NotMeasured);
+    }
+
+    [Theory]
+    [InlineData("parcel", 5_000L, 1, BudgetState.Broken)]
+    [InlineData("parcel", 4_500L, 1, BudgetState.Broken)]
+    [InlineData("parcel", 4_400L, 1, BudgetState.Kept)] // something ended it
+    [InlineData("parcel", null, 1, BudgetState.Broken)] // not counted: the plan says so
+    [InlineData("depot", 1_000L, 1, BudgetState.Kept)] // as large as is allowed
+    [InlineData("parcel", 10_000L, 10, BudgetState.Kept)] // ten times a thousand rows each
+    [InlineData("parcel", 50_000L, 10, BudgetState.Broken)]
+    [InlineData("elsewhere", 50_000L, 1, BudgetState.Kept)]
+    public void A_table_is_read_whole_where_a_scan_visits_nearly_all_of_its_rows(string table, long? visited, int loops, BudgetState state)
+    {
+        var scan = new PlanOperator(OperatorKind.Scan, "SCAN", table, null, null, false, []) { Counts = visited is { } rows ? new(loops, rows, rows, 1) : null };
+        BudgetResult result = Of(All, Seen(1, 1, scan))[2];
+        result.State.ShouldBe(state, result.Sentence);
+        if (state == BudgetState.Broken)
+        {
+            result.Sentence.ShouldBe("It reads parcel whole, 5\u202F000 rows; 1\u202F000 are allowed.");
+        }
+    }
+
+    [Fact]
+    public void A_plan_stays_where_it_is_the_one_before()
+    {
+        Inspection search = Seen(1, 1, Search("depot", 1)), scan = Seen(1, 1, new PlanOperator(OperatorKind.Scan, "SCAN depot", "depot", null, null, false, []));
+        Of(All, search, search)[3].State.ShouldBe(BudgetState.Kept);
+        Of(All, search, scan)[3].State.ShouldBe(BudgetState.Broken);
+        Of(All, search with { Plan = null }, scan)[3].State.ShouldBe(BudgetState.NotJudged);
+    }
+
+    [Theory]
+    [InlineData(3, BudgetState.Kept)]
+    [InlineData(4, BudgetState.Broken)]
+    public void What_a_unit_sends_is_counted(long sent, BudgetState state)
+    {
+        const string unit = "-- unit: board\n-- budget: statements <= 3\nSELECT 1 AS id;\n-- each row\nSELECT 2 WHERE :id = 1;";
+        Inspection seen = Seen(1, 1, Search("depot", 1));
+        BudgetResult result = Of(unit, seen with { Counters = new Dictionary<string, long> { ["statements"] = sent } }).ShouldHaveSingleItem();
+        (result.State, result.Is).ShouldBe((state, sent));
+    }
+
+    [Fact]
+    public void A_report_has_a_line_for_each_broken_budget_as_compilers_write_them()
+    {
+        IReadOnlyList<BudgetResult> results = Of(All.Replace("name: a", "name: a\u2028b <&>", StringComparison.Ordinal), Seen(101, 1, Search("depot", 5)));
+        var report = new CheckReport("sql/day.sql", results, "plans.account", [new("c", "1", true, "9 vmSteps instead of 1."), new("d", "2", false, "It is not in the account.")], ["a note"]);
+        report.Outcome.ShouldBe(Outcome.Regressed);
+        report.ToText().ShouldBe("""
+            sql/day.sql:2:12: error: a b <&> (1): 101 vmSteps; 100 are allowed.
+            plans.account: error: c (1): 9 vmSteps instead of 1.
+            plans.account: note: d (2): It is not in the account.
+            note: a note
+            1 of 4 budgets broken, 3 kept; 2 cases left the account, 1 dearer.
+
+            """);
+
+        // What common readers of JUnit XML ask for: a suite with its sums, a class and a name for each case.
+        XElement suite = XDocument.Parse(report.ToJUnit()).Root!;
+        (suite.Name.LocalName, suite.Attribute("tests")!.Value, suite.Attribute("failures")!.Value, suite.Attribute("errors")!.Value).ShouldBe(("testsuite", "6", "2", "0"));
+        suite.Elements("testcase").Count().ShouldBe(6);
+        suite.Elements("testcase").ShouldAllBe(c => c.Attribute("classname") != null && c.Attribute("name") != null);
+        suite.Descendants("failure").Count().ShouldBe(2);
+        CheckReport nothing = report with { Results = [], Left = [] };
+        (nothing.Outcome, nothing.Headline).ShouldBe((Outcome.Good, "No budget to keep; nothing left the account."));
+    }
+
+    /// <summary>TAP 14, "Test points" and "YAML diagnostics": numbers in order, a hash in a name escaped, a block below what is not ok.</summary>
+    [Fact]
+    public void In_tap_each_budget_is_a_test_point()
+    {
+        IReadOnlyList<BudgetResult> results = Of("-- name: a #1\n-- budget: work <= 100\n-- budget: plan stays\nSELECT 1;", Seen(101, 1, Search("depot", 5)));
+        new CheckReport("w.sql", results, null, [], []).ToTap().ShouldBe("""
+            TAP version 14
+            1..2
+            not ok 1 - a \#1 (1): work <= 100
+              ---
+              message: "101 vmSteps; 100 are allowed."
+              ...
+            ok 2 - a \#1 (1): plan stays
+
+            """.Replace("\r\n", "\n", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_comment_has_what_is_broken_first_and_the_rest_below_a_fold()
+    {
+        IReadOnlyList<BudgetResult> results = Of("-- name: a|b\n-- budget: plan stays\n-- budget: work <= 100\nSELECT 1;", Seen(101, 1, Search("depot", 5)));
+        string[] lines = new CheckReport("w.sql", results, null, [], ["another version"]).ToMarkdown().Split('\n');
+        lines[0].ShouldStartWith("**Broken**: 1 of 2 budgets broken");
+        lines[4].ShouldContain("101 vmSteps");
+        lines[4].Split(" | ").Length.ShouldBe(3, "a bar in a name parts no cells");
+        Array.IndexOf(lines, "<details><summary>What is kept</summary>").ShouldBeGreaterThan(5);
+        new CheckReport("w.sql", [], null, [], []).ToMarkdown().ShouldStartWith("**Kept**: No budget to keep");
+    }
+
+    [Theory]
+    [InlineData(100, 120)]
+    [InlineData(101, 130)]
+    [InlineData(0, 2)]
+    [InlineData(7, 9)]
+    [InlineData(123_456, 150_000)]
+    public void What_is_suggested_is_kept_today_with_some_room(long steps, long limit)
+    {
+        const string plain = "-- name: a\nSELECT 1;";
+        TrialAccount account = Account(plain, Seen(steps, 1, new PlanOperator(OperatorKind.Scan, "SCAN", "parcel", null, null, false, [])), Seen(steps, 1, new PlanOperator(OperatorKind.Scan, "SCAN", "parcel", null, null, false, [])));
+        string suggested = BudgetSuggestion.Of(account);
+        suggested.ShouldBe($"-- name: a\n-- budget: work <= {limit}\n-- budget: no table read whole over 6000 rows\n\n");
+        BudgetCheck.Of(Account(suggested.TrimEnd('\n') + "\nSELECT 1;", account.Lines[0].Evidence.Before!, account.Lines[0].Evidence.After!)).ShouldAllBe(r => r.State == BudgetState.Kept);
+        BudgetSuggestion.Of(Account(All, Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1)))).ShouldBeEmpty("it states some");
+        BudgetSuggestion.Of(Account(plain, Seen(1, 1), Seen(1, 1) with { Failure = new("gone") })).ShouldBeEmpty();
+    }
+
+    private static PlanOperator Search(string table, long visited) => new(OperatorKind.Search, $"SEARCH {table}", table, "i", null, false, []) { Counts = new(1, visited, visited, 1) };
+
+    private static Inspection Seen(long steps, long rows, params PlanOperator[] operators) =>
+        new(new Plan(operators) { Milliseconds = 1 }, null, rows, false, null, null, true, new Dictionary<string, long> { ["vmSteps"] = steps }, true, null);
+
+    private static IReadOnlyList<BudgetResult> Of(string workload, Inspection after) => Of(workload, after, after);
+
+    private static IReadOnlyList<BudgetResult> Of(string workload, Inspection before, Inspection after) => BudgetCheck.Of(Account(workload, before, after));
+
+    private static TrialAccount Account(string workload, Inspection before, Inspection after) =>
+        TrialAccount.Open(TrialBrief.Read(workload, "", new(NoiseCheck: true)).Value).With(new CatalogsRead(Depot, Depot)).With(new LineInspected(1, before, after));
+}
