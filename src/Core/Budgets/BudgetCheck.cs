@@ -50,7 +50,7 @@ public static class BudgetCheck
 
         if (budget.Kind == BudgetKind.WholeTable)
         {
-            return WholeTable(line, account) is not var (table, rows) ? Told(BudgetState.NotJudged, null, "Its plan is not known.")
+            return WholeTable(line, account) is not var (table, rows) ? Told(BudgetState.NotJudged, null, $"Its plan, or how large its tables are, is not known.{Note(seen)}")
                 : table is null ? Told(BudgetState.Kept, 0, "It reads no table whole.")
                 : rows > budget.Limit ? Told(BudgetState.Broken, rows, $"It reads {table} whole, {Figures.Count(rows)} rows; {budget.Allowed} are allowed.", Because(line, account))
                 : Told(BudgetState.Kept, rows, $"Of the tables that it reads whole none has more than {Figures.Count(rows)} rows.");
@@ -62,17 +62,19 @@ public static class BudgetCheck
             BudgetKind.RowsPerRow => (RowsPerRow(seen), "rows read for each row returned"),
             _ => (seen.Counters.TryGetValue("statements", out long sent) ? sent : seen.Plan?.Sent, "statements in one execution"),
         };
-        return found.Is is not { } counted ? Told(BudgetState.NotJudged, null, $"Its {found.What} were not counted.{(seen.PlanNote is { } note ? $" {note}" : "")}")
+        return found.Is is not { } counted ? Told(BudgetState.NotJudged, null, $"Its {found.What} were not counted.{Note(seen)}")
             : counted > budget.Limit ? Told(BudgetState.Broken, counted, $"{Shown(counted)} {found.What}; {budget.Allowed} are allowed.", Because(line, account))
             : Told(BudgetState.Kept, counted, $"{Shown(counted)} {found.What} of {budget.Allowed} that are allowed.");
     }
+
+    private static string Note(Inspection seen) => seen.PlanNote is { } note ? $" {note}" : "";
 
     private static double? Counter(Inspection seen, WorkCounter counter) => seen.Counters.TryGetValue(counter.Name, out long counted) ? counted : null;
 
     private static double? RowsPerRow(Inspection seen) =>
         seen.Plan is { IsCounted: true } plan && seen.Rows is { } rows ? RowFlow.Visited(plan.Lines().Select(l => l.Operator)) / (double)Math.Max(1, rows) : null;
 
-    /// <summary>The largest table that is read whole; no name where none is, null where the plan is not known.</summary>
+    /// <summary>The largest table that is read whole; no name where none is, null where the plan or the tables' sizes are not known.</summary>
     private static (string? Table, long Rows)? WholeTable(Line line, TrialAccount account)
     {
         if (LinePlans.SideOf(line, account, Side.After) is not { Catalog: { } catalog } side)
