@@ -155,6 +155,7 @@ internal static class RewriteExamples
         "SELECT d.id, g.n FROM depot d JOIN (SELECT depot_id, count(*) AS n FROM parcel GROUP BY depot_id) AS g ON g.n = d.id WHERE d.region = 1",
         "SELECT d.id, g.n FROM depot d JOIN (SELECT depot_id, count(*) AS n FROM parcel GROUP BY depot_id) AS g ON g.depot_id = d.id",
         "SELECT d.id, g.n FROM (SELECT depot_id, count(*) AS n FROM parcel GROUP BY depot_id) AS g LEFT JOIN depot d ON g.depot_id = d.id AND d.region = 1",
+        "SELECT g.n FROM (SELECT depot_id, count(*) AS n FROM parcel GROUP BY depot_id) AS g LEFT JOIN depot d ON g.depot_id = d.id WHERE d.region IS NULL",
         "SELECT o.id FROM parcel o WHERE EXISTS (SELECT 1 FROM (SELECT p.id, row_number() OVER (PARTITION BY p.depot_id ORDER BY p.code) AS nth FROM parcel p) AS x WHERE nth = 1 AND x.id = courier_id)",
         "WITH few AS (SELECT id FROM parcel LIMIT 3) SELECT a.id FROM few a JOIN few b ON b.id = a.id",
         "WITH few AS MATERIALIZED (SELECT id, row_number() OVER (ORDER BY state) AS n FROM parcel) SELECT id FROM few WHERE n = 2",

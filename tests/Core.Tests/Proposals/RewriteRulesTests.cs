@@ -81,6 +81,7 @@ public class RewriteRulesTests
     [Theory]
     [InlineData("sent_at LIKE 'a%'")]
     [InlineData("sent_at LIKE '1a%'")]
+    [InlineData("sent_at LIKE 'a1%'")]
     [InlineData("sent_at LIKE '1 %'")]
     [InlineData("sent_at LIKE '1&%'")]
     [InlineData("sent_at LIKE '@%'")]
