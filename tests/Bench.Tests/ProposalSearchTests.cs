@@ -76,14 +76,7 @@ public sealed class ProposalSearchTests : IDisposable
     [Fact]
     public async Task In_a_file_each_cause_has_its_proposal()
     {
-        string subject = Path.Combine(_folder, "depot.db");
-        using (var connection = new SqliteConnection($"Data Source={subject};Pooling=False"))
-        {
-            connection.Open();
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = $"{Tables} CREATE TEMP TABLE numbers AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) SELECT i FROM n; {Rows} ANALYZE;";
-            command.ExecuteNonQuery();
-        }
+        string subject = SubjectFile();
 
         // The engine keeps to the order of a CROSS JOIN.
         const string crossed = "-- name: crossed\n-- calls: 100/day\nSELECT p.note, c.name FROM parcel p CROSS JOIN courier c WHERE c.id = p.courier_id AND c.name = 'courier 7';";
@@ -107,11 +100,7 @@ public sealed class ProposalSearchTests : IDisposable
     [Fact]
     public async Task On_a_server_each_cause_has_its_proposal()
     {
-        using var server = new PostgresServer("max_parallel_workers_per_gather = 0\njit = off\nfsync = off");
-        server.Sql("postgres", "CREATE DATABASE depots");
-        server.Sql("depots", $"{Tables} CREATE TEMP TABLE numbers AS SELECT i::bigint AS i FROM generate_series(1, 40000) i; {Rows}");
-        server.Sql("depots", "VACUUM ANALYZE");
-        string address = $"postgresql://postgres@127.0.0.1:{server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots";
+        using PostgresServer server = SubjectServer(out string address);
         ProposalsFound found = await FindAsync(address, Workload, new(Engine: Dialects.PostgresEngine));
         string all = All(found);
         IndexFor(found, "remove depot", "index on parcel (depot_id").Reason.ShouldContain("remove depot: for each deleted row the engine looks for rows of parcel that refer to it");
@@ -141,11 +130,7 @@ public sealed class ProposalSearchTests : IDisposable
     [Fact]
     public async Task On_a_server_settings_are_swept_in_steps_and_the_smallest_that_is_enough_is_proposed()
     {
-        using var server = new PostgresServer("max_parallel_workers_per_gather = 0\njit = off\nfsync = off");
-        server.Sql("postgres", "CREATE DATABASE depots");
-        server.Sql("depots", $"{Tables} CREATE TEMP TABLE numbers AS SELECT i::bigint AS i FROM generate_series(1, 40000) i; {Rows}");
-        server.Sql("depots", "VACUUM ANALYZE");
-        string address = $"postgresql://postgres@127.0.0.1:{server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots";
+        using PostgresServer server = SubjectServer(out string address);
         const string sorts = "-- name: sorted\n-- calls: 100/day\nSELECT id, note, name FROM parcel ORDER BY note, name;", small = "-- name: small\n-- calls: 100/day\nSELECT id FROM depot ORDER BY town;";
         ProposalsFound found = await FindAsync(address, sorts, new(Engine: Dialects.PostgresEngine), ProposalKind.Setting);
         Proposal memory = found.Proposals.Where(p => p.Title.StartsWith("work_mem", StringComparison.Ordinal)).ShouldHaveSingleItem(All(found));
@@ -161,14 +146,7 @@ public sealed class ProposalSearchTests : IDisposable
     [Fact]
     public async Task In_a_file_a_setting_is_proposed_that_holds_the_database_and_a_trial_takes_it()
     {
-        string subject = Path.Combine(_folder, "depot.db");
-        using (var connection = new SqliteConnection($"Data Source={subject};Pooling=False"))
-        {
-            connection.Open();
-            using SqliteCommand command = connection.CreateCommand();
-            command.CommandText = $"{Tables} CREATE TEMP TABLE numbers AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) SELECT i FROM n; {Rows} ANALYZE;";
-            command.ExecuteNonQuery();
-        }
+        string subject = SubjectFile();
 
         const string workload = "-- name: notes\n-- calls: 100/day\nSELECT count(*) FROM parcel WHERE length(note) > 60;";
         ProposalsFound found = await FindAsync(subject, workload, new(), ProposalKind.Setting);
@@ -176,6 +154,32 @@ public sealed class ProposalSearchTests : IDisposable
         TrialAccount account = await new TrialRunner(_home).RunAsync(subject, workload, found.Proposals[0].Sql, TrialBrief.Read(workload, found.Proposals[0].Sql, new(MaxSeconds: 5)).Value, (_, _) => { });
         account.Refusal.ShouldBeNull();
         account.Find(1)!.Evidence.SameRows.ShouldBe(true);
+    }
+
+    /// <summary>The subject in a file; its path.</summary>
+    private string SubjectFile()
+    {
+        string file = Path.Combine(_folder, "depot.db");
+        using (var connection = new SqliteConnection($"Data Source={file};Pooling=False"))
+        {
+            connection.Open();
+            using SqliteCommand command = connection.CreateCommand();
+            command.CommandText = $"{Tables} CREATE TEMP TABLE numbers AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) SELECT i FROM n; {Rows} ANALYZE;";
+            command.ExecuteNonQuery();
+        }
+
+        return file;
+    }
+
+    /// <summary>The same on a server of its own.</summary>
+    private static PostgresServer SubjectServer(out string address)
+    {
+        var server = new PostgresServer("max_parallel_workers_per_gather = 0\njit = off\nfsync = off");
+        server.Sql("postgres", "CREATE DATABASE depots");
+        server.Sql("depots", $"{Tables} CREATE TEMP TABLE numbers AS SELECT i::bigint AS i FROM generate_series(1, 40000) i; {Rows}");
+        server.Sql("depots", "VACUUM ANALYZE");
+        address = $"postgresql://postgres@127.0.0.1:{server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots";
+        return server;
     }
 
     private const string Objects = "SELECT indexdef FROM pg_indexes WHERE schemaname = 'public' UNION ALL SELECT stxname FROM pg_statistic_ext ORDER BY 1";

@@ -1,3 +1,5 @@
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Sql.Syntax;
 
 namespace SwiftLedger.Core.Proposals.Rewrites;
@@ -21,13 +23,13 @@ internal static class PageRules
             yield break;
         }
 
-        string alias = Engines.SqlName.Quoted(source.Alias);
-        string keys = string.Join(", ", key.Select(k => $"{alias}.{Engines.SqlName.Quoted(k)}"));
+        string alias = SqlName.Quoted(source.Alias);
+        string keys = string.Join(", ", key.Select(k => $"{alias}.{SqlName.Quoted(k)}"));
         string order = string.Join(", ", query.OrderBy.Select(o => input.Text(o)));
         string where = select.Where is { } condition ? $" WHERE {input.Text(condition)}" : "";
         string page = $"SELECT {keys} FROM {input.Text(table)}{where} ORDER BY {order} {string.Join(' ', tail.Select(t => input.Text(t)))}";
         string text = $"SELECT {string.Join(", ", select.Items.Select(i => input.Text(i)))} FROM {input.Text(table)} WHERE {(key.Length > 1 ? $"({keys})" : keys)} IN ({page}) ORDER BY {order}";
-        if (input.With((Sql.TextSpan.Between(select.Span!.Value.Start, tail[^1].Span!.Value.End), text)) is { } sql)
+        if (input.With((TextSpan.Between(select.Span!.Value.Start, tail[^1].Span!.Value.End), text)) is { } sql)
         {
             yield return new(
                 RewriteKind.PageByKey, sql,
