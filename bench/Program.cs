@@ -9,6 +9,7 @@ var all = new (string Name, string What, Func<Task> Run)[]
     ("ledger", "verifying entries, the words for promises on simulated spans, a full book's front page, and asking for holds", LedgerBench.RunAsync),
     ("lexer", "lexing with hashing against a plain scan of the same bytes", LexerBench.RunAsync),
     ("proposals", "reading statements into trees and writing them out again", ProposalsBench.RunAsync),
+    ("gate", "check of the demo and of 1,000 statements, and how soon the program tells its version", GateBench.RunAsync),
     ("makelog", "writes made logs into the current folder, for trying things out", CaptureBench.WriteAsync),
     ("capture", "reading captures against a plain scan of the same file", CaptureBench.RunAsync),
     ("daybook", "what the daybook asks for, over 14 days, 2,000 patterns and 4 sources", DaybookBench.RunAsync),

@@ -57,7 +57,7 @@ internal sealed class TrialRun(BenchJob job, TrialOrder order, TrialBrief brief,
 
     /// <summary>With an order of joins that is cheaper than the plan's, where one is found; under a deadline only where that is quick, and at its beginning: all lines are to be looked at first.</summary>
     public Inspection WithOrders(Inspection found, ISubjectCopy copy, CaseRun of, Catalog? catalog, ExecutionLimit limit) =>
-        of.Unit is not null || (Deadline is { } deadline && (found.ColdMilliseconds > QuickMilliseconds || Clock.Elapsed > deadline / LinesThatFit)) ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
+        Options.WithoutOrders || of.Unit is not null || (Deadline is { } deadline && (found.ColdMilliseconds > QuickMilliseconds || Clock.Elapsed > deadline / LinesThatFit)) ? found : found.WithOrders(copy, of, Options.Engine.Plans!, catalog, limit);
 
     /// <summary>What is known of a line that was looked at on both sides.</summary>
     public LineEvidence Seen(LineBrief line, Inspection onBefore, Inspection onAfter) => LineEvidence.Nothing(line, Options) with { Before = onBefore, After = onAfter };

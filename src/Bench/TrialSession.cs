@@ -160,8 +160,17 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
                 at = step;
                 run.Tell(new StageReached(TrialStage.Applying, $"statement {step.Number}"));
                 long start = Stopwatch.GetTimestamp();
-                await after.ApplyAsync(step, run.Stop, limit);
-                run.Tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds));
+                IReadOnlyList<StepHold>? holds = null;
+                if (run.Options.WatchSteps)
+                {
+                    holds = await after.ApplyWatchedAsync(step, run.Stop, limit);
+                }
+                else
+                {
+                    await after.ApplyAsync(step, run.Stop, limit);
+                }
+
+                run.Tell(new StepApplied(step.Number, step.Sql, Stopwatch.GetElapsedTime(start).TotalSeconds) { Holds = holds });
             }
 
             await before.FinishChangeAsync(run.Stop);

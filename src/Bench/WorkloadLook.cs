@@ -21,18 +21,25 @@ public sealed class WorkloadLook(LedgerHome home, string subject, string workloa
     /// <param name="stop">Ends it.</param>
     /// <param name="text">Another workload; null for its own.</param>
     /// <param name="only">Statements that are looked at; null for all.</param>
+    /// <param name="seconds">Bounds all of it, copies and change included: what was not seen by then is missing; null for no bound.</param>
     /// <exception cref="BenchProcessException">The measuring process died.</exception>
-    public async Task<TrialAccount> SeeAsync(string change, CancellationToken stop, string? text = null, IReadOnlyList<string>? only = null)
+    public async Task<TrialAccount> SeeAsync(string change, CancellationToken stop, string? text = null, IReadOnlyList<string>? only = null, double? seconds = null)
     {
         string asked = text ?? workload;
-        TrialOptions own = options with { NoiseCheck = change.Length == 0, MaxSeconds = null, Only = only ?? options.Only };
-        TrialAccount? latest = null;
+        TrialOptions own = options with { NoiseCheck = change.Length == 0, MaxSeconds = seconds, Only = only ?? options.Only };
+        TrialBrief brief = TrialBrief.Read(asked, change, own).Value;
+        TrialAccount latest = TrialAccount.Open(brief);
         using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        if (seconds is { } bound)
+        {
+            enough.CancelAfter(TimeSpan.FromSeconds(bound));
+        }
+
         try
         {
-            return await new TrialRunner(home).RunAsync(subject, asked, change, TrialBrief.Read(asked, change, own).Value, See, stop: enough.Token);
+            return await new TrialRunner(home).RunAsync(subject, asked, change, brief, See, stop: enough.Token);
         }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested && latest is not null)
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
         {
             return latest;
         }

@@ -13,12 +13,25 @@ internal static class CommandFiles
     {
         try
         {
+            return TextOf(path, what);
+        }
+        catch (InputTextException e)
+        {
+            Console.Error.WriteLine(e.Message);
+            return null;
+        }
+    }
+
+    /// <exception cref="InputTextException">It cannot be read; the message names the file.</exception>
+    public static string TextOf(string path, string what)
+    {
+        try
+        {
             return InputText.Read(path, TrialLimits.LongestText);
         }
         catch (InputTextException e)
         {
-            Console.Error.WriteLine($"The {what} file '{path}' {e.Message}");
-            return null;
+            throw new InputTextException($"The {what} file '{path}' {e.Message}");
         }
     }
 

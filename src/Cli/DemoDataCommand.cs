@@ -9,7 +9,7 @@ namespace SwiftLedger.Cli;
 /// <summary><c>swift-ledger demo-data</c>: writes the demo's database, workload and changes into a folder, for use with <c>trial</c>.</summary>
 internal static class DemoDataCommand
 {
-    private static readonly Argument<string> Folder = new("folder") { Description = "Where to write huts.db, workload.sql and changes/." };
+    private static readonly Argument<string> Folder = new("folder") { Description = "Where to write huts.db, workload.sql, changes/, loads/, and gate/ for check." };
     private static readonly Option<double> Scale = new("--scale") { Description = "1 for the demo, 0.05 for a small one.", DefaultValueFactory = _ => 1 };
 
     public static Command Build()

@@ -3,7 +3,15 @@ using System.Globalization;
 using SwiftLedger.Bench;
 using SwiftLedger.Bench.Proposals;
 using SwiftLedger.Cli;
+using SwiftLedger.Cli.Checks;
 using SwiftLedger.Cli.Live;
+using SwiftLedger.Core.Wording;
+
+if (args is ["--version"])
+{
+    Console.Out.WriteLine(ProgramVersion.Current);
+    return ExitCode.Good;
+}
 
 // The measuring process starts often and must start fast: nothing else is loaded for it.
 if (args is ["bench-job"])

@@ -67,7 +67,24 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
         List<DemoLoad> loads = [.. ReadLoads(changes)];
         Directory.CreateDirectory(Path.Combine(folder, "loads"));
         loads.ForEach(l => File.WriteAllText(Path.Combine(folder, "loads", l.FileName), l.Text));
+        WriteGate(Path.Combine(folder, "gate"));
         return new(database, workload, changes, loads, files);
+    }
+
+    /// <summary>What a repository of the application holds: numbered migrations, its statements with their budgets, rules of the house, and what two branches add.</summary>
+    private static void WriteGate(string folder)
+    {
+        (string Path, string Resource)[] files =
+        [
+            ("migrations/0001_huts.sql", "schema.sql"), ("migrations/0002_indexes.sql", "indexes.sql"),
+            .. typeof(DemoScenario).Assembly.GetManifestResourceNames().Where(n => n.StartsWith("gate/", StringComparison.Ordinal)).Select(n => (n["gate/".Length..], n)),
+        ];
+        foreach ((string path, string resource) in files)
+        {
+            string target = Path.Combine(folder, path);
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            File.WriteAllText(target, Resource(resource));
+        }
     }
 
     internal static string Resource(string name)

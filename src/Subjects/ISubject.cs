@@ -83,6 +83,14 @@ public interface ISubjectCopy : IAsyncDisposable
     /// <exception cref="EngineException">The engine refused it, or it exceeded a bound.</exception>
     Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null);
 
+    /// <summary>Runs one statement of the change, and tells which tables it held while it ran; those that the change itself made are nobody's yet.</summary>
+    /// <param name="step">Of the change.</param>
+    /// <param name="stop">Ends it.</param>
+    /// <param name="limit">Of this statement; null for none.</param>
+    /// <returns>Null where nobody can tell.</returns>
+    /// <exception cref="EngineException">The engine refused it, or it exceeded a bound.</exception>
+    Task<IReadOnlyList<StepHold>?> ApplyWatchedAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null);
+
     /// <summary>Called once after the last step: brings the copy into the state that it is measured in, and lets go of the session that applied the change.</summary>
     /// <exception cref="EngineException">The change left something open.</exception>
     Task FinishChangeAsync(CancellationToken stop);

@@ -1,5 +1,4 @@
 using System.Net.ServerSentEvents;
-using System.Reflection;
 using System.Text;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http.Features;
@@ -9,6 +8,7 @@ using SwiftLedger.Bench;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
 using SwiftLedger.Subjects;
@@ -66,9 +66,7 @@ internal static class Api
 
     private const int MostPictured = 60;
 
-    public static string Version => typeof(Api).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()!.InformationalVersion;
-
-    private static ServerView Server(TrialDesk desk, TrialStore trials) => new(Version, KnownEngines.Default.Name, SubjectEngines.Of(KnownEngines.Default).Version ?? "", UploadLimit,
+    private static ServerView Server(TrialDesk desk, TrialStore trials) => new(ProgramVersion.Current, KnownEngines.Default.Name, SubjectEngines.Of(KnownEngines.Default).Version ?? "", UploadLimit,
         desk.Current is { } id ? trials.Find(id)?.Title : null);
 
     private static Results<Ok<BookPage>, NotFound<ProblemReport>> Book(long id, BookStore books, TrialStore trials, TrialDesk desk)

@@ -31,7 +31,13 @@ public static class LedgerServer
     /// <exception cref="LedgerException">The ledger cannot be used.</exception>
     public static WebApplication Build(ServerSettings settings)
     {
-        WebApplicationBuilder builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ApplicationName = typeof(LedgerServer).Assembly.GetName().Name });
+        // The folder that it is started in is somebody's: a settings file there is none of ours, and all that lies below it would be watched for one.
+        WebApplicationBuilder builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions
+        {
+            ApplicationName = typeof(LedgerServer).Assembly.GetName().Name,
+            ContentRootPath = AppContext.BaseDirectory,
+            Args = ["--hostBuilder:reloadConfigOnChange=false"],
+        });
         builder.Configuration.Sources.Clear();
         builder.WebHost.ConfigureKestrel(k =>
         {

@@ -1,10 +1,10 @@
 using System.Diagnostics;
-using System.Reflection;
 using System.Text.Json;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Ledger;
 using SwiftLedger.Core.Metrics;
+using SwiftLedger.Core.Wording;
 using SwiftLedger.Store;
 using SwiftLedger.Store.Captures;
 
@@ -23,7 +23,7 @@ internal sealed class MetricsDesk(LedgerHome home, BookStore books, TrialStore t
             where T : struct, Enum =>
             all.SelectMany(b => of(b.Id).ToArray() is var found ? Enum.GetValues<T>().Select(s => new MetricSample(found.Count(f => f.Equals(s)), [.. Of(b), ("state", JsonNamingPolicy.CamelCase.ConvertName(s.ToString()))])) : []);
 
-        yield return new("swift_ledger_build", MetricKind.Info, "The program.", [new(1, ("version", typeof(MetricsDesk).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion ?? ""))]);
+        yield return new("swift_ledger_build", MetricKind.Info, "The program.", [new(1, ("version", ProgramVersion.Current))]);
         yield return Gauge("swift_ledger_books", "Books in the ledger.", [new(all.Count)]);
         yield return Gauge("swift_ledger_trials", "Trials of a book, by state.", ByState(b => trials.OfBook(b).Select(t => t.State)));
         yield return Gauge("swift_ledger_rehearsals", "The latest rehearsals of a book, by state.", ByState(b => rehearsals.OfBook(b).Select(t => t.State)));

@@ -80,6 +80,53 @@ public sealed class BudgetsOnServerTests : IDisposable
         left.ShouldAllBe(l => l.Sentence.EndsWith(", another plan."));
     }
 
-    private Task<TrialAccount> SeeAsync(string change) => new WorkloadLook(
-        _home, $"postgresql://postgres@127.0.0.1:{_server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots", Workload, new(Quick: true, NoiseCheck: change.Length == 0, Engine: Dialects.PostgresEngine)).SeeAsync(change, default);
+    /// <summary>PostgreSQL's manual, 13.3 "Explicit Locking" and ALTER TABLE: which steps take which lock, and which write the table anew.</summary>
+    [Fact]
+    public async Task The_server_tells_what_a_step_holds()
+    {
+        (string Step, string Held)[] steps =
+        [
+            ("CREATE INDEX more ON parcel (note)", "Writes 20000"),
+            ("CREATE INDEX CONCURRENTLY again ON parcel (note)", ""),
+            ("ALTER TABLE parcel ADD COLUMN plain int", "Reads 0"),
+            ("ALTER TABLE parcel ADD COLUMN seven int NOT NULL DEFAULT 7", "Reads 0"),
+            ("ALTER TABLE parcel ADD COLUMN made timestamptz DEFAULT clock_timestamp()", "Reads 20000 anew"),
+            ("ALTER TABLE parcel ALTER COLUMN depot_id TYPE bigint", "Reads 20000 anew"),
+            ("ALTER TABLE parcel ADD CHECK (depot_id > 0)", "Reads 20000"),
+            ("ALTER TABLE parcel ADD CHECK (depot_id > -1) NOT VALID", "Reads 0"),
+            ("ALTER TABLE \"parcel\" ADD FOREIGN KEY (depot_id) REFERENCES depot", "Writes 20000"),
+            ("DO $$ BEGIN EXECUTE 'CREATE INDEX unseen ON parcel (note)'; END $$", "Writes 20000"), // whatever the words are
+            ("VACUUM FULL parcel", "Reads 20000 anew"),
+            ("UPDATE parcel SET note = note WHERE id = 7", "Writes 1"),
+            ("DELETE FROM parcel WHERE id % 2 = 0", "Writes 10000"),
+            ("DO $$ BEGIN CREATE INDEX seen ON parcel (note); COMMIT; END $$", "?"), // it lets go before anybody can look
+            ("REINDEX SCHEMA CONCURRENTLY public", ""),
+            ("REINDEX SCHEMA /* concurrently */ public", "?"),
+            ("TRUNCATE parcel", "Reads 0"),
+        ];
+
+        // The step before each has read the table: what it read is none of the next one's.
+        TrialAccount seen = await SeeAsync(string.Concat(steps.Select(s => $"SELECT count(note) FROM parcel;\n{s.Step};\n")), watch: true);
+        seen.Refusal?.Problems[0].Message.ShouldBeNull();
+        seen.Applied.Where((_, i) => i % 2 == 1).Select((a, i) => (steps[i].Step, a.Holds is null ? "?" : string.Concat(a.Holds.Where(h => h.Table == "parcel").Select(h => $"{h.Held} {h.Rows}{(h.Rewritten ? " anew" : "")}")))).ShouldBe(steps);
+        seen.Applied.Where((_, i) => i % 2 == 0).ShouldAllBe(a => a.Holds!.Count == 0);
+    }
+
+    [Fact]
+    public async Task What_wants_a_transaction_is_refused_where_the_change_gives_it_none()
+    {
+        const string alone = "LOCK TABLE parcel IN SHARE MODE;";
+        (await SeeAsync(alone, watch: true)).Refusal!.Problems.ShouldHaveSingleItem().Message.ShouldBe((await SeeAsync(alone)).Refusal!.Problems[0].Message);
+        (await SeeAsync($"BEGIN;\n{alone}\nCOMMIT;", watch: true)).Applied[1].Holds!.ShouldHaveSingleItem().By.ShouldBe("ShareLock");
+    }
+
+    [Fact]
+    public async Task In_a_transaction_of_the_change_each_step_has_its_own()
+    {
+        TrialAccount seen = await SeeAsync("BEGIN;\nCREATE INDEX a ON parcel (note);\nALTER TABLE parcel ADD COLUMN more int;\nCREATE TABLE own AS SELECT * FROM parcel;\nCREATE INDEX c ON own (id);\nCOMMIT;", watch: true);
+        seen.Applied.Select(a => string.Join(' ', a.Holds!.Select(h => $"{h.Table} {h.Held} {h.Rows}"))).ShouldBe(["", "parcel Writes 20000", "parcel Reads 0", "parcel Reads 20000", "parcel Reads 0", ""]);
+    }
+
+    private Task<TrialAccount> SeeAsync(string change, bool watch = false) => new WorkloadLook(
+        _home, $"postgresql://postgres@127.0.0.1:{_server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots", Workload, new(Quick: true, NoiseCheck: change.Length == 0, Engine: Dialects.PostgresEngine) { WatchSteps = watch }).SeeAsync(change, default);
 }

@@ -1,4 +1,3 @@
-using Microsoft.Data.Sqlite;
 using Shouldly;
 using Xunit;
 
@@ -28,17 +27,7 @@ public sealed class CheckCommandTests : IDisposable
 
     public CheckCommandTests()
     {
-        SQLitePCL.Batteries_V2.Init();
-        using var connection = new SqliteConnection($"Data Source={PathOf("depot.db")};Pooling=False");
-        connection.Open();
-        using SqliteCommand command = connection.CreateCommand();
-        command.CommandText = """
-            CREATE TABLE parcel (id INTEGER PRIMARY KEY, depot INTEGER, weight REAL, note TEXT);
-            WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 20000) INSERT INTO parcel SELECT i, i % 500, i, 'n' || i FROM n;
-            CREATE INDEX parcel_depot ON parcel(depot);
-            CREATE INDEX parcel_weight ON parcel(weight);
-            """;
-        command.ExecuteNonQuery();
+        DepotDatabase.Make(PathOf("depot.db"), "CREATE INDEX parcel_weight ON parcel(weight);");
         Write("workload.sql", Workload);
     }
 
@@ -115,6 +104,33 @@ public sealed class CheckCommandTests : IDisposable
         exit.ShouldBe(3, error);
         said.ShouldContain(":2:12: warning: ends (1): It fails: ");
         said.ShouldEndWith("0 of 2 budgets broken, 1 kept, 1 not judged.\n");
+    }
+
+    [Fact]
+    public async Task A_statement_that_never_ends_ends_with_the_time_and_is_told()
+    {
+        Write("workload.sql", "-- name: endless\n-- budget: work <= 5\nWITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n;\n-- name: quick\n-- budget: work <= 500\nSELECT 1;");
+        (int exit, string said, _) = await Check("--max-seconds", "8", "--statement-seconds", "3000");
+        exit.ShouldBe(3, said);
+        said.ShouldContain(":2:12: warning: endless (1): It was not looked at.\n");
+        said.ShouldContain("note: The time of 8.00 s was over before ");
+
+        // An account of some cases in the place of one of all would hide the rest.
+        File.WriteAllText(PathOf("a.account"), "kept");
+        (await Check("--max-seconds", "0.01", "--write", PathOf("a.account"))).Said.ShouldContain("a.account is not written: an account is of all cases.");
+        File.ReadAllText(PathOf("a.account")).ShouldBe("kept");
+        (await Check("--max-seconds", "0.01", "--pass-unjudged")).Exit.ShouldBe(0);
+        Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_statement_that_the_change_breaks_is_told_though_nobody_gave_it_a_budget()
+    {
+        Write("workload.sql", "-- name: notes\nSELECT max(note) FROM parcel;\n-- name: kept\n-- budget: work <= 500\nSELECT 1;\n-- name: rows\nSELECT id FROM parcel WHERE depot = 3;\n");
+        Write("drop.sql", "ALTER TABLE parcel DROP COLUMN note;\n-- rewrite: rows\nSELECT id FROM parcel WHERE depot IN (3, 4);");
+        (int exit, string said, string error) = await Check("--change", PathOf("drop.sql"));
+        exit.ShouldBe(1, error);
+        said.ShouldBe($"{PathOf("workload.sql")}:2:1: error: notes (1): It fails with the change, and did not before: no such column: note\n{PathOf("drop.sql")}:3:1: note: rows (1): It gives other rows than what it takes the place of.\n0 of 1 budgets broken, 1 kept; 1 case fails.\n");
     }
 
     private Task<(int Exit, string Said, string Error)> Check(params string[] more) =>

@@ -144,7 +144,7 @@ public sealed class TrialCommandTests : IDisposable
 
     private static List<string> Names(JsonElement element) => element.EnumerateObject().Select(p => p.Name).ToList();
 
-    private static string Repository()
+    internal static string Repository()
     {
         string folder = AppContext.BaseDirectory;
         while (!File.Exists(Path.Combine(folder, "SwiftLedger.slnx")))

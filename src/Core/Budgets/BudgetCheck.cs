@@ -15,17 +15,39 @@ public static class BudgetCheck
 
     /// <summary>All budgets in all cases, in the order of the workload.</summary>
     /// <param name="account">Inspected.</param>
-    public static IReadOnlyList<BudgetResult> Of(TrialAccount account)
+    /// <param name="stated">The workload that states them; null for the account's own.</param>
+    /// <param name="fresh">Statements that have no before.</param>
+    public static IReadOnlyList<BudgetResult> Of(TrialAccount account, Workload? stated = null, IReadOnlyList<string>? fresh = null)
     {
-        var statements = account.Brief.Workload.Statements.ToDictionary(s => s.Name);
-        return [.. account.Lines.SelectMany(l => statements[l.Brief.Statement].Budgets.Select(b => Judged(l, b, account)))];
+        var statements = (stated ?? account.Brief.Workload).Statements.ToDictionary(s => s.Name);
+        return [.. account.Lines.SelectMany(l => statements[l.Brief.Statement].Budgets.Select(b => Judged(l, b, account, fresh?.Contains(l.Brief.Statement) == true)))];
     }
+
+    /// <summary>The result as a check tells it.</summary>
+    /// <param name="result">Of one budget in one case.</param>
+    /// <param name="file">That states the budget.</param>
+    public static CheckItem Item(BudgetResult result, string file) => new(
+        result.Budget.Kind switch
+        {
+            BudgetKind.Work => CheckRules.Work,
+            BudgetKind.RowsPerRow => CheckRules.RowsPerRow,
+            BudgetKind.WholeTable => CheckRules.WholeTable,
+            BudgetKind.PlanStays => CheckRules.PlanStays,
+            _ => CheckRules.Sent,
+        },
+        result.State switch { BudgetState.Kept => CheckState.Kept, BudgetState.Broken => CheckState.Broken, _ => CheckState.NotJudged },
+        new(file, result.Budget.Place), NameOf(result.Statement, result.Case), result.Budget.Words, result.Because is null ? result.Sentence : $"{result.Sentence} {result.Because}")
+    { Subject = result.Statement, Room = result.Room };
+
+    /// <summary>A statement's case for people.</summary>
+    internal static string NameOf(string statement, string label) => label.Length == 0 ? statement : $"{statement} ({label})";
 
     /// <summary>One budget in one case.</summary>
     /// <param name="line">One of the account's.</param>
     /// <param name="budget">Of its statement.</param>
     /// <param name="account">Inspected.</param>
-    internal static BudgetResult Judged(Line line, Budget budget, TrialAccount account)
+    /// <param name="fresh">Whether it has no before.</param>
+    internal static BudgetResult Judged(Line line, Budget budget, TrialAccount account, bool fresh = false)
     {
         BudgetResult Told(BudgetState state, double? counted, string sentence, string? because = null) => new(line.Brief.Statement, line.Brief.Case, budget, state, counted, sentence, because);
         if (line.Evidence.AfterFailure is { } failure)
@@ -40,7 +62,7 @@ public static class BudgetCheck
 
         if (budget.Kind == BudgetKind.PlanStays)
         {
-            return line.Evidence.PlanChanged switch
+            return fresh ? Told(BudgetState.Kept, null, "It is new: no plan was there before.") : line.Evidence.PlanChanged switch
             {
                 null => Told(BudgetState.NotJudged, null, "Its plan is not known on both sides."),
                 false => Told(BudgetState.Kept, null, "Its plan is the one before the change."),
@@ -52,7 +74,7 @@ public static class BudgetCheck
         {
             return WholeTable(line, account) is not var (table, rows) ? Told(BudgetState.NotJudged, null, $"Its plan, or how large its tables are, is not known.{Note(seen)}")
                 : table is null ? Told(BudgetState.Kept, 0, "It reads no table whole.")
-                : rows > budget.Limit ? Told(BudgetState.Broken, rows, $"It reads {table} whole, {Figures.Count(rows)} rows; {budget.Allowed} are allowed.", Because(line, account))
+                : rows > budget.Limit ? Told(BudgetState.Broken, rows, $"It reads {table} whole, {Figures.Count(rows)} rows; {budget.Allowed} are allowed.", fresh ? null : Because(line, account))
                 : Told(BudgetState.Kept, rows, $"Of the tables that it reads whole none has more than {Figures.Count(rows)} rows.");
         }
 
@@ -63,7 +85,7 @@ public static class BudgetCheck
             _ => (seen.Counters.TryGetValue("statements", out long sent) ? sent : seen.Plan?.Sent, "statements in one execution"),
         };
         return found.Is is not { } counted ? Told(BudgetState.NotJudged, null, $"Its {found.What} were not counted.{Note(seen)}")
-            : counted > budget.Limit ? Told(BudgetState.Broken, counted, $"{Shown(counted)} {found.What}; {budget.Allowed} are allowed.", Because(line, account))
+            : counted > budget.Limit ? Told(BudgetState.Broken, counted, $"{Shown(counted)} {found.What}; {budget.Allowed} are allowed.", fresh ? null : Because(line, account))
             : Told(BudgetState.Kept, counted, $"{Shown(counted)} {found.What} of {budget.Allowed} that are allowed.");
     }
 
@@ -75,7 +97,7 @@ public static class BudgetCheck
         seen.Plan is { IsCounted: true } plan && seen.Rows is { } rows ? RowFlow.Visited(plan.Lines().Select(l => l.Operator)) / (double)Math.Max(1, rows) : null;
 
     /// <summary>The largest table that is read whole; no name where none is, null where the plan or the tables' sizes are not known.</summary>
-    private static (string? Table, long Rows)? WholeTable(Line line, TrialAccount account)
+    internal static (string? Table, long Rows)? WholeTable(Line line, TrialAccount account)
     {
         if (LinePlans.SideOf(line, account, Side.After) is not { Catalog: { } catalog } side)
         {

@@ -21,6 +21,35 @@ public static class BudgetSuggestion
     public static string Of(TrialAccount account)
     {
         var text = new StringBuilder();
+        foreach ((WorkloadStatement statement, IReadOnlyList<string> budgets) in Suggested(account))
+        {
+            text.Append(CultureInfo.InvariantCulture, $"-- {(statement.Unit is null ? "name" : "unit")}: {statement.Name}\n").AppendJoin('\n', budgets).Append("\n\n");
+        }
+
+        return text.ToString();
+    }
+
+    /// <summary>A workload with budgets above each statement that states none; the rest of the text stays as it is.</summary>
+    /// <param name="account">Inspected, of this text.</param>
+    /// <param name="workload">The workload's text.</param>
+    public static string Into(TrialAccount account, string workload)
+    {
+        var text = new StringBuilder();
+        int at = 0;
+        string end = workload.Contains("\r\n", StringComparison.Ordinal) ? "\r\n" : "\n";
+        foreach ((WorkloadStatement statement, IReadOnlyList<string> budgets) in Suggested(account))
+        {
+            // A statement that begins within a line gets a line of its own: a comment ends where the line does.
+            text.Append(workload, at, statement.Body.Start - at);
+            text.Append(text.Length > 0 && text[^1] != '\n' ? end : "").AppendJoin(end, budgets).Append(end);
+            at = statement.Body.Start;
+        }
+
+        return text.Append(workload, at, workload.Length - at).ToString();
+    }
+
+    private static IEnumerable<(WorkloadStatement Statement, IReadOnlyList<string> Budgets)> Suggested(TrialAccount account)
+    {
         foreach (WorkloadStatement statement in account.Brief.Workload.Statements.Where(s => s.Budgets.Count == 0))
         {
             Line[] lines = [.. account.Lines.Where(l => l.Brief.Statement == statement.Name)];
@@ -32,11 +61,9 @@ public static class BudgetSuggestion
             ];
             if (budgets.Length > 0)
             {
-                text.Append(CultureInfo.InvariantCulture, $"-- {(statement.Unit is null ? "name" : "unit")}: {statement.Name}\n").AppendJoin('\n', budgets).Append("\n\n");
+                yield return (statement, budgets);
             }
         }
-
-        return text.ToString();
     }
 
     private static string Written(BudgetKind kind, double limit) => $"-- budget: {new Budget(kind, limit, new(1, 1)).Words}";

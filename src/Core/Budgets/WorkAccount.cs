@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 
@@ -17,7 +18,13 @@ public sealed record AccountLine(string Statement, string Case, string Shape, IR
 /// <param name="Case">The case's label; empty where it is about all cases.</param>
 /// <param name="Dearer">Whether it does more work.</param>
 /// <param name="Sentence">In a sentence.</param>
-public sealed record AccountDeparture(string Statement, string Case, bool Dearer, string Sentence);
+public sealed record AccountDeparture(string Statement, string Case, bool Dearer, string Sentence)
+{
+    /// <summary>As a check tells it.</summary>
+    /// <param name="file">The account's.</param>
+    public CheckItem ToItem(string file) =>
+        new(CheckRules.Account, Dearer ? CheckState.Broken : CheckState.Noted, new(file, null), BudgetCheck.NameOf(Statement, Case), "", Sentence) { Subject = Statement };
+}
 
 /// <summary>A kept account of plans and work: one line for each case, made to be committed and to be read in a diff.</summary>
 /// <param name="Engine">With its version: another one may plan otherwise.</param>
@@ -33,12 +40,13 @@ public sealed record WorkAccount(string Engine, IReadOnlyList<AccountLine> Lines
     /// <param name="account">Inspected.</param>
     public static WorkAccount Of(TrialAccount account)
     {
-        IReadOnlyList<string> exact = account.Brief.Options.Engine.Counter!.Exact;
+        WorkCounter counter = account.Brief.Options.Engine.Counter!;
+        IReadOnlyList<string> Exact(Line line) => line.Evidence.After?.Writes == true ? counter.ExactOfWrites ?? counter.Exact : counter.Exact;
         return new(
             account.Environment is { } e ? $"{account.Brief.Options.Engine.Name} {e.EngineVersion}" : account.Brief.Options.Engine.Name,
             [.. account.Lines.Select(l => new AccountLine(
                 l.Brief.Statement, l.Brief.Case, l.Evidence.After?.Plan?.Shape ?? "",
-                (l.Evidence.After?.Counters ?? new Dictionary<string, long>()).Where(c => exact.Contains(c.Key) || c.Key == "statements").OrderBy(c => c.Key, StringComparer.Ordinal).ToDictionary(c => c.Key, c => c.Value)))]);
+                (l.Evidence.After?.Counters ?? new Dictionary<string, long>()).Where(c => Exact(l).Contains(c.Key) || c.Key == "statements").OrderBy(c => c.Key, StringComparer.Ordinal).ToDictionary(c => c.Key, c => c.Value)))]);
     }
 
     /// <summary>As a file: UTF-8, lines that end in LF, fields parted by tabs.</summary>
@@ -113,11 +121,21 @@ public sealed record WorkAccount(string Engine, IReadOnlyList<AccountLine> Lines
                 continue;
             }
 
+            if (line is { Shape.Length: 0, Counters.Count: 0 })
+            {
+                if (kept is not { Shape.Length: 0, Counters.Count: 0 })
+                {
+                    told.Add(new(line.Statement, line.Case, false, "It fails, or was not looked at."));
+                }
+
+                continue;
+            }
+
             (long? then, long? counted) = (Of(kept, primary), Of(line, primary));
             bool moved = then is { } a && counted is { } b && (Math.Max(a, 1) > Math.Max(b, 1) * Same || Math.Max(b, 1) > Math.Max(a, 1) * Same);
             string work = moved ? $"{Figures.Count(counted!.Value)} {primary} instead of {Figures.Count(then!.Value)}" : "";
             string plan = kept.Shape != line.Shape ? "another plan" : "";
-            string lost = then is not null && counted is null ? $"its {primary} were not counted" : "";
+            string lost = then is not null && counted is null && line.Counters.Count == 0 ? $"its {primary} were not counted" : "";
             if (work.Length + plan.Length + lost.Length > 0)
             {
                 told.Add(new(line.Statement, line.Case, moved && counted > then, $"{string.Join(", ", new[] { work, plan, lost }.Where(s => s.Length > 0))}."));

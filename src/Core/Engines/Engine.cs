@@ -72,6 +72,12 @@ public sealed record WorkCounter(string Name, string Pages, string Claim, IReadO
     /// <summary>The counter of rows that are read to build an index for one execution, which its plan does not count as visited; null where the plan counts them.</summary>
     public string? RowsToBuild { get; init; }
 
+    /// <summary>Those of <see cref="Exact"/> that move by as much each time also where rows are written; null where all do.</summary>
+    public IReadOnlyList<string>? ExactOfWrites { get; init; }
+
+    /// <summary>The counter of pages that went through temporary files, written and read; null where the engine counts none.</summary>
+    public string? Spilled { get; init; }
+
     /// <summary>Whether it counts what looking for rows takes that refer to a deleted one.</summary>
     public bool CountsReferences { get; init; }
 

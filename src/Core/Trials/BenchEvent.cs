@@ -69,7 +69,31 @@ public sealed record CatalogsRead(Catalog? Before, Catalog? After) : BenchEvent;
 /// <param name="Number">The statement's number in the change file.</param>
 /// <param name="Seconds">What it took.</param>
 /// <param name="Sql">The statement.</param>
-public sealed record StepApplied(int Number, string Sql, double Seconds) : BenchEvent;
+public sealed record StepApplied(int Number, string Sql, double Seconds) : BenchEvent
+{
+    /// <summary>What it held back while it ran; null where that was not looked at.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public IReadOnlyList<StepHold>? Holds { get; init; }
+}
+
+/// <summary>Whom a step of a change holds back while it runs.</summary>
+public enum HeldBack
+{
+    /// <summary>Who writes.</summary>
+    Writes,
+
+    /// <summary>Who reads, too.</summary>
+    Reads,
+}
+
+/// <summary>A table that a step of a change went through while it held others back.</summary>
+/// <param name="Table">By name.</param>
+/// <param name="Held">Whom it held back.</param>
+/// <param name="From">From what it held them back: the table, or all of the database.</param>
+/// <param name="Rewritten">Whether it wrote the table anew.</param>
+/// <param name="Rows">That it went through meanwhile; null where that is not known.</param>
+/// <param name="By">What says so, in the engine's words.</param>
+public sealed record StepHold(string Table, HeldBack Held, string From, bool Rewritten, long? Rows, string By);
 
 public sealed record LineInspected(int Line, Inspection Before, Inspection After) : BenchEvent;
 

@@ -48,6 +48,12 @@ public sealed record TrialOptions(
     [JsonPropertyName("dialect")]
     public Engine Engine { get; init; } = Engine ?? KnownEngines.Default;
 
+    /// <summary>Whether it is looked at which tables each statement of the change holds while it runs.</summary>
+    public bool WatchSteps { get; init; }
+
+    /// <summary>Whether it is left out to join tables in other orders, to see whether one visits fewer rows.</summary>
+    public bool WithoutOrders { get; init; }
+
     /// <summary>Work within this fraction counts as level.</summary>
     public const double WorkTolerance = 0.10;
 

@@ -93,7 +93,7 @@ public sealed partial record Budget(BudgetKind Kind, double Limit, TextPlace Pla
 
         Match match = MostForm().Match(value);
         match = match.Success ? match : WholeForm().Match(value);
-        if (!match.Success || !double.TryParse(match.Groups["limit"].Value.Replace("_", "", StringComparison.Ordinal), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out double limit))
+        if (!match.Success || WrittenNumber.Read(match.Groups["limit"].Value) is not { } limit)
         {
             return null;
         }

@@ -31,9 +31,9 @@ public static class ChangeFile
                 ReportShape(text, one, dialect, problems);
             }
 
-            foreach (Directive budget in directives.Where(d => d.Key == Directive.Budget))
+            foreach (Directive budget in directives.Where(d => d.Key is Directive.Budget or Directive.BudgetForAll or Directive.Exception))
             {
-                problems.Add(InputProblem.At(Part, text, budget.Span, "A budget belongs into the workload, not into the change: what a change must keep is not the change's to say."));
+                problems.Add(InputProblem.At(Part, text, budget.Span, $"{(budget.Key == Directive.Exception ? "An exception" : "A budget")} belongs into the workload, not into the change: what a change must keep is not the change's to say."));
             }
 
             StatementShape shape = StatementShape.Of(sql, dialect);

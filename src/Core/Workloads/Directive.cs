@@ -14,10 +14,16 @@ internal sealed partial record Directive(string Key, string Qualifier, string Va
     /// <summary>What may have a qualifier between key and colon.</summary>
     private static readonly string[] Qualified = ["bind", "arrived", EachRow];
 
-    private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite", Budget, Unit, EachRow, Then, UnitEnds];
+    private static readonly string[] Keys = ["name", "calls", "bind", "tolerance", "rewrite", Budget, BudgetForAll, Exception, Unit, EachRow, Then, UnitEnds];
 
     /// <summary>A limit that the statement has to keep.</summary>
     public const string Budget = "budget";
+
+    /// <summary>A limit that all statements of the file keep together; it may stand anywhere.</summary>
+    public const string BudgetForAll = "budget for all";
+
+    /// <summary>A limit that the statement may break until a day.</summary>
+    public const string Exception = "exception";
 
     /// <summary>Names a unit of work, of this statement and those behind it that have no name.</summary>
     public const string Unit = "unit";

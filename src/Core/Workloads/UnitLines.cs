@@ -7,7 +7,7 @@ namespace SwiftLedger.Core.Workloads;
 internal sealed record UnitLines(IReadOnlyList<(ScriptStatement Item, List<Directive> Directives)> Lines)
 {
     /// <summary>What says something of a whole line, and so stands above its first statement.</summary>
-    private static readonly string[] OfTheWhole = ["calls", "bind", "tolerance", "rewrite", Directive.Budget];
+    private static readonly string[] OfTheWhole = ["calls", "bind", "tolerance", "rewrite", Directive.Budget, Directive.Exception];
 
     /// <summary>From the first statement to the end of the last, without its semicolon.</summary>
     public TextSpan Body => TextSpan.Between(Lines[0].Item.Body.Start, Lines[^1].Item.Body.End);

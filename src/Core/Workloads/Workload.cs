@@ -46,6 +46,9 @@ public sealed record WorkloadStatement(
     /// <summary>Limits that it has to keep; empty where the file states none.</summary>
     public IReadOnlyList<Budget> Budgets { get; init; } = [];
 
+    /// <summary>Limits that it may break until a day.</summary>
+    public IReadOnlyList<LimitException> Exceptions { get; init; } = [];
+
     /// <summary>What the engine is given one by one: the statement, or those of the unit.</summary>
     public IReadOnlyList<SentStatement> Sent => SentStatement.Of(Unit, Number, Sql, Body);
 }
@@ -64,6 +67,9 @@ public sealed record SentStatement(int Number, string Sql, TextSpan Body)
 public sealed record Workload(IReadOnlyList<WorkloadStatement> Statements)
 {
     public static readonly Workload Empty = new([]);
+
+    /// <summary>Limits for all statements together.</summary>
+    public IReadOnlyList<FileBudget> Budgets { get; init; } = [];
 
     /// <summary>The statements that are sent by themselves, without units of several.</summary>
     public Workload WithoutUnits() => new([.. Statements.Where(s => s.Unit is null)]);

@@ -39,7 +39,8 @@ public static class WorkloadFile
             statements.Add(ReadStatement(text, group, dialect, names, complete, problems));
         }
 
-        foreach (Directive stray in Directive.ReadFrom(text, script.Rest, dialect))
+        List<Directive> rest = Directive.ReadFrom(text, script.Rest, dialect);
+        foreach (Directive stray in rest.Where(d => d.Key != Directive.BudgetForAll))
         {
             problems.Add(InputProblem.At(Part, text, stray.Span, $"No statement follows this '{stray.Key}'."));
         }
@@ -50,7 +51,8 @@ public static class WorkloadFile
                 "The workload holds no statement. Write at least one query, with '-- name: ...' above it if it should have a name."));
         }
 
-        return new(new(statements), problems);
+        IEnumerable<Directive> forAll = groups.SelectMany(g => g.Lines).SelectMany(l => l.Directives).Concat(rest).Where(d => d.Key == Directive.BudgetForAll);
+        return new(new(statements) { Budgets = FileBudget.Read(text, forAll, problems) }, problems);
     }
 
     private static WorkloadStatement ReadStatement(
@@ -84,7 +86,7 @@ public static class WorkloadFile
         CheckParameters(text, item, name, parameters, unit?.BoundParameters ?? parameters, binds, complete, problems);
         return new(item.Number, name, sql, group.Body, pattern, calls, tolerance, parameters, unit?.OrdersRows ?? shape.OrdersRows,
             CasesOf(text, binds, problems))
-        { Unit = unit, Budgets = Budget.Read(text, directives, unit is not null, problems) };
+        { Unit = unit, Budgets = Budget.Read(text, directives, unit is not null, problems), Exceptions = LimitException.Read(text, directives, problems) };
     }
 
     private static string FirstWord(string sql, SqlDialect dialect)

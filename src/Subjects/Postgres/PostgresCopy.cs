@@ -22,6 +22,7 @@ internal sealed class PostgresCopy : ISubjectCopy
     private readonly long _bytes;
     private readonly List<string> _settings = [];
     private PostgresConnection? _shared;
+    private IReadOnlyDictionary<string, StepWatch.Held>? _known;
 
     /// <param name="address">The side's own database, or the subject.</param>
     /// <param name="subject">Of a copy, where it was copied from: the server counts there what was used and what died.</param>
@@ -41,18 +42,27 @@ internal sealed class PostgresCopy : ISubjectCopy
 
     private PostgresConnection Shared => _shared ??= Connect();
 
-    public Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
+    public Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null) => ApplyAsync(step, limit, null, stop);
+
+    public async Task<IReadOnlyList<StepHold>?> ApplyWatchedAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
+    {
+        var watch = new StepWatch(Shared, _known ??= StepWatch.Tables(Shared));
+        await ApplyAsync(step, limit, watch, stop);
+        return _rolledBack ? null : watch.Holds;
+    }
+
+    private Task ApplyAsync(ChangeStep step, ExecutionLimit? limit, StepWatch? watch, CancellationToken stop)
     {
         if (limit is null)
         {
-            return ApplyAsync(step, stop);
+            return ApplyAsync(step, watch, stop);
         }
 
         using var growth = new GrowthWatch(_address, _bounds, _bytes, stop);
         try
         {
             Shared.Execute($"SET statement_timeout = {limit.Milliseconds.ToString(CultureInfo.InvariantCulture)}", growth.Token);
-            return ApplyAsync(step, growth.Token);
+            return ApplyAsync(step, watch, growth.Token);
         }
         catch (EngineException e)
         {
@@ -60,7 +70,7 @@ internal sealed class PostgresCopy : ISubjectCopy
         }
     }
 
-    private Task ApplyAsync(ChangeStep step, CancellationToken stop)
+    private Task ApplyAsync(ChangeStep step, StepWatch? watch, CancellationToken stop)
     {
         string sql = step.Sql;
         if (SettingOf(sql) is { } setting)
@@ -84,11 +94,19 @@ internal sealed class PostgresCopy : ISubjectCopy
 
         if (!_rolledBack)
         {
-            Shared.Execute(sql, stop);
+            if (watch is null)
+            {
+                Shared.Execute(sql, stop);
+            }
+            else
+            {
+                watch.Execute(sql, stop);
+            }
+
             return Task.CompletedTask;
         }
 
-        if (StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord is "begin" or "commit" or "rollback" or "start" or "end" or "abort" or "savepoint" or "release" or "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
+        if (StepWatch.EndsTransactions(sql) || StatementShape.Of(sql, PostgresEngine.Engine.Dialect).FirstWord == "vacuum" || sql.Contains("CONCURRENTLY", StringComparison.OrdinalIgnoreCase))
         {
             throw new EngineException("This cannot run inside the transaction that is rolled back");
         }

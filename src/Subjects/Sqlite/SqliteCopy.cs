@@ -13,6 +13,7 @@ internal sealed class SqliteCopy : ISubjectCopy
     private readonly Watchdog _watchdog = new();
     private readonly List<string> _settings = [];
     private SqliteConnection _shared;
+    private IReadOnlySet<string>? _known;
     private readonly IPlanCounter? _counter;
     private readonly ChangeBounds _bounds;
     private readonly long _bytes;
@@ -31,6 +32,20 @@ internal sealed class SqliteCopy : ISubjectCopy
 
     public Task ApplyAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
     {
+        Apply(step, limit, _shared.Execute, stop);
+        return Task.CompletedTask;
+    }
+
+    public Task<IReadOnlyList<StepHold>?> ApplyWatchedAsync(ChangeStep step, CancellationToken stop, ExecutionLimit? limit = null)
+    {
+        _known ??= StepWatch.Tables(_shared);
+        IReadOnlyList<StepHold> holds = [];
+        Apply(step, limit, sql => holds = StepWatch.Execute(_shared, sql, _known), stop);
+        return Task.FromResult<IReadOnlyList<StepHold>?>(holds);
+    }
+
+    private void Apply(ChangeStep step, ExecutionLimit? limit, Action<string> execute, CancellationToken stop)
+    {
         using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(_shared.Handle));
         try
         {
@@ -39,7 +54,7 @@ internal sealed class SqliteCopy : ISubjectCopy
                 _watchdog.Arm(_shared.Handle, limit.Now);
             }
 
-            _shared.Execute(step.Sql);
+            execute(step.Sql);
         }
         catch (EngineException) when (limit is not null && _watchdog.Fired)
         {
@@ -58,8 +73,6 @@ internal sealed class SqliteCopy : ISubjectCopy
         {
             _settings.Add(step.Sql);
         }
-
-        return Task.CompletedTask;
     }
 
     public Task FinishChangeAsync(CancellationToken stop)

@@ -38,7 +38,7 @@ public class BudgetCheckTests
             .ShouldBe([BudgetState.NotJudged, BudgetState.NotJudged, BudgetState.Kept, BudgetState.Kept]);
         IReadOnlyList<BudgetResult> failed = Of(All, Seen(1, 1, Search("depot", 1)) with { Failure = new("no such table: depot") });
         failed.ShouldAllBe(r => r.State == BudgetState.NotJudged && r.Sentence == "It fails: no such table: depot");
-        new CheckReport("w.sql", failed, null, [], []).Outcome.ShouldBe(Outcome.NotMeasured);
+        Report(failed).Outcome.ShouldBe(Outcome.NotMeasured);
     }
 
     [Theory]
@@ -85,7 +85,8 @@ public class BudgetCheckTests
     public void A_report_has_a_line_for_each_broken_budget_as_compilers_write_them()
     {
         IReadOnlyList<BudgetResult> results = Of(All.Replace("name: a", "name: a\u2028b <&>", StringComparison.Ordinal), Seen(101, 1, Search("depot", 5)));
-        var report = new CheckReport("sql/day.sql", results, "plans.account", [new("c", "1", true, "9 vmSteps instead of 1."), new("d", "2", false, "It is not in the account.")], ["a note"]);
+        AccountDeparture[] left = [new("c", "1", true, "9 vmSteps instead of 1."), new("d", "2", false, "It is not in the account.")];
+        var report = new CheckReport([.. results.Select(r => BudgetCheck.Item(r, "sql/day.sql")), .. left.Select(l => l.ToItem("plans.account"))], "plans.account", ["a note"]);
         report.Outcome.ShouldBe(Outcome.Regressed);
         report.ToText().ShouldBe("""
             sql/day.sql:2:12: error: a b <&> (1): 101 vmSteps; 100 are allowed.
@@ -102,7 +103,7 @@ public class BudgetCheckTests
         suite.Elements("testcase").Count().ShouldBe(6);
         suite.Elements("testcase").ShouldAllBe(c => c.Attribute("classname") != null && c.Attribute("name") != null);
         suite.Descendants("failure").Count().ShouldBe(2);
-        CheckReport nothing = report with { Results = [], Left = [] };
+        CheckReport nothing = report with { Items = [] };
         (nothing.Outcome, nothing.Headline).ShouldBe((Outcome.Good, "No budget to keep; nothing left the account."));
     }
 
@@ -111,7 +112,7 @@ public class BudgetCheckTests
     public void In_tap_each_budget_is_a_test_point()
     {
         IReadOnlyList<BudgetResult> results = Of("-- name: a #1\n-- budget: work <= 100\n-- budget: plan stays\nSELECT 1;", Seen(101, 1, Search("depot", 5)));
-        new CheckReport("w.sql", results, null, [], []).ToTap().ShouldBe("""
+        Report(results).ToTap().ShouldBe("""
             TAP version 14
             1..2
             not ok 1 - a \#1 (1): work <= 100
@@ -127,12 +128,12 @@ public class BudgetCheckTests
     public void A_comment_has_what_is_broken_first_and_the_rest_below_a_fold()
     {
         IReadOnlyList<BudgetResult> results = Of("-- name: a|b\n-- budget: plan stays\n-- budget: work <= 100\nSELECT 1;", Seen(101, 1, Search("depot", 5)));
-        string[] lines = new CheckReport("w.sql", results, null, [], ["another version"]).ToMarkdown().Split('\n');
+        string[] lines = (Report(results) with { Notes = ["another version"] }).ToMarkdown().Split('\n');
         lines[0].ShouldStartWith("**Broken**: 1 of 2 budgets broken");
         lines[4].ShouldContain("101 vmSteps");
-        lines[4].Split(" | ").Length.ShouldBe(3, "a bar in a name parts no cells");
-        Array.IndexOf(lines, "<details><summary>What is kept</summary>").ShouldBeGreaterThan(5);
-        new CheckReport("w.sql", [], null, [], []).ToMarkdown().ShouldStartWith("**Kept**: No budget to keep");
+        lines[4].Split(" | ").Length.ShouldBe(4, "a bar in a name parts no cells");
+        Array.IndexOf(lines, "<details><summary>Kept: 1</summary>").ShouldBeGreaterThan(5);
+        Report([]).ToMarkdown().ShouldStartWith("**Kept**: No budget to keep");
     }
 
     [Theory]
@@ -151,6 +152,32 @@ public class BudgetCheckTests
         BudgetSuggestion.Of(Account(All, Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1)))).ShouldBeEmpty("it states some");
         BudgetSuggestion.Of(Account(plain, Seen(1, 1), Seen(1, 1) with { Failure = new("gone") })).ShouldBeEmpty();
     }
+
+    [Theory]
+    [InlineData("-- name: a\nSELECT 1;", "-- name: a\n-- budget: work <= 120\n-- budget: no table read whole over 6000 rows\nSELECT 1;")]
+    [InlineData("/* x */ SELECT 1;", "/* x */ \n-- budget: work <= 120\n-- budget: no table read whole over 6000 rows\nSELECT 1;")]
+    [InlineData("-- name: a\r\nSELECT 1;\r\n-- end\r\n", "-- name: a\r\n-- budget: work <= 120\r\n-- budget: no table read whole over 6000 rows\r\nSELECT 1;\r\n-- end\r\n")]
+    [InlineData("-- name: a\n-- budget: plan stays\nSELECT 1;", "-- name: a\n-- budget: plan stays\nSELECT 1;")]
+    public void What_is_suggested_is_written_above_statements_that_state_none(string workload, string written)
+    {
+        Inspection seen = Seen(100, 1, new PlanOperator(OperatorKind.Scan, "SCAN", "parcel", null, null, false, []));
+        BudgetSuggestion.Into(Account(workload, seen, seen), workload).ShouldBe(written);
+        TrialAccount again = Account(written, seen, seen);
+        BudgetCheck.Of(again).ShouldAllBe(r => r.State == BudgetState.Kept);
+        BudgetSuggestion.Into(again, written).ShouldBe(written, "each statement states some now");
+    }
+
+    [Fact]
+    public void A_new_statement_has_no_plan_to_keep_and_no_other_one_to_be_blamed()
+    {
+        Inspection search = Seen(101, 1, Search("depot", 1)), scan = Seen(101, 1, new PlanOperator(OperatorKind.Scan, "SCAN depot", "depot", null, null, false, []));
+        TrialAccount account = Account(All, search with { Failure = new("no such table: depot") }, scan);
+        IReadOnlyList<BudgetResult> results = BudgetCheck.Of(account, account.Brief.Workload, ["a"]);
+        results.Select(r => r.State).ShouldBe([BudgetState.Broken, BudgetState.NotJudged, BudgetState.Kept, BudgetState.Kept]);
+        results.ShouldAllBe(r => r.Because == null);
+    }
+
+    private static CheckReport Report(IReadOnlyList<BudgetResult> results) => new([.. results.Select(r => BudgetCheck.Item(r, "w.sql"))], null, []);
 
     private static PlanOperator Search(string table, long visited) => new(OperatorKind.Search, $"SEARCH {table}", table, "i", null, false, []) { Counts = new(1, visited, visited, 1) };
 

@@ -14,7 +14,7 @@ public static class PostgresEngine
         Prefixes = PostgresGrammar.Prefixes,
         Plans = new ExplainedPlans(),
         StatisticsTogether = static (name, table, columns) => ($"CREATE STATISTICS {name} (ndistinct, dependencies, mcv) ON {string.Join(", ", columns)} FROM {table};\nANALYZE {table};", $"DROP STATISTICS {name};"),
-        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"], ("rowsProcessed", "the engine counted the rows that its operators processed")),
+        Counter = new("blocksTouched", "blocksTouched", "the engine counted the blocks that it touched", ["blocksTouched", "rowsProcessed", "tempBlocks"], ("rowsProcessed", "the engine counted the rows that its operators processed")) { Spilled = "tempBlocks", ExactOfWrites = ["rowsProcessed", "tempBlocks"] }, // where a row finds room is the server's to say, and another block each time
         Settings = Swept,
         Addresses = new ConnectionStrings(),
         Ways = [SubjectSides.Copies, SubjectSides.Dumped, SubjectSides.AsItIs, SubjectSides.RolledBack, SubjectSides.Pair, SubjectSides.InPlace],

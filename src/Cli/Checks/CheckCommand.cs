@@ -1,0 +1,129 @@
+using System.CommandLine;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Budgets;
+using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Cli.Checks;
+
+/// <summary><c>swift-ledger check</c>: a workload, or a change to its database, held against budgets, rules of the house and a kept account, by counts alone.</summary>
+internal static class CheckCommand
+{
+    private static readonly Option<string> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
+    private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, values and budgets.", Required = true };
+    private static readonly Option<string?> ChangePath = new("--change") { Description = "A file of migration statements and rewrites, or a folder of numbered migrations, that have to keep the budgets." };
+    private static readonly Option<string?> Base = new("--base") { Description = "A branch, tag or commit of git: what the folder of migrations and the workload have beyond it is the change." };
+    private static readonly Option<string?> BaseFolder = new("--base-folder") { Description = "A folder of the migrations that are there already, where there is no git." };
+    private static readonly Option<string?> Rules = new("--rules") { Description = "Rules of the house for all statements, tables and migration steps." };
+    private static readonly Option<string?> Account = new("--account") { Description = "A kept account of plans and work: what left it is told, and fails where it is dearer." };
+    private static readonly Option<string?> WriteAccount = new("--write") { Description = "Write the account of plans and work as it is with the change." };
+    private static readonly Option<string?> JUnit = new("--junit") { Description = "Write JUnit XML, a test case for each budget." };
+    private static readonly Option<string?> Sarif = new("--sarif") { Description = "Write SARIF 2.1.0, with file, line and column." };
+    private static readonly Option<string?> Tap = new("--tap") { Description = "Write TAP 14." };
+    private static readonly Option<string?> Markdown = new("--markdown") { Description = "Write Markdown for a comment: what is broken first, the rest below folds." };
+    private static readonly Option<string?> Html = new("--html") { Description = "Write a page that needs nothing but itself." };
+    private static readonly Option<bool> Suggest = new("--suggest") { Description = "Print budgets for statements that state none: what is counted today, and a fifth more." };
+    private static readonly Option<string?> AddBudgets = new("--add-budgets") { Description = "Write the workload with those budgets added." };
+    private static readonly Option<bool> PassUnjudged = new("--pass-unjudged") { Description = "End with 0 where nothing is broken, also if something could not be judged." };
+    private static readonly Option<double?> MaxSeconds = new("--max-seconds") { Description = "Bound on all of it, copies and change included: statements whose plan changed come first, and what was not looked at by then is not judged." };
+    private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one execution.", DefaultValueFactory = _ => 30 };
+    private static readonly Option<bool> Trust = new("--trust-this-sql") { Description = "On a server: run statements with the connection's own rights: you know every statement, and every function of the database." };
+
+    public static Command Build()
+    {
+        var command = new Command("check", "Hold a workload, or a change, against its budgets, rules of the house and a kept account, by what the engine counts; nothing is timed.")
+        {
+            Subject, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, AddBudgets, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
+        };
+        command.SetAction(RunAsync);
+        return command;
+    }
+
+    private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
+    {
+        string subject = parsed.GetValue(Subject)!;
+        string? accountPath = parsed.GetValue(Account);
+        Engine engine = KnownEngines.OfSubject(subject);
+        var paths = new CheckPaths(parsed.GetValue(WorkloadPath)!, parsed.GetValue(ChangePath), parsed.GetValue(Base), parsed.GetValue(BaseFolder), parsed.GetValue(Rules));
+        if (paths is { Base: not null, BaseFolder: not null } or { BaseFolder: not null, Change: null })
+        {
+            return CommandFiles.Refuse(paths.Base is not null ? "--base and --base-folder both say what is there already: give one of them." : "--base-folder names the migrations that are there already: --change names the folder that has more.");
+        }
+
+        if (paths.Base is not null && parsed.GetValue(AddBudgets) is not null)
+        {
+            return CommandFiles.Refuse("--add-budgets writes the workload as it is, and --base takes another one's statements: give one of them.");
+        }
+
+        CheckAsked inputs;
+        try
+        {
+            inputs = CheckInputs.Read(paths, engine);
+        }
+        catch (Exception e) when (e is CheckInputException or InputTextException or GitException)
+        {
+            return CommandFiles.Refuse(e.Message);
+        }
+
+        string change = inputs.Change.Text;
+        var options = new TrialOptions(MaxSeconds: parsed.GetValue(MaxSeconds), StatementSeconds: parsed.GetValue(StatementSeconds), Quick: true, NoiseCheck: change.Length == 0, Engine: engine, TrustSql: parsed.GetValue(Trust)) { WithoutOrders = true, WatchSteps = inputs.Rules.Rules.Any(r => r.Rule == CheckRules.StepHolds) };
+        if (TrialLimits.ProblemsOf(options) is [var beyond, ..])
+        {
+            return CommandFiles.Refuse(OptionNames.Sentence(beyond));
+        }
+
+        Parsed<TrialBrief> brief = TrialBrief.Read(inputs.Before.Text, change, options);
+        if (!brief.IsGood)
+        {
+            return CommandFiles.Refuse(string.Join('\n', [.. inputs.Wrong, .. brief.Problems.Select(inputs.Described)]));
+        }
+
+        if ((accountPath is null ? "" : CommandFiles.Read(accountPath, "account")) is not { } kept)
+        {
+            return ExitCode.BadInput;
+        }
+
+        (WorkAccount? account, int line, string? problem) = accountPath is null ? (null, 0, null) : WorkAccount.Read(kept);
+        if (problem is not null)
+        {
+            return CommandFiles.Refuse($"{accountPath}, line {line}: {problem}");
+        }
+
+        if (account is null && parsed.GetValue(WriteAccount) is null && !parsed.GetValue(Suggest) && parsed.GetValue(AddBudgets) is null && !inputs.HasLimits)
+        {
+            return CommandFiles.Refuse($"There is nothing to check: {paths.Workload} states no budget ('-- budget: work <= 5000' above a statement), and none of --rules, --account, --write, --suggest and --add-budgets is given.");
+        }
+
+        LedgerHome home = LedgerHome.FromEnvironment();
+        home.SweepCopies();
+        using var progress = new TerminalProgress();
+        return await CommandFiles.MeasuredAsync(progress, async () =>
+        {
+            progress.Show("counting");
+            TrialAccount seen = await new WorkloadLook(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), inputs.Before.Text, options).SeeAsync(change, stop, seconds: options.MaxSeconds);
+            progress.Clear();
+            if (seen.Refusal is { } refusal)
+            {
+                await Console.Error.WriteLineAsync(string.Join('\n', [.. inputs.Wrong, .. refusal.Problems.Select(inputs.Described)]));
+                return refusal.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured;
+            }
+
+            CheckReport report = inputs.Report(seen, account, accountPath, DateOnly.FromDateTime(TimeProvider.System.GetUtcNow().UtcDateTime));
+            string? write = parsed.GetValue(WriteAccount);
+            if (write is not null && seen.Lines.Any(l => l.Evidence.After is null))
+            {
+                report = report with { Notes = [.. report.Notes, $"{write} is not written: an account is of all cases."] };
+                write = null;
+            }
+
+            await Console.Out.WriteAsync(parsed.GetValue(Suggest) ? BudgetSuggestion.Of(seen) + report.ToText() : report.ToText());
+            bool written = CommandFiles.Write(
+                (write, () => WorkAccount.Of(seen).ToText()), (parsed.GetValue(AddBudgets), () => BudgetSuggestion.Into(seen, inputs.Before.Text)), (parsed.GetValue(JUnit), report.ToJUnit), (parsed.GetValue(Sarif), () => SarifLog.Of(report, ProgramVersion.Current)), (parsed.GetValue(Tap), report.ToTap), (parsed.GetValue(Markdown), report.ToMarkdown), (parsed.GetValue(Html), () => CheckPage.Of(report)));
+            return !written ? ExitCode.NotMeasured
+                : report.Outcome == Outcome.NotMeasured && parsed.GetValue(PassUnjudged) ? ExitCode.Good
+                : (int)report.Outcome;
+        });
+    }
+}

@@ -1,0 +1,72 @@
+using SwiftLedger.Core.Migrations;
+using SwiftLedger.Core.Sql;
+using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Wording;
+using SwiftLedger.Core.Workloads;
+
+namespace SwiftLedger.Core.Budgets;
+
+/// <summary>What a check looks at: a workload, what it was, and the change, each with where it comes from.</summary>
+/// <param name="File">The workload's.</param>
+/// <param name="Workload">As it is now.</param>
+/// <param name="Before">Its text for the trial: changed statements have the text that they had.</param>
+/// <param name="Change">Migrations, and changed statements as rewrites; empty for none.</param>
+/// <param name="New">Statements without a before.</param>
+/// <param name="Rules">Of the house.</param>
+/// <param name="Exceptions">From workload and rules.</param>
+/// <param name="Items">What is known before anything is counted.</param>
+/// <param name="Notes">What has to be known.</param>
+public sealed record CheckAsked(
+    SourceFile File, Workload Workload, ComposedText Before, ComposedText Change, IReadOnlyList<string> New, HouseRules Rules, IReadOnlyList<CheckException> Exceptions, IReadOnlyList<CheckItem> Items, IReadOnlyList<string> Notes)
+{
+    /// <summary>Whether anything is limited.</summary>
+    public bool HasLimits => Rules.Rules.Count > 0 || Workload.Budgets.Count > 0 || Workload.Statements.Any(s => s.Budgets.Count > 0);
+
+    /// <summary>What is known to be wrong before anything is counted: where the change cannot be applied, it may be why.</summary>
+    public IEnumerable<string> Wrong => Items.Where(i => i.State == CheckState.Broken).Select(i => $"{i.Place.Path}: {i.Sentence}");
+
+    /// <summary>Where a place of what is measured comes from.</summary>
+    /// <param name="part">Workload or change.</param>
+    /// <param name="place">In its text.</param>
+    public SourcePlace OriginOf(InputPart part, TextPlace place) => (part == InputPart.Change ? Change : Before).OriginOf(place);
+
+    /// <summary>A problem with where it comes from.</summary>
+    /// <param name="problem">Of workload or change.</param>
+    public string Described(InputProblem problem) => problem is { Part: InputPart.Workload or InputPart.Change, Place: { } place } && OriginOf(problem.Part, place) is var origin
+        ? $"{origin.Path}, {origin.Place}: {problem.Message}"
+        : problem.Message;
+
+    /// <summary>All that was seen, held against all that is limited.</summary>
+    /// <param name="seen">Inspected.</param>
+    /// <param name="kept">An account of plans and work; null where there is none.</param>
+    /// <param name="accountFile">Its name.</param>
+    /// <param name="today">On which exceptions hold or are over.</param>
+    public CheckReport Report(TrialAccount seen, WorkAccount? kept, string? accountFile, DateOnly today)
+    {
+        var notes = new List<string>(Notes);
+        if (seen.Lines.Count(l => l.Evidence.After is null) is > 0 and var missing && seen.Brief.Options.MaxSeconds is { } bound)
+        {
+            notes.Add($"The time of {Figures.Three(bound)} s was over before {(missing == seen.Lines.Count ? "anything was" : $"{Figures.Count(missing)} of {Figures.Count(seen.Lines.Count)} cases were")} looked at.");
+        }
+
+        WorkAccount now = WorkAccount.Of(seen);
+        IEnumerable<AccountDeparture> left = kept?.Left(now, seen.Brief.Options.Engine.Counter!.Name) ?? [];
+        if (kept is not null && kept.Engine != now.Engine)
+        {
+            // Of another version's plans nobody knows whether the change or the engine made them.
+            notes.Add($"The account is of {kept.Engine}, and this is {now.Engine}: plans may differ for that.");
+            left = left.Select(l => l with { Dearer = false });
+        }
+
+        CheckItem[] items =
+        [
+            .. Items,
+            .. LineCheck.Of(seen, OriginOf, New),
+            .. BudgetCheck.Of(seen, Workload, New).Select(r => BudgetCheck.Item(r, File.Path)),
+            .. FileBudgetCheck.Of(seen, Workload, File.Path, New),
+            .. new HouseRuleCheck(seen, OriginOf).Of(Rules.Rules),
+            .. left.Select(l => l.ToItem(accountFile!)),
+        ];
+        return new(CheckException.Apply(items, Exceptions, today), accountFile, notes);
+    }
+}
