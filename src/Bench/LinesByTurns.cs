@@ -13,6 +13,11 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
 {
     private static readonly TimeSpan Quantum = TimeSpan.FromMilliseconds(120), RowsWithin = TimeSpan.FromSeconds(1);
 
+    private readonly Dictionary<int, Inspection> _after = [];
+
+    /// <summary>What was seen of the after side, by the lines' numbers.</summary>
+    public IReadOnlyDictionary<int, Inspection> After => _after;
+
     /// <summary>
     /// Looks at all lines before any is timed: where the time is short, what is counted still tells. Then lines whose plan changed come
     /// first, and a statement that takes long waits until the others were looked at.
@@ -75,6 +80,7 @@ internal sealed class LinesByTurns(TrialRun run, ISubjectCopy before, ISubjectCo
                 seen = run.Seen(line, a, b);
             }
 
+            _after[line.Number] = b;
             run.Tell(new LineInspected(line.Number, a, b));
             if (seen.CannotBeMeasured)
             {

@@ -119,6 +119,11 @@ internal sealed class TrialSession(BenchJob job, TrialOrder order, Action<BenchE
                 var turns = new LinesByTurns(run, before, after, stolen);
                 IReadOnlyList<LineEvidence> lines = await turns.InspectAsync(catalogs);
                 counter.Dispose();
+                if (run.Options.TimeLimits is { Count: > 0 } && !run.Order.Confirming)
+                {
+                    new TimedLines(run, after, turns.After, stolen).Measure();
+                }
+
                 turns.Measure(lines);
             }, run.Stop);
         run.Tell(new AftermathRead(subject.Aftermath()));

@@ -3,7 +3,7 @@ using SwiftLedger.Core.Trials;
 
 namespace SwiftLedger.Bench;
 
-/// <summary>Looks at a workload on copies, before and after a change: plans and counters of all lines, and nothing is timed.</summary>
+/// <summary>Looks at a workload on copies, before and after a change: plans and counters of all lines; nothing is timed but what has a limit of time.</summary>
 /// <param name="home">Where copies are made.</param>
 /// <param name="subject">Its address.</param>
 /// <param name="workload">The workload's text.</param>
@@ -51,7 +51,7 @@ public sealed class WorkloadLook(LedgerHome home, string subject, string workloa
             {
                 Schema = read.Objects;
             }
-            else if (happened is StageReached { Stage: TrialStage.Measuring } or BlocksMeasured or LineEnded { End: not LineEnd.Failed } || (account.Catalogs is not null && account.Lines.All(l => l.Evidence.After is not null)))
+            else if (happened is StageReached { Stage: TrialStage.Measuring } or BlocksMeasured or LineEnded { End: not LineEnd.Failed } || (own.TimeLimits is not { Count: > 0 } && account.Catalogs is not null && account.Lines.All(l => l.Evidence.After is not null)))
             {
                 enough.Cancel();
             }

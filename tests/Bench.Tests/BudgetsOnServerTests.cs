@@ -80,6 +80,20 @@ public sealed class BudgetsOnServerTests : IDisposable
         left.ShouldAllBe(l => l.Sentence.EndsWith(", another plan."));
     }
 
+    [Fact]
+    public async Task A_limit_of_time_is_timed_on_the_after_side_alone()
+    {
+        // Limits that no machine keeps, and none breaks: a sleep is known to take what it says.
+        const string text = "-- name: nap\n-- budget: p50 <= 1 ms\n-- budget: p75 <= 60 s\nSELECT pg_sleep(0.001) FROM depot WHERE id = 1;\n-- name: all\nSELECT count(*) FROM parcel;\n-- name: pack\n-- budget: p90 <= 60 s\nUPDATE parcel SET note = note || '.' WHERE id = 7;";
+        TrialOptions options = new(StatementSeconds: 30, Quick: true, Engine: Dialects.PostgresEngine) { TimeLimits = [new("nap", 50, 1_000), new("nap", 75, 60e6), new("pack", 90, 60e6)] };
+        TrialAccount seen = await new WorkloadLook(_home, Address, text, options).SeeAsync("-- rewrite: nap\nSELECT pg_sleep(0.02) FROM depot WHERE id = 1;", CancellationToken.None);
+        IReadOnlyList<BudgetResult> results = BudgetCheck.Of(seen);
+        results.Select(r => (r.Statement, r.Budget.Percentile, r.State)).ShouldBe([("nap", 50, BudgetState.Broken), ("nap", 75, BudgetState.Kept), ("pack", 90, BudgetState.Kept)], string.Join('\n', results.Select(r => r.Sentence)));
+        results[0].Is.ShouldNotBeNull().ShouldBeGreaterThan(20);
+        seen.Lines[1].Evidence.Timed.ShouldBeEmpty();
+        seen.Lines[0].Evidence.Timed.ShouldAllBe(r => r.YardstickMicroseconds > 0);
+    }
+
     /// <summary>PostgreSQL's manual, 13.3 "Explicit Locking" and ALTER TABLE: which steps take which lock, and which write the table anew.</summary>
     [Fact]
     public async Task The_server_tells_what_a_step_holds()
@@ -127,6 +141,8 @@ public sealed class BudgetsOnServerTests : IDisposable
         seen.Applied.Select(a => string.Join(' ', a.Holds!.Select(h => $"{h.Table} {h.Held} {h.Rows}"))).ShouldBe(["", "parcel Writes 20000", "parcel Reads 0", "parcel Reads 20000", "parcel Reads 0", ""]);
     }
 
+    private string Address => $"postgresql://postgres@127.0.0.1:{_server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots";
+
     private Task<TrialAccount> SeeAsync(string change, bool watch = false) => new WorkloadLook(
-        _home, $"postgresql://postgres@127.0.0.1:{_server.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)}/depots", Workload, new(Quick: true, NoiseCheck: change.Length == 0, Engine: Dialects.PostgresEngine) { WatchSteps = watch }).SeeAsync(change, default);
+        _home, Address, Workload, new(Quick: true, NoiseCheck: change.Length == 0, Engine: Dialects.PostgresEngine) { WatchSteps = watch }).SeeAsync(change, default);
 }

@@ -3,7 +3,7 @@ using Xunit;
 
 namespace SwiftLedger.Cli.Tests;
 
-/// <summary><c>check</c> as a user calls it: a process, files, an exit code. Nothing of it is timed, so that it says the same on any machine.</summary>
+/// <summary><c>check</c> as a user calls it: a process, files, an exit code. Limits of time are far from what is timed, so that it says the same on any machine.</summary>
 public sealed class CheckCommandTests : IDisposable
 {
     private const string Workload = """
@@ -52,6 +52,54 @@ public sealed class CheckCommandTests : IDisposable
         lines[^1].ShouldBe("4 of 5 budgets broken, 1 kept.");
         File.ReadAllText(PathOf("junit.xml")).ShouldContain("tests=\"5\" failures=\"4\" errors=\"0\"");
         Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
+    }
+
+    /// <summary>Limits that no machine keeps, and none breaks.</summary>
+    [Fact]
+    public async Task A_budget_of_time_is_timed_and_nothing_else_is()
+    {
+        Write("times.sql", """
+            -- name: of depot
+            -- budget: p50 <= 0.01 us
+            -- budget: p95 <= 60 s
+            -- bind: d=7
+            SELECT max(note) FROM parcel WHERE depot = :d;
+            -- name: weigh
+            -- budget: p90 <= 0.02 us
+            UPDATE parcel SET weight = weight + 1 WHERE id = 7;
+            -- unit: board
+            -- budget: p50 <= 60 s
+            SELECT id, depot FROM parcel WHERE id <= 2 ORDER BY id;
+            -- each row
+            SELECT count(*) FROM parcel WHERE depot = :depot;
+            -- name: gone
+            -- budget: p95 <= 60 s
+            SELECT id FROM parcel WHERE id = 7;
+            """);
+        Write("drop.sql", "ALTER TABLE parcel RENAME COLUMN id TO number;\n-- rewrite: weigh\nUPDATE parcel SET weight = weight + 1 WHERE number = 7;\n;\n-- rewrite: board\nSELECT number, depot FROM parcel WHERE number <= 2 ORDER BY number;\n-- each row\nSELECT count(*) FROM parcel WHERE depot = :depot;");
+        (int exit, string said, string error) = await CommandLine.RunAsync(PathOf("home"), "check", "--subject", PathOf("depot.db"), "--workload", PathOf("times.sql"), "--change", PathOf("drop.sql"), "--tap", PathOf("t.tap"));
+        exit.ShouldBe(1, error);
+        string[] lines = said.TrimEnd('\n').Split('\n');
+        lines.Where(l => l.Contains("p50", StringComparison.Ordinal)).ShouldHaveSingleItem().ShouldMatch(@"times\.sql:2:12: error: of depot \(1\): Its p50 is [\d.]+ (us|ms) at least, over 15 executions, waits for a processor not counted; 0\.0100 us are allowed, and this machine's noise is [\d.]+ %\.");
+        lines.Where(l => l.Contains("weigh", StringComparison.Ordinal)).ShouldHaveSingleItem().ShouldContain("error: weigh (1): Its p90 is ");
+        lines.Where(l => l.Contains("gone", StringComparison.Ordinal)).ShouldAllBe(l => l.Contains("no such column: id", StringComparison.Ordinal));
+        string[] points = [.. File.ReadAllLines(PathOf("t.tap")).Where(l => l.StartsWith("ok ", StringComparison.Ordinal))];
+        points.Length.ShouldBe(2);
+        points[0].ShouldContain("p95 <= 60 s");
+        points[1].ShouldContain("p50 <= 60 s");
+        Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Suggested_times_are_kept_by_the_statements_that_they_are_of()
+    {
+        Write("plain.sql", "-- name: all\nSELECT max(note) FROM parcel;\n");
+        (int exit, string said, string error) = await CommandLine.RunAsync(PathOf("home"), "check", "--subject", PathOf("depot.db"), "--workload", PathOf("plain.sql"), "--suggest-times");
+        (exit, said).ShouldBe((2, ""));
+        error.ShouldContain("--suggest-times says what is suggested");
+        (exit, said, error) = await CommandLine.RunAsync(PathOf("home"), "check", "--subject", PathOf("depot.db"), "--workload", PathOf("plain.sql"), "--suggest-times", "--add-budgets", PathOf("more.sql"));
+        exit.ShouldBe(0, error + said);
+        File.ReadAllText(PathOf("more.sql")).ShouldMatch(@"-- budget: work <= \d+\n-- budget: no table read whole over 24000 rows\n-- budget: p95 <= [\d.]+ (us|ms|s)\nSELECT");
     }
 
     [Fact]

@@ -8,7 +8,7 @@ using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Cli.Checks;
 
-/// <summary><c>swift-ledger check</c>: a workload, or a change to its database, held against budgets, rules of the house and a kept account, by counts alone.</summary>
+/// <summary><c>swift-ledger check</c>: a workload, or a change to its database, held against budgets, rules of the house and a kept account, by counts; only limits of time are timed.</summary>
 internal static class CheckCommand
 {
     private static readonly Option<string> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
@@ -25,6 +25,7 @@ internal static class CheckCommand
     private static readonly Option<string?> Markdown = new("--markdown") { Description = "Write Markdown for a comment: what is broken first, the rest below folds." };
     private static readonly Option<string?> Html = new("--html") { Description = "Write a page that needs nothing but itself." };
     private static readonly Option<bool> Suggest = new("--suggest") { Description = "Print budgets for statements that state none: what is counted today, and a fifth more." };
+    private static readonly Option<bool> SuggestTimes = new("--suggest-times") { Description = "Time all statements, too, and suggest budgets of time with room for this machine's noise; with --suggest or --add-budgets." };
     private static readonly Option<string?> AddBudgets = new("--add-budgets") { Description = "Write the workload with those budgets added." };
     private static readonly Option<bool> PassUnjudged = new("--pass-unjudged") { Description = "End with 0 where nothing is broken, also if something could not be judged." };
     private static readonly Option<double?> MaxSeconds = new("--max-seconds") { Description = "Bound on all of it, copies and change included: statements whose plan changed come first, and what was not looked at by then is not judged." };
@@ -33,9 +34,9 @@ internal static class CheckCommand
 
     public static Command Build()
     {
-        var command = new Command("check", "Hold a workload, or a change, against its budgets, rules of the house and a kept account, by what the engine counts; nothing is timed.")
+        var command = new Command("check", "Hold a workload, or a change, against its budgets, rules of the house and a kept account, by what the engine counts; only what has a budget of time is timed.")
         {
-            Subject, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, AddBudgets, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
+            Subject, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
         };
         command.SetAction(RunAsync);
         return command;
@@ -67,8 +68,14 @@ internal static class CheckCommand
             return CommandFiles.Refuse(e.Message);
         }
 
+        if (parsed.GetValue(SuggestTimes) && !parsed.GetValue(Suggest) && parsed.GetValue(AddBudgets) is null)
+        {
+            return CommandFiles.Refuse("--suggest-times says what is suggested: give --suggest or --add-budgets with it.");
+        }
+
         string change = inputs.Change.Text;
-        var options = new TrialOptions(MaxSeconds: parsed.GetValue(MaxSeconds), StatementSeconds: parsed.GetValue(StatementSeconds), Quick: true, NoiseCheck: change.Length == 0, Engine: engine, TrustSql: parsed.GetValue(Trust)) { WithoutOrders = true, WatchSteps = inputs.Rules.Rules.Any(r => r.Rule == CheckRules.StepHolds) };
+        IReadOnlyList<TimeLimit> times = parsed.GetValue(SuggestTimes) ? [.. inputs.TimeLimits, .. inputs.Workload.Statements.Where(s => s.Budgets.Count == 0).Select(s => new TimeLimit(s.Name, BudgetSuggestion.Percentile, null))] : inputs.TimeLimits;
+        var options = new TrialOptions(MaxSeconds: parsed.GetValue(MaxSeconds), StatementSeconds: parsed.GetValue(StatementSeconds), Quick: true, NoiseCheck: change.Length == 0, Engine: engine, TrustSql: parsed.GetValue(Trust)) { WithoutOrders = true, TimeLimits = times, WatchSteps = inputs.Rules.Rules.Any(r => r.Rule == CheckRules.StepHolds) };
         if (TrialLimits.ProblemsOf(options) is [var beyond, ..])
         {
             return CommandFiles.Refuse(OptionNames.Sentence(beyond));

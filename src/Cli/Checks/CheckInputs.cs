@@ -2,7 +2,6 @@ using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Migrations;
 using SwiftLedger.Core.Sql;
-using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Cli.Checks;

@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Reports;
 using SwiftLedger.Core.Trials;
@@ -7,7 +8,7 @@ using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Core.Budgets;
 
-/// <summary>Holds what was counted on the after side against the budgets of a workload. Nothing here is timed.</summary>
+/// <summary>Holds what was counted, and timed where a budget is one of time, on the after side against the budgets of a workload.</summary>
 public static class BudgetCheck
 {
     /// <summary>A table of which a scan visits less than this part is not read whole: something ended it.</summary>
@@ -33,6 +34,7 @@ public static class BudgetCheck
             BudgetKind.RowsPerRow => CheckRules.RowsPerRow,
             BudgetKind.WholeTable => CheckRules.WholeTable,
             BudgetKind.PlanStays => CheckRules.PlanStays,
+            BudgetKind.Time => CheckRules.Time,
             _ => CheckRules.Sent,
         },
         result.State switch { BudgetState.Kept => CheckState.Kept, BudgetState.Broken => CheckState.Broken, _ => CheckState.NotJudged },
@@ -78,6 +80,12 @@ public static class BudgetCheck
                 : Told(BudgetState.Kept, rows, $"Of the tables that it reads whole none has more than {Figures.Count(rows)} rows.");
         }
 
+        if (budget.Kind == BudgetKind.Time)
+        {
+            (BudgetState state, double? milliseconds, string sentence) = Timed(line.Evidence, budget);
+            return Told(state, milliseconds, sentence, state == BudgetState.Broken && !fresh ? Because(line, account) : null);
+        }
+
         (double? Is, string What) found = budget.Kind switch
         {
             BudgetKind.Work => (Counter(seen, account.Brief.Options.Engine.Counter!), account.Brief.Options.Engine.Counter!.Name),
@@ -87,6 +95,32 @@ public static class BudgetCheck
         return found.Is is not { } counted ? Told(BudgetState.NotJudged, null, $"Its {found.What} were not counted.{Note(seen)}")
             : counted > budget.Limit ? Told(BudgetState.Broken, counted, $"{Shown(counted)} {found.What}; {budget.Allowed} are allowed.", fresh ? null : Because(line, account))
             : Told(BudgetState.Kept, counted, $"{Shown(counted)} {found.What} of {budget.Allowed} that are allowed.");
+    }
+
+    /// <summary>A limit of time, with milliseconds as far as they are known.</summary>
+    private static (BudgetState State, double? Milliseconds, string Sentence) Timed(LineEvidence seen, Budget budget)
+    {
+        string what = $"p{budget.Percentile}";
+        if (seen.Timed.Count == 0)
+        {
+            return (BudgetState.NotJudged, null, "It was not timed: the time was over.");
+        }
+
+        TimeLimitResult held = new TimeLimit("", budget.Percentile, budget.Limit * 1_000).Held(seen.Timed);
+        string allowed = $"{budget.Allowed} are allowed", runs = $"over {Figures.Count(held.Runs)} executions", noise = $"{Figures.Three(held.Noise * 100)} %";
+        switch (held.End)
+        {
+            case TimeLimitEnd.Kept:
+                return (BudgetState.Kept, held.AtMost / 1_000, $"Its {what} is {Figures.Duration(held.AtMost)} at most, {runs}; {allowed}.");
+            case TimeLimitEnd.Broken:
+                return (BudgetState.Broken, held.AtLeast / 1_000, $"Its {what} is {Figures.Duration(held.AtLeast)} at least, {runs}, waits for a processor not counted; {allowed}, and this machine's noise is {noise}.");
+            default:
+                int least = TimeLimitTest.Least(budget.Percentile / 100.0);
+                string open = double.IsPositiveInfinity(held.AtMost)
+                    ? $"{Figures.Count(seen.Timed.Count)} {(seen.Timed.Count == 1 ? "execution was" : "executions were")} timed in the time that there was, and {Figures.Count(least)} have to be before a {what} can be called kept"
+                    : $"Its {what} is between {Figures.Duration(held.AtLeast)} and {Figures.Duration(held.AtMost)}, {runs}, and this machine's noise is {noise}: it cannot tell";
+                return (BudgetState.NotJudged, null, $"{open}; {allowed}.");
+        }
     }
 
     private static string Note(Inspection seen) => seen.PlanNote is { } note ? $" {note}" : "";

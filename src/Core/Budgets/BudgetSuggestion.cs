@@ -1,15 +1,19 @@
 using System.Globalization;
 using System.Text;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 
 namespace SwiftLedger.Core.Budgets;
 
-/// <summary>Budgets that a workload keeps today with some room: what is counted, and a fifth more.</summary>
+/// <summary>Budgets that a workload keeps today with some room: what is counted, and a fifth more; of what is timed as much as the machine's speed went up and down, too.</summary>
 public static class BudgetSuggestion
 {
     /// <summary>Counts do not scatter as times do; the room is for tables that grow.</summary>
     private const double Margin = 1.2;
+
+    /// <summary>The percentile that is suggested.</summary>
+    public const int Percentile = 95;
 
     /// <summary>Smaller tables are read whole as quickly as through an index.</summary>
     private const double LeastTable = 1_000;
@@ -57,6 +61,7 @@ public static class BudgetSuggestion
             [
                 .. Most(lines, BudgetKind.Work, account) is { } work ? [Written(BudgetKind.Work, Rounded(Math.Max(1, work) * Margin))] : Array.Empty<string>(),
                 .. Most(lines, BudgetKind.WholeTable, account) is { } rows ? [Written(BudgetKind.WholeTable, rows > 0 ? Rounded(Math.Max(LeastTable, rows * Margin)) : LeastTable)] : Array.Empty<string>(),
+                .. Longest(lines) is { } time ? [Written(new(BudgetKind.Time, time, new(1, 1)) { Percentile = Percentile })] : Array.Empty<string>(),
                 .. statement.Unit is not null && Most(lines, BudgetKind.Statements, account) is { } sent ? [Written(BudgetKind.Statements, sent)] : Array.Empty<string>(),
             ];
             if (budgets.Length > 0)
@@ -66,7 +71,27 @@ public static class BudgetSuggestion
         }
     }
 
-    private static string Written(BudgetKind kind, double limit) => $"-- budget: {new Budget(kind, limit, new(1, 1)).Words}";
+    private static string Written(BudgetKind kind, double limit) => Written(new(kind, limit, new(1, 1)));
+
+    private static string Written(Budget budget) => $"-- budget: {budget.Words}";
+
+    /// <summary>Milliseconds that all cases keep, with room for the noise of this machine; null where a case was not timed often enough.</summary>
+    private static double? Longest(Line[] lines)
+    {
+        double longest = 0;
+        foreach (Line line in lines)
+        {
+            TimeLimitResult held = TimeLimitTest.Of(line.Evidence.Timed, Percentile / 100.0, double.MaxValue);
+            if (double.IsPositiveInfinity(held.AtMost))
+            {
+                return null;
+            }
+
+            longest = Math.Max(longest, held.AtMost * Math.Max(Margin, 1 + held.Noise));
+        }
+
+        return lines.Length == 0 ? null : Rounded(longest) / 1_000;
+    }
 
     /// <summary>The most in any case; null where a case was not counted.</summary>
     private static double? Most(Line[] lines, BudgetKind kind, TrialAccount account)

@@ -22,6 +22,9 @@ public sealed record CheckAsked(
     /// <summary>Whether anything is limited.</summary>
     public bool HasLimits => Rules.Rules.Count > 0 || Workload.Budgets.Count > 0 || Workload.Statements.Any(s => s.Budgets.Count > 0);
 
+    /// <summary>What has to be timed: budgets that are limits of time.</summary>
+    public IReadOnlyList<TimeLimit> TimeLimits => [.. Workload.Statements.SelectMany(s => s.Budgets.Where(b => b.Kind == BudgetKind.Time).Select(b => new TimeLimit(s.Name, b.Percentile, b.Limit * 1_000)))];
+
     /// <summary>What is known to be wrong before anything is counted: where the change cannot be applied, it may be why.</summary>
     public IEnumerable<string> Wrong => Items.Where(i => i.State == CheckState.Broken).Select(i => $"{i.Place.Path}: {i.Sentence}");
 

@@ -28,6 +28,8 @@ public static class CheckRules
 
     public static readonly CheckRule Sent = new("statements", "statements", "Statements that a unit of work sends in one execution.", "Each is a round trip, whatever it reads: one statement for all rows does what one for each row did.");
 
+    public static readonly CheckRule Time = new("time", "time", "A percentile of the time of one execution after the change, in each case: timed one by one, warm, until it is settled.", "It is what somebody waits for. Where work and plan are the ones before, look at the machine first: other hardware keeps other limits.");
+
     public static readonly CheckRule Bill = new("bill", "bill", "Work x calls of all statements, after / before the change.", "One statement may become cheaper by making others dearer: the sum tells.");
 
     public static readonly CheckRule Writes = new("writes", "writes", "Work x calls of all statements that write, after / before the change.", "Each index is kept by every write to its table.");
@@ -58,14 +60,14 @@ public static class CheckRules
 
     public static readonly CheckRule TypeChange = new("type-change", "changes of type in a comparison", "A column that is converted, or compared by another collation, before it is compared.", "An index is in the order of the column's own type and collation; what is converted is computed for each row.") { Unit = "" };
 
-    public static readonly CheckRule Temporary = new("temporary", "temporary files", "Pages that went through temporary files, because memory did not hold what was sorted, grouped or hashed; a SQLite file counts none, and there the rule looks at nothing.", "It is written out and read again. Fewer or narrower rows, an index that gives the order, or more memory keep it in.") { Unit = "MB", Usual = 1 };
+    public static readonly CheckRule Temporary = new("temporary", "temporary files", "Pages that went through temporary files, because memory did not hold what was sorted, grouped or hashed; where an engine counts none, the rule looks at nothing.", "It is written out and read again. Fewer or narrower rows, an index that gives the order, or more memory keep it in.") { Unit = "MB", Usual = 1 };
 
     public static readonly CheckRule StepHolds = new("step-holds", "migration steps that lock or rewrite a table", "A step of the change during which nobody else could write to, or read, a table of so many rows, or which wrote it anew: as the engine held it while the step ran.", "Everybody who needs the table waits until the step ends. Most engines have a way in smaller steps.") { Unit = "rows", Usual = 1_000 };
 
     /// <summary>In the order in which they are told.</summary>
     public static IReadOnlyList<CheckRule> All { get; } =
     [
-        Work, RowsPerRow, PlanStays, Sent, Bill, Writes, IndexSize, Runs, SameRows, Account, Migrations, Ended,
+        Work, RowsPerRow, PlanStays, Sent, Time, Bill, Writes, IndexSize, Runs, SameRows, Account, Migrations, Ended,
         WholeTable, NoIndexServes, WithoutLimit, Repeated, ForeignKey, NotInNull, TypeChange, Temporary, StepHolds,
     ];
 

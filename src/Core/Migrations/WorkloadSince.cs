@@ -62,7 +62,7 @@ public sealed record WorkloadSince(ComposedText Before, ComposedText Rewrites, I
 
     /// <summary>A change that moves its own limits says so.</summary>
     private static IEnumerable<string> Loosened(WorkloadStatement was, WorkloadStatement now) => was.Budgets
-        .Select(b => (Was: b, Now: now.Budgets.FirstOrDefault(n => n.Kind == b.Kind)))
+        .Select(b => (Was: b, Now: now.Budgets.FirstOrDefault(n => n.LimitsSameAs(b))))
         .Where(p => p.Now is null || p.Now.Limit > p.Was.Limit)
         .Select(p => $"The budget '{p.Was.Words}' of '{now.Name}' {(p.Now is null ? "is gone" : $"became '{p.Now.Words}'")}.");
 }

@@ -22,6 +22,7 @@ namespace SwiftLedger.Core.Trials;
 [JsonDerivedType(typeof(LineInspected), "inspected")]
 [JsonDerivedType(typeof(BlocksMeasured), "blocks")]
 [JsonDerivedType(typeof(LineEnded), "lineEnded")]
+[JsonDerivedType(typeof(RunsTimed), "runs")]
 [JsonDerivedType(typeof(JobRefused), "refused")]
 [JsonDerivedType(typeof(JobDone), "done")]
 [JsonDerivedType(typeof(ScriptReached), "scriptAt")]
@@ -99,6 +100,9 @@ public sealed record LineInspected(int Line, Inspection Before, Inspection After
 
 /// <summary>New blocks of a line, and what is known of it at its latest look.</summary>
 public sealed record BlocksMeasured(int Line, IReadOnlyList<Block> Blocks) : BenchEvent;
+
+/// <summary>More executions of a line's after side, each timed by itself for a limit of time; or why it could not be timed.</summary>
+public sealed record RunsTimed(int Line, IReadOnlyList<TimedRun> Runs, SideFailure? Failure = null) : BenchEvent;
 
 public enum LineEnd
 {

@@ -24,6 +24,9 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     /// <summary>Blocks of the second session, on fresh copies.</summary>
     public IReadOnlyList<Block> ConfirmingBlocks { get; init; } = [];
 
+    /// <summary>Single executions of the after side, where a limit of time asked for them.</summary>
+    public IReadOnlyList<TimedRun> Timed { get; init; } = [];
+
     /// <summary>Whether the sides were not measured by turns: a block's two batches then only share their number.</summary>
     public bool OneAfterTheOther { get; init; }
 

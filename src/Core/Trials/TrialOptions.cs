@@ -51,6 +51,9 @@ public sealed record TrialOptions(
     /// <summary>Whether it is looked at which tables each statement of the change holds while it runs.</summary>
     public bool WatchSteps { get; init; }
 
+    /// <summary>Percentiles of single executions that are held against limits; null for none.</summary>
+    public IReadOnlyList<TimeLimit>? TimeLimits { get; init; }
+
     /// <summary>Whether it is left out to join tables in other orders, to see whether one visits fewer rows.</summary>
     public bool WithoutOrders { get; init; }
 

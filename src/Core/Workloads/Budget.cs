@@ -22,6 +22,9 @@ public enum BudgetKind
 
     /// <summary>Statements that a unit sends in one execution.</summary>
     Statements,
+
+    /// <summary>A percentile of the time of one execution, milliseconds.</summary>
+    Time,
 }
 
 /// <summary>A limit that a statement has to keep in each of its cases.</summary>
@@ -30,11 +33,15 @@ public enum BudgetKind
 /// <param name="Place">Where it stands in the workload file.</param>
 public sealed partial record Budget(BudgetKind Kind, double Limit, TextPlace Place)
 {
-    private const string Forms = "'work <= 5000', 'rows read per row returned <= 50', 'no table read whole over 10000 rows', 'plan stays', or of a unit 'statements <= 3'";
+    private const string Forms = "'work <= 5000', 'p95 <= 20 ms', 'rows read per row returned <= 50', 'no table read whole over 10000 rows', 'plan stays', or of a unit 'statements <= 3'";
+
+    /// <summary>Of a limit of time, the percentile as a whole number: 95; 0 otherwise.</summary>
+    public int Percentile { get; init; }
 
     /// <summary>As a file has it.</summary>
     public string Words => Kind switch
     {
+        BudgetKind.Time => $"p{Percentile} <= {InUnit}",
         BudgetKind.Work => $"work <= {Written}",
         BudgetKind.RowsPerRow => $"rows read per row returned <= {Written}",
         BudgetKind.WholeTable => $"no table read whole over {Written} rows",
@@ -43,9 +50,20 @@ public sealed partial record Budget(BudgetKind Kind, double Limit, TextPlace Pla
     };
 
     /// <summary>The limit for people.</summary>
-    public string Allowed => Limit == Math.Floor(Limit) && Limit < long.MaxValue ? Figures.Count((long)Limit) : Figures.Three(Limit);
+    public string Allowed => Kind == BudgetKind.Time ? Figures.Duration(Limit * 1_000) : Limit == Math.Floor(Limit) && Limit < long.MaxValue ? Figures.Count((long)Limit) : Figures.Three(Limit);
+
+    private string InUnit => Limit switch
+    {
+        < 1 => string.Create(CultureInfo.InvariantCulture, $"{Limit * 1_000:0.####} us"),
+        < 1_000 => string.Create(CultureInfo.InvariantCulture, $"{Limit:0.####} ms"),
+        _ => string.Create(CultureInfo.InvariantCulture, $"{Limit / 1_000:0.#######} s"),
+    };
 
     private string Written => Limit.ToString("0.################", CultureInfo.InvariantCulture);
+
+    /// <summary>Whether both limit the same thing, and so only one of them can stand above a statement.</summary>
+    /// <param name="other">Of the same statement.</param>
+    public bool LimitsSameAs(Budget other) => Kind == other.Kind && Percentile == other.Percentile;
 
     /// <summary>The budgets above a statement.</summary>
     /// <param name="text">The whole file.</param>
@@ -57,16 +75,17 @@ public sealed partial record Budget(BudgetKind Kind, double Limit, TextPlace Pla
         var budgets = new List<Budget>();
         foreach (Directive directive in directives.Where(d => d.Key == Directive.Budget))
         {
-            if (Read(directive.Value) is not (var kind, var limit))
+            if (Read(directive.Value, TextPlace.At(text, Where(directive).Start)) is not { } budget)
             {
                 problems.Add(InputProblem.At(InputPart.Workload, text, Where(directive), $"'{directive.Value}' is no budget{Nearly(directive.Value)}: write {Forms}."));
                 continue;
             }
 
-            var budget = new Budget(kind, limit, TextPlace.At(text, Where(directive).Start));
-            string? wrong = kind == BudgetKind.Statements && !unit ? "A statement by itself is sent once: 'statements' is a budget of a unit."
-                : kind == BudgetKind.Statements && limit < 1 ? "A unit sends one statement at least."
-                : budgets.Find(b => b.Kind == kind) is { } other ? $"This statement has this budget already, at {other.Place}: '{other.Words}'."
+            string? wrong = budget.Kind == BudgetKind.Statements && !unit ? "A statement by itself is sent once: 'statements' is a budget of a unit."
+                : budget is { Kind: BudgetKind.Statements, Limit: < 1 } ? "A unit sends one statement at least."
+                : budget is { Kind: BudgetKind.Time, Limit: <= 0 } ? "Nothing takes no time: give a limit above 0."
+                : budgets.Find(b => b.LimitsSameAs(budget)) is { } other ? $"This statement has this budget already, at {other.Place}: '{other.Words}'."
+                : budgets.Find(b => Idle(b, budget) || Idle(budget, b)) is { } beside ? $"'{budget.Words}' and '{beside.Words}', at {beside.Place}, do not go together: of two percentiles the higher one is never the shorter time, so that the limit of the lower one could not be what breaks."
                 : null;
             if (wrong is null)
             {
@@ -84,11 +103,20 @@ public sealed partial record Budget(BudgetKind Kind, double Limit, TextPlace Pla
     /// <summary>The value, or the whole comment where there is none.</summary>
     private static TextSpan Where(Directive directive) => directive.ValueSpan.Length > 0 ? directive.ValueSpan : directive.Span;
 
-    private static (BudgetKind Kind, double Limit)? Read(string value)
+    /// <summary>Whether the limit of a lower percentile is not below that of a higher one.</summary>
+    private static bool Idle(Budget lower, Budget higher) => lower.Kind == BudgetKind.Time && higher.Kind == BudgetKind.Time && lower.Percentile < higher.Percentile && lower.Limit >= higher.Limit;
+
+    private static Budget? Read(string value, TextPlace place)
     {
         if (PlanStaysForm().IsMatch(value))
         {
-            return (BudgetKind.PlanStays, 0);
+            return new(BudgetKind.PlanStays, 0, place);
+        }
+
+        if (TimeForm().Match(value) is { Success: true } time)
+        {
+            double unit = time.Groups["unit"].Value.ToLowerInvariant() switch { "us" => 0.001, "ms" => 1, _ => 1_000 };
+            return WrittenNumber.Read(time.Groups["limit"].Value) is { } most ? new(BudgetKind.Time, most * unit, place) { Percentile = int.Parse(time.Groups["share"].Value, CultureInfo.InvariantCulture) } : null;
         }
 
         Match match = MostForm().Match(value);
@@ -98,18 +126,25 @@ public sealed partial record Budget(BudgetKind Kind, double Limit, TextPlace Pla
             return null;
         }
 
-        return (match.Groups["what"].Value.ToLowerInvariant() switch { "work" => BudgetKind.Work, "statements" => BudgetKind.Statements, "" => BudgetKind.WholeTable, _ => BudgetKind.RowsPerRow }, limit);
+        return new(match.Groups["what"].Value.ToLowerInvariant() switch { "work" => BudgetKind.Work, "statements" => BudgetKind.Statements, "" => BudgetKind.WholeTable, _ => BudgetKind.RowsPerRow }, limit, place);
     }
 
     /// <summary>What is wrong with what is nearly one.</summary>
     private static string Nearly(string value) => value.Length == 0 ? ""
         : UnitForm().IsMatch(value) ? ", for what is counted has no unit of measure"
+        : PercentileForm().Match(value) is { Success: true } p ? int.TryParse(p.Groups["share"].Value, NumberStyles.None, CultureInfo.InvariantCulture, out int share) && share is >= 1 and <= 99 ? ", for a time is a number with its unit, us, ms or s" : ", for a percentile is a whole number from 1 to 99"
         : value.Contains("<=", StringComparison.Ordinal) ? ""
         : value.AsSpan().ContainsAny('<', '>', '=') ? ", for a limit stands behind '<='"
         : "";
 
     [GeneratedRegex(@"^(?<what>work|statements|rows\s+read\s+per\s+row\s+returned)\s*<=\s*(?<limit>\d[\d_]*(\.\d+)?)$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex MostForm();
+
+    [GeneratedRegex(@"^p(?<share>0*[1-9]\d?)\s*<=\s*(?<limit>\d[\d_]*(\.\d+)?)\s*(?<unit>us|ms|s)$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex TimeForm();
+
+    [GeneratedRegex(@"^p(?<share>[\d.]*)\s*<=", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex PercentileForm();
 
     [GeneratedRegex(@"^no\s+table\s+read\s+whole\s+over\s+(?<limit>\d[\d_]*)\s+rows?$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex WholeForm();

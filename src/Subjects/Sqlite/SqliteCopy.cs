@@ -140,6 +140,8 @@ internal sealed class SqliteCopy : ISubjectCopy
 
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 
+    public string Yardstick => "WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < 2000) SELECT sum(i) FROM c";
+
     public void ReleaseMemory() => _shared.Ask("PRAGMA shrink_memory");
 
     public ValueTask DisposeAsync()

@@ -1,6 +1,7 @@
 using System.Xml.Linq;
 using Shouldly;
 using SwiftLedger.Core.Budgets;
+using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
 using Xunit;
@@ -59,6 +60,33 @@ public class BudgetCheckTests
         {
             result.Sentence.ShouldBe("It reads parcel whole, 5\u202F000 rows; 1\u202F000 are allowed.");
         }
+    }
+
+    [Theory]
+    [InlineData(240, 8_000, 0, BudgetState.Kept, "Its p95 is 8.00 ms at most, over 240 executions; 20.0 ms are allowed.")]
+    [InlineData(240, 30_000, 0, BudgetState.Broken, "Its p95 is 30.0 ms at least, over 15 executions, waits for a processor not counted; 20.0 ms are allowed, and this machine's noise is 0 %.")]
+    [InlineData(240, 30_000, 15_000, BudgetState.NotJudged, "Its p95 is between 15.0 ms and 30.0 ms, over 240 executions, and this machine's noise is 0 %: it cannot tell; 20.0 ms are allowed.")]
+    [InlineData(20, 8_000, 0, BudgetState.NotJudged, "20 executions were timed in the time that there was, and 240 have to be before a p95 can be called kept; 20.0 ms are allowed.")]
+    [InlineData(0, 0, 0, BudgetState.NotJudged, "It was not timed: the time was over.")]
+    public void A_limit_of_time_is_held_against_single_executions(int runs, double elapsed, double waited, BudgetState state, string sentence)
+    {
+        TrialAccount account = Account("-- name: a\n-- budget: p95 <= 20 ms\nSELECT 1;", Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1)));
+        BudgetResult result = BudgetCheck.Of(account.With(new RunsTimed(account.Lines[0].Number, [.. Enumerable.Repeat(new TimedRun(elapsed, waited, 1_000), runs)]))).ShouldHaveSingleItem();
+        (result.State, result.Sentence).ShouldBe((state, sentence));
+        result.Room.ShouldBe(state switch { BudgetState.Kept => 0.6, BudgetState.Broken => -0.5, _ => null });
+        BudgetCheck.Item(result, "w.sql").Rule.ShouldBe(CheckRules.Time);
+        BudgetCheck.Of(account.With(new RunsTimed(account.Lines[0].Number, [], new("canceled")))).ShouldHaveSingleItem().Sentence.ShouldBe("It fails: canceled");
+    }
+
+    [Fact]
+    public void A_suggested_time_has_room_for_what_the_machine_does()
+    {
+        TrialAccount account = Account("-- name: a\nSELECT 1;", Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1)));
+        string Suggested(double high) => BudgetSuggestion.Of(account.With(new RunsTimed(account.Lines[0].Number, [.. Enumerable.Range(0, 240).Select(i => new TimedRun(1_000, 0, i % 2 == 0 ? 1_000 : high))])));
+        Suggested(1_000).ShouldContain("-- budget: p95 <= 1.2 ms\n");
+        Suggested(1_500).ShouldContain("-- budget: p95 <= 1.5 ms\n");
+        BudgetSuggestion.Of(account).ShouldNotContain("p95");
+        BudgetSuggestion.Of(account.With(new RunsTimed(account.Lines[0].Number, [.. Enumerable.Repeat(new TimedRun(1_000, 0, 1_000), 100)]))).ShouldNotContain("p95", Case.Insensitive, "a hundred do not bound a p95");
     }
 
     [Fact]

@@ -15,6 +15,10 @@ public class BudgetFileTests
     [InlineData("no table read whole over 10000 rows", BudgetKind.WholeTable, 10_000)]
     [InlineData("No table read whole over 1 row", BudgetKind.WholeTable, 1)]
     [InlineData("plan stays", BudgetKind.PlanStays, 0)]
+    [InlineData("p95 <= 20 ms", BudgetKind.Time, 20)]
+    [InlineData("P50<=1.5s", BudgetKind.Time, 1_500)]
+    [InlineData("p99 <= 250us", BudgetKind.Time, 0.25)]
+    [InlineData("p5 <= 1_000 ms", BudgetKind.Time, 1_000)]
     public void A_budget_is_read_and_says_itself_again(string written, BudgetKind kind, double limit)
     {
         Budget budget = Read($"-- name: a\n--  budget:   {written}  \nSELECT 1;").ShouldHaveSingleItem();
@@ -34,7 +38,15 @@ public class BudgetFileTests
     [InlineData("work <= 1e9", "is no budget")]
     [InlineData("work <= 9999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999999", "is no budget")]
     [InlineData("work <= NaN", "is no budget")]
-    [InlineData("p95 <= 20 ms", "is no budget")]
+    [InlineData("p95 <= 20", "is no budget, for a time is a number with its unit, us, ms or s: write")]
+    [InlineData("p95 <= 20 rows", "a time is a number with its unit")]
+    [InlineData("p95 <= 20 min", "a time is a number with its unit")]
+    [InlineData("p100 <= 20 ms", "a percentile is a whole number from 1 to 99")]
+    [InlineData("p0 <= 20 ms", "a percentile is a whole number from 1 to 99")]
+    [InlineData("p99.9 <= 20 ms", "a percentile is a whole number from 1 to 99")]
+    [InlineData("p <= 20 ms", "a percentile is a whole number from 1 to 99")]
+    [InlineData("p95 < 20 ms", "a limit stands behind '<='")]
+    [InlineData("p95 <= 0 ms", "Nothing takes no time")]
     [InlineData("no table read whole", "is no budget")]
     [InlineData("plan stays <= 3", "is no budget")]
     [InlineData("statements <= 3", "A statement by itself is sent once: 'statements' is a budget of a unit.")]
@@ -53,6 +65,18 @@ public class BudgetFileTests
         Parsed<Workload> read = WorkloadFile.Parse("-- name: a\n-- budget: work <= 5\n-- budget: plan stays\n-- budget: work <= 6\nSELECT 1;", Dialects.Sqlite);
         read.Problems.ShouldHaveSingleItem().Describe("w.sql").ShouldBe("w.sql, line 4, column 12: This statement has this budget already, at line 2, column 12: 'work <= 5'.");
         read.Value.Statements[0].Budgets.Count.ShouldBe(2);
+    }
+
+    [Fact]
+    public void Percentiles_stand_beside_each_other_and_the_higher_one_has_the_longer_time()
+    {
+        IReadOnlyList<Budget> both = Read("-- name: a\n-- budget: p50 <= 5 ms\n-- budget: p95 <= 0.02 s\nSELECT 1;");
+        both.Select(b => (b.Percentile, b.Limit, b.Words, b.Allowed)).ShouldBe([(50, 5, "p50 <= 5 ms", "5.00 ms"), (95, 20, "p95 <= 20 ms", "20.0 ms")]);
+        WorkloadFile.Parse("-- name: a\n-- budget: p95 <= 5 ms\n-- budget: p95 <= 6 ms\nSELECT 1;", Dialects.Sqlite).Problems.ShouldHaveSingleItem().Message.ShouldContain("has this budget already, at line 2");
+        foreach (string text in (string[])["-- budget: p95 <= 5 ms\n-- budget: p50 <= 5 ms", "-- budget: p50 <= 6 ms\n-- budget: p95 <= 5 ms"])
+        {
+            WorkloadFile.Parse($"-- name: a\n{text}\nSELECT 1;", Dialects.Sqlite).Problems.ShouldHaveSingleItem().Message.ShouldContain("do not go together");
+        }
     }
 
     [Fact]
