@@ -14,7 +14,9 @@ internal sealed class WholeSide(ISubjectCopy copy, Machine.StolenTime stolen, Ex
     /// <summary>So many times as many batches are tried as are wanted, where the machine is taken away again and again.</summary>
     private const int MostRounds = 4;
 
-    private readonly SideBatches _yardstick = new(copy, copy.Prepare(new(copy.Yardstick ?? throw new NotSupportedException("This engine has nothing to measure beside."), []), limit));
+    private const int YardstickRows = 2_000;
+
+    private readonly SideBatches _yardstick = new(copy, copy.Prepare(new(copy.YardstickOf(YardstickRows) ?? throw new NotSupportedException("This engine has nothing to measure beside."), []), limit));
     private readonly Dictionary<int, SideBatches> _open = [];
     private readonly Dictionary<int, List<Batch>> _batches = [];
 

@@ -150,7 +150,8 @@ public interface ISubjectCopy : IAsyncDisposable
     int? EngineProcess => null;
 
     /// <summary>A statement that works in the session's memory alone, whatever the database holds; null where nothing is measured beside it.</summary>
-    string? Yardstick => null;
+    /// <param name="rows">That it makes and adds up: its time grows with them.</param>
+    string? YardstickOf(int rows) => null;
 
     /// <summary>Empties the engine's caches, so that no case profits or suffers from the one before it.</summary>
     void ReleaseMemory();

@@ -265,7 +265,7 @@ internal sealed class PostgresCopy : ISubjectCopy
         public void Dispose() => connection.Dispose();
     }
 
-    public string Yardstick => "SELECT pg_catalog.sum(i) FROM pg_catalog.generate_series(1, 2000) AS i";
+    public string YardstickOf(int rows) => string.Create(CultureInfo.InvariantCulture, $"SELECT pg_catalog.sum(i) FROM pg_catalog.generate_series(1, {rows}) AS i");
 
     public bool RollbackLeavesTraces => true;
 

@@ -1,3 +1,4 @@
+using System.Globalization;
 using SQLitePCL;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
@@ -140,7 +141,7 @@ internal sealed class SqliteCopy : ISubjectCopy
 
     public Catalog? ReadCatalog(TimeSpan limit) => _counter?.ReadCatalog(_path, _settings, limit);
 
-    public string Yardstick => "WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < 2000) SELECT sum(i) FROM c";
+    public string YardstickOf(int rows) => string.Create(CultureInfo.InvariantCulture, $"WITH RECURSIVE c(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM c WHERE i < {rows}) SELECT sum(i) FROM c");
 
     public void ReleaseMemory() => _shared.Ask("PRAGMA shrink_memory");
 

@@ -71,7 +71,8 @@ public class TimeLimitTests
         var random = new Random(5);
         TimedRun[] runs = [.. Enumerable.Range(0, 1_920).Select(_ => new TimedRun(8_000 + (2_000 * random.NextDouble()), 0, 1_000 + (20 * random.NextDouble())))];
         TimeLimitTest.Of(runs, 0.95, 20_000).ShouldSatisfyAllConditions(r => r.End.ShouldBe(TimeLimitEnd.Kept), r => r.Runs.ShouldBe(240), r => r.AtMost.ShouldBeInRange(9_800, 10_000));
-        TimeLimitTest.Of(runs, 0.95, 5_000).ShouldSatisfyAllConditions(r => r.End.ShouldBe(TimeLimitEnd.Broken), r => r.Runs.ShouldBe(15), r => r.AtLeast.ShouldBeGreaterThan(8_000));
+        TimeLimitTest.Of(runs, 0.95, 5_000).ShouldSatisfyAllConditions(r => r.End.ShouldBe(TimeLimitEnd.Broken), r => r.Runs.ShouldBe(1_920), r => r.AtLeast.ShouldBeGreaterThan(8_000));
+        TimeLimitTest.Of(runs[..15], 0.95, 5_000).End.ShouldBe(TimeLimitEnd.Broken);
     }
 
     /// <summary>A neighbour that takes the processor: executions get longer by what they wait for, half of them threefold. Nothing is called broken for that.</summary>
@@ -85,6 +86,15 @@ public class TimeLimitTests
         TimeLimitTest.Of(runs, 0.95, 9_000).End.ShouldBe(TimeLimitEnd.Broken, "it is beyond it also without them");
     }
 
+    /// <summary>Executions that were slow at the beginning only, because a neighbour was there or nothing was compiled yet.</summary>
+    [Fact]
+    public void What_a_neighbour_did_at_the_beginning_breaks_nothing_in_the_end()
+    {
+        TimedRun[] runs = [.. Enumerable.Range(0, 960).Select(i => new TimedRun(i < 20 ? 40 : 10, 0, 1_000))];
+        TimeLimitTest.Of(runs[..15], 0.95, 20).End.ShouldBe(TimeLimitEnd.Broken);
+        TimeLimitTest.Of(runs, 0.95, 20).End.ShouldBe(TimeLimitEnd.Kept);
+    }
+
     /// <summary>A neighbour that takes the memory's speed and not the processor: the yardstick beside shows it, and by so much more the limit has to be exceeded.</summary>
     [Fact]
     public void By_as_much_as_the_yardstick_moved_a_limit_has_to_be_exceeded()
@@ -95,6 +105,8 @@ public class TimeLimitTests
         held.End.ShouldBe(TimeLimitEnd.Open);
         held.Noise.ShouldBe(0.48, 0.001);
         TimeLimitTest.Of(runs, 0.95, 14_000).End.ShouldBe(TimeLimitEnd.Broken);
+        TimeLimitTest.NoiseOf([.. Enumerable.Range(1, 100).Select(i => new TimedRun(1, 0, i <= 96 ? 100 : 300))], 0.5).ShouldBe(0, "hardly any of them is disturbed");
+        TimeLimitTest.NoiseOf([.. Enumerable.Range(1, 100).Select(i => new TimedRun(1, 0, i <= 96 ? 100 : 300))], 0.99).ShouldBe(2, "its tail is");
         TimeLimitTest.Of([.. runs.Select(r => r with { YardstickMicroseconds = 0 })], 0.95, 20_000).End.ShouldBe(TimeLimitEnd.Broken, "nothing says that it was the machine");
     }
 }
