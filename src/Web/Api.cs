@@ -60,6 +60,7 @@ internal static class Api
         CostsApi.Map(api);
         DaybookChanges.Map(api);
         StoryApi.Map(api);
+        GateApi.Map(api);
         DaybookExports.Map(api);
         api.MapFallback("{*rest}", () => TypedResults.NotFound(ProblemReport.Because("request", "There is nothing at this address."))).ExcludeFromDescription();
     }

@@ -110,6 +110,7 @@ public static class LedgerServer
         builder.Services.AddHostedService(s => s.GetRequiredService<HoldDesk>());
         builder.Services.AddSingleton(settings.Alerts ?? AlertChannels.None);
         builder.Services.AddSingleton<RoundStore>();
+        builder.Services.AddSingleton<CheckStore>();
         builder.Services.AddSingleton<KeepDesk>();
         builder.Services.AddHostedService(s => s.GetRequiredService<KeepDesk>());
         builder.Services.AddSingleton<AlertStore>();

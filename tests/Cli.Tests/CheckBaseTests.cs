@@ -1,5 +1,8 @@
 using System.Diagnostics;
 using Shouldly;
+using SwiftLedger.Bench;
+using SwiftLedger.Core.Budgets;
+using SwiftLedger.Store;
 using Xunit;
 
 namespace SwiftLedger.Cli.Tests;
@@ -57,6 +60,21 @@ public sealed class CheckBaseTests : IDisposable
         Write("db/app.sql", excepted.Replace("2020-01-31", "9999-01-31", StringComparison.Ordinal));
         (exit, said, _) = await Check();
         (exit, said.Contains("db/app.sql:9:12: note: fresh (1): 131 vmSteps; 3 are allowed. Allowed until 9999-01-31: it was to be rewritten", StringComparison.Ordinal)).ShouldBe((0, true), said);
+    }
+
+    [Fact]
+    public async Task What_is_posted_to_a_book_says_of_which_commit_it_is()
+    {
+        (int exit, _, string error) = await Check("--book", "Depots");
+        (exit, error).ShouldBe((0, "Check 1 of the book 'Depots'.\n"));
+        Write("db/migrations/0003_none.sql", "DROP INDEX parcel_depot;");
+        (exit, _, error) = await Check("--book", "Depots", "--branch", "as CI calls it");
+        (exit, error).ShouldBe((1, "Check 2 of the book 'Depots'.\n"));
+        var ledger = new LedgerDatabase(new LedgerHome(PathOf("home")).LedgerFile);
+        IReadOnlyList<KeptCheck> checks = new CheckStore(ledger).Latest(new BookStore(ledger, TimeProvider.System).All().ShouldHaveSingleItem().Id, 10);
+        checks.Select(c => (c.Branch, c.Commit, c.Uncommitted, c.State)).ShouldBe([("branch", Git("rev-parse", "HEAD").Trim(), false, CheckState.Kept), ("as CI calls it", Git("rev-parse", "HEAD").Trim(), true, CheckState.Broken)]);
+        checks[1].Items.ShouldContain(i => i.Rule == "work" && i.State == CheckState.Broken && i.Place == "db/app.sql:2:12" && i.Room < 0);
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
     }
 
     [Fact]

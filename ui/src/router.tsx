@@ -247,6 +247,16 @@ const pastedRoute = createRoute({
   component: lazyRouteComponent(() => import("./plans/PastedView"), "PastedView"),
 });
 
+const gateRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/books/$bookId/gate",
+  validateSearch: (s: Record<string, unknown>): { check?: number; limit?: string } => ({
+    check: whole(s.check),
+    limit: text(s.limit),
+  }),
+  component: lazyRouteComponent(() => import("./gate/GateView"), "GateView"),
+});
+
 const catalogueRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/catalogue",
@@ -308,6 +318,7 @@ export const router = createRouter({
     pastedRoute,
     glossary,
     catalogueRoute,
+    gateRoute,
     batch,
     watch,
     planHistoryRoute,

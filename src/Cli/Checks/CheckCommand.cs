@@ -1,10 +1,12 @@
 using System.CommandLine;
+using System.Data.Common;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
+using SwiftLedger.Store;
 
 namespace SwiftLedger.Cli.Checks;
 
@@ -27,6 +29,8 @@ internal static class CheckCommand
     private static readonly Option<bool> Suggest = new("--suggest") { Description = "Print budgets for statements that state none: what is counted today, and a fifth more." };
     private static readonly Option<bool> SuggestTimes = new("--suggest-times") { Description = "Time all statements, too, and suggest budgets of time with room for this machine's noise; with --suggest or --add-budgets." };
     private static readonly Option<string?> AddBudgets = new("--add-budgets") { Description = "Write the workload with those budgets added." };
+    private static readonly Option<string?> Book = new("--book") { Description = "Post what was found to a book, opened when there is none yet: it shows when each limit was kept, and what is left of it." };
+    private static readonly Option<string?> Branch = new("--branch") { Description = "With --book: what the branch is called, where git has none checked out." };
     private static readonly Option<bool> PassUnjudged = new("--pass-unjudged") { Description = "End with 0 where nothing is broken, also if something could not be judged." };
     private static readonly Option<double?> MaxSeconds = new("--max-seconds") { Description = "Bound on all of it, copies and change included: statements whose plan changed come first, and what was not looked at by then is not judged." };
     private static readonly Option<double> StatementSeconds = new("--statement-seconds") { Description = "Bound on one execution.", DefaultValueFactory = _ => 30 };
@@ -36,7 +40,7 @@ internal static class CheckCommand
     {
         var command = new Command("check", "Hold a workload, or a change, against its budgets, rules of the house and a kept account, by what the engine counts; only what has a budget of time is timed.")
         {
-            Subject, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
+            Subject, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, Book, Branch, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
         };
         command.SetAction(RunAsync);
         return command;
@@ -128,9 +132,28 @@ internal static class CheckCommand
             await Console.Out.WriteAsync(parsed.GetValue(Suggest) ? BudgetSuggestion.Of(seen) + report.ToText() : report.ToText());
             bool written = CommandFiles.Write(
                 (write, () => WorkAccount.Of(seen).ToText()), (parsed.GetValue(AddBudgets), () => BudgetSuggestion.Into(seen, inputs.Before.Text)), (parsed.GetValue(JUnit), report.ToJUnit), (parsed.GetValue(Sarif), () => SarifLog.Of(report, ProgramVersion.Current)), (parsed.GetValue(Tap), report.ToTap), (parsed.GetValue(Markdown), report.ToMarkdown), (parsed.GetValue(Html), () => CheckPage.Of(report)));
+            written &= parsed.GetValue(Book) is not { } book || Posted(home, book, parsed.GetValue(Branch), paths, report);
             return !written ? ExitCode.NotMeasured
                 : report.Outcome == Outcome.NotMeasured && parsed.GetValue(PassUnjudged) ? ExitCode.Good
                 : (int)report.Outcome;
         });
+    }
+
+    /// <returns>Whether it is kept.</returns>
+    private static bool Posted(LedgerHome home, string book, string? branch, CheckPaths paths, CheckReport report)
+    {
+        (string? named, string? commit, bool uncommitted) = GitBase.HeadOf(Path.GetDirectoryName(Path.GetFullPath(paths.Workload))!, new[] { paths.Workload, paths.Change, paths.Rules }.OfType<string>());
+        try
+        {
+            var ledger = new LedgerDatabase(home.LedgerFile);
+            int number = new CheckStore(ledger).Keep(new BookStore(ledger, TimeProvider.System).OpenByName(book).Id, KeptCheck.Of(report, TimeProvider.System.GetUtcNow(), branch ?? named, commit, uncommitted));
+            Console.Error.WriteLine($"Check {number} of the book '{book}'.");
+            return true;
+        }
+        catch (Exception e) when (e is LedgerException or DbException or IOException or UnauthorizedAccessException)
+        {
+            Console.Error.WriteLine($"The check cannot be posted: {e.Message}");
+            return false;
+        }
     }
 }

@@ -29,6 +29,30 @@ internal sealed record GitBase(string Reference, string Commit, string Tip, stri
             : new(reference, tip, tip, $"Where this branch and '{reference}' part is not known, as in a clone of a few commits: the base is '{reference}' as it is now.");
     }
 
+    /// <summary>What is checked, as git knows it.</summary>
+    /// <param name="folder">Perhaps inside a repository.</param>
+    /// <param name="paths">That are looked at.</param>
+    /// <returns>Nulls where there is no git or no repository, or nothing is committed or on a branch.</returns>
+    public static (string? Branch, string? Commit, bool Uncommitted) HeadOf(string folder, IEnumerable<string> paths)
+    {
+        try
+        {
+            (int exit, string commit, _) = Run(folder, "rev-parse", "--verify", "--quiet", "HEAD");
+            if (exit != 0)
+            {
+                return (null, null, false);
+            }
+
+            (_, string branch, _) = Run(folder, "symbolic-ref", "--quiet", "--short", "HEAD");
+            (_, string altered, _) = Run(folder, ["status", "--porcelain", "--", .. paths.Select(Path.GetFullPath)]);
+            return (branch.Trim() is { Length: > 0 } named ? named : null, commit.Trim(), altered.Length > 0);
+        }
+        catch (GitException)
+        {
+            return (null, null, false);
+        }
+    }
+
     /// <summary>A file of the base; null where the base has none.</summary>
     /// <param name="path">Of the file as it is now.</param>
     /// <exception cref="GitException">It cannot be read.</exception>

@@ -4462,6 +4462,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/gate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    check?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["GatePage"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4870,6 +4918,16 @@ export interface components {
             text: string;
             latestTrial: null | components["schemas"]["TrialSummary"];
         };
+        CheckListItem: {
+            /** Format: int32 */
+            number: number;
+            at: string;
+            branch: null | string;
+            commit: null | string;
+            uncommitted: boolean;
+            state: components["schemas"]["CheckState"];
+            headline: string;
+        };
         CheckReport: {
             statements: components["schemas"]["CheckedStatement"][];
             steps: components["schemas"]["CheckedStep"][];
@@ -4886,6 +4944,11 @@ export interface components {
             /** Format: double */
             maxSeconds?: null | number;
         };
+        /**
+         * @description What a check found of one thing that it looked at.
+         * @enum {unknown}
+         */
+        CheckState: "kept" | "broken" | "notJudged" | "excused" | "noted";
         CheckedCase: {
             label: string;
             /** Format: double */
@@ -5366,6 +5429,39 @@ export interface components {
             /** Format: int64 */
             result: null | number;
         };
+        /** @description A limit through the checks of a book. */
+        GateCourse: {
+            /** @description As it was in the chosen check, or where that has it no more, in the last one that had it. */
+            latest: components["schemas"]["KeptItem"];
+            /** @description In order; checks that do not have it are left out. */
+            points: components["schemas"]["GatePoint"][];
+            /** @description That it may be broken soon, in words; null where nothing says so. */
+            nears: null | string;
+        };
+        GatePage: {
+            checks: components["schemas"]["CheckListItem"][];
+            /** Format: int32 */
+            chosen: null | number;
+            notes: string[];
+            limits: components["schemas"]["GateCourse"][];
+        };
+        /** @description A limit in one check. */
+        GatePoint: {
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            check: number;
+            /** @description What became of the limit. */
+            state: components["schemas"]["CheckState"];
+            /**
+             * Format: double
+             * @description What of it was left, as a fraction; null where that has no meaning.
+             */
+            room: null | number;
+            /** @description What was the case. */
+            sentence: string;
+        };
         GlossaryView: {
             kind: components["schemas"]["FindingKind"];
             title: string;
@@ -5483,6 +5579,35 @@ export interface components {
         };
         KeepRequest: {
             atTop: boolean;
+        };
+        /** @description Something that a check looked at, as a book keeps it. */
+        KeptItem: {
+            /** @description The rule's id. */
+            rule: string;
+            /** @description The rule's. */
+            title: string;
+            /** @description What became of it. */
+            state: components["schemas"]["CheckState"];
+            /** @description Where it stands: file, line and column. */
+            place: string;
+            /** @description What it is about, for people; empty where the place says it. */
+            name: string;
+            /** @description What is allowed, as its file has it. */
+            limit: string;
+            /** @description What is the case, with the exception that allows it. */
+            sentence: string;
+            /**
+             * Format: double
+             * @description What of the limit is left, as a fraction; null where that has no meaning.
+             */
+            room: null | number;
+            /** @description Whether it was held against a rule of the house. */
+            house: boolean;
+            /**
+             * Format: date
+             * @description The last day of the exception that allows it; null where none does.
+             */
+            until: null | string;
         };
         KeptLoadView: {
             /** Format: int64 */

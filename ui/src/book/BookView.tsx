@@ -124,6 +124,9 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
           >
             Catalogue
           </Link>
+          <Link to="/books/$bookId/gate" params={{ bookId: String(book.id) }} search={{}} className="press">
+            What must hold
+          </Link>
           {book.subject && (
             <Link to="/books/$bookId/batch" params={{ bookId: String(book.id) }} className="press">
               Run a script

@@ -1,0 +1,115 @@
+// @vitest-environment happy-dom
+import { fireEvent, screen, within } from "@testing-library/react";
+import { expect, test } from "vitest";
+import type { GateCourse, GatePage } from "../api/gate";
+import { serve, visit } from "../testing/show";
+import { roomOf } from "./words";
+
+const course = (
+  name: string,
+  of: Partial<GateCourse["latest"]>,
+  nears: string | null = null,
+): GateCourse => ({
+  latest: {
+    rule: "work",
+    title: "work",
+    state: "kept",
+    place: "app.sql:2:12",
+    name,
+    limit: "work <= 300",
+    sentence: "90 vmSteps of 300 that are allowed.",
+    room: 0.7,
+    house: false,
+    until: null,
+    ...of,
+  },
+  points: [
+    { check: 1, state: "kept", room: 0.7, sentence: "90 vmSteps of 300 that are allowed." },
+    { check: 2, state: of.state ?? "kept", room: of.room ?? 0.7, sentence: of.sentence ?? "As before." },
+  ],
+  nears,
+});
+
+const page: GatePage = {
+  checks: [
+    {
+      number: 2,
+      at: "2026-12-01T10:00:00.000Z",
+      branch: "tidy-up",
+      commit: "0123456789abcdef",
+      uncommitted: false,
+      state: "broken",
+      headline: "1 of 3 budgets broken, 2 kept.",
+    },
+    {
+      number: 1,
+      at: "2026-11-30T10:00:00.000Z",
+      branch: null,
+      commit: null,
+      uncommitted: true,
+      state: "kept",
+      headline: "0 of 3 budgets broken, 3 kept.",
+    },
+  ],
+  chosen: 2,
+  notes: ["The base has no app.sql: all of its statements are new."],
+  limits: [
+    course("latest_reports (1)", {
+      state: "broken",
+      room: -6.43,
+      sentence: "2 230 vmSteps; 300 are allowed.",
+    }),
+    course("hut_card (1)", { room: 0.04 }, "4.00 % of it is left."),
+    course("board (1)", { state: "excused", room: -0.1, until: "2027-01-31" }),
+  ],
+};
+
+const book = {
+  book: { id: 1, name: "Huts", subject: null, workload: "" },
+  changes: [],
+  trials: [],
+};
+
+const answers = { "GET /api/books/1": book, "GET /api/books/1/gate": page };
+
+test("what is broken, near and allowed is told by words, and each limit leads to its checks", async () => {
+  serve(answers);
+  await visit("/books/1/gate");
+  expect(await screen.findByText("1 of 3 budgets broken, 2 kept. 1 limit is near.")).toBeTruthy();
+  const limits = within(screen.getByRole("region", { name: "Limits" }));
+  const rows = limits.getAllByRole("row").slice(1);
+  expect(rows.map((r) => r.textContent)).toEqual([
+    "work <= 300latest_reports (1)broken643 % over",
+    "work <= 300hut_card (1)keptnear4.00 %",
+    "work <= 300board (1)alloweduntil 2027-01-3110.0 % over",
+  ]);
+  expect(screen.getByText("The base has no app.sql: all of its statements are new.")).toBeTruthy();
+
+  fireEvent.click(limits.getByRole("button", { name: /latest_reports/ }));
+  const panel = within(await screen.findByRole("region", { name: "Limit" }));
+  expect(panel.getByText("2 230 vmSteps; 300 are allowed.")).toBeTruthy();
+  expect(panel.getAllByRole("row").map((r) => r.querySelector("td")?.textContent)).toEqual([
+    undefined,
+    "2",
+    "1",
+  ]);
+
+  // Arrow keys go from limit to limit.
+  fireEvent.keyDown(limits.getByRole("button", { name: /latest_reports/ }), { key: "ArrowDown" });
+  expect(
+    await within(screen.getByRole("region", { name: "Limit" })).findByText("4.00 % of it is left."),
+  ).toBeTruthy();
+});
+
+test("a book without checks says how one gets here", async () => {
+  serve({ ...answers, "GET /api/books/1/gate": { checks: [], chosen: null, notes: [], limits: [] } });
+  await visit("/books/1/gate");
+  expect(await screen.findByText("No check was posted yet")).toBeTruthy();
+});
+
+test("what is left is a share, and what is exceeded says so", () => {
+  expect(roomOf(null)).toBe("");
+  expect(roomOf(0)).toBe("0 %");
+  expect(roomOf(0.5)).toBe("50.0 %");
+  expect(roomOf(-0.5)).toBe("50.0 % over");
+});
