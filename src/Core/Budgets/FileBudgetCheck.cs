@@ -24,7 +24,7 @@ public static class FileBudgetCheck
 
     private static CheckItem Room(TrialAccount account, FileBudget budget, string file)
     {
-        CheckItem Told(CheckState state, string sentence, double? room) => new(CheckRules.IndexSize, state, new(file, budget.Place), All, budget.Words, sentence) { Room = room, Subject = All };
+        CheckItem Told(CheckState state, string sentence, double? room) => new(CheckRules.IndexSize, state, new(file, budget.Place), All, budget.Words, sentence) { Room = room > 1 ? 1 : room, Subject = All };
         static double? Of(Catalog? catalog) => catalog is null || catalog.Tables.Any(t => t.Indexes.Any(i => i.Pages is null)) ? null : catalog.Tables.Sum(t => t.Indexes.Sum(i => i.Pages!.Value)) * (double)catalog.PageSize / Megabyte;
         string before = Of(account.Catalogs?.Before) is { } was ? $", {Figures.Three(was)} MB before the change" : "";
         return Of(account.Catalogs?.After) is not { } now ? Told(CheckState.NotJudged, "How large its indexes are is not known.", null)
@@ -34,7 +34,7 @@ public static class FileBudgetCheck
     private static CheckItem Dearer(TrialAccount account, FileBudget budget, string file, IReadOnlyList<string> fresh)
     {
         CheckRule rule = budget.Kind == FileBudgetKind.Bill ? CheckRules.Bill : CheckRules.Writes;
-        CheckItem Told(CheckState state, string sentence, double? room) => new(rule, state, new(file, budget.Place), All, budget.Words, sentence) { Room = room, Subject = All };
+        CheckItem Told(CheckState state, string sentence, double? room) => new(rule, state, new(file, budget.Place), All, budget.Words, sentence) { Room = room > 1 ? 1 : room, Subject = All };
         WorkCounterOf counter = new(account.Brief.Options.Engine.Counter!.Name);
         Line[] lines = [.. account.Lines.Where(l => !fresh.Contains(l.Brief.Statement) && (budget.Kind == FileBudgetKind.Bill || l.Evidence.After?.Writes == true || l.Evidence.Before?.Writes == true))];
 

@@ -13,6 +13,7 @@ import { BillCourse } from "./BillCourse";
 import { ChangePanel } from "./ChangePanel";
 import { DeleteBook } from "./DeleteBook";
 import { Holds } from "./Holds";
+import { LastCheck } from "./LastCheck";
 import { Live } from "./Live";
 import { Pins } from "./Pins";
 import { Today } from "./Today";
@@ -72,6 +73,7 @@ export function BookView() {
                 <Holds book={id} />
                 <Pins book={id} />
                 <Workloads book={id} />
+                <LastCheck book={id} />
                 <p className="mt-6 text-sm text-quiet">
                   By itself:{" "}
                   <Link to="/books/$bookId/keep" params={{ bookId: String(id) }} className="link">
@@ -123,9 +125,6 @@ function BookHead({ book }: { book: Schemas["BookView"] }) {
             className="press"
           >
             Catalogue
-          </Link>
-          <Link to="/books/$bookId/gate" params={{ bookId: String(book.id) }} search={{}} className="press">
-            What must hold
           </Link>
           {book.subject && (
             <Link to="/books/$bookId/batch" params={{ bookId: String(book.id) }} className="press">

@@ -13,7 +13,7 @@ export function Course({ course }: { course: GateCourse }) {
   const points = course.points.slice(-most);
   const top = (p: (typeof points)[number]) => {
     const used = p.room === null ? (p.state === "broken" || p.state === "excused" ? 1.2 : 0.25) : 1 - p.room;
-    return Math.max(0.5, line + (height - line) * (1 - Math.min(1.35, used)));
+    return Math.min(height - 1.5, Math.max(0.5, line + (height - line) * (1 - Math.min(1.35, used))));
   };
   return (
     <svg

@@ -185,7 +185,10 @@ function LimitPanel({ course, checks, close }: { course: GateCourse; checks: Che
         <code>{l.place}</code>
       </p>
       <p className="mt-3">
-        <strong className={stateInks[l.state]}>{stateWords[l.state]}.</strong> {l.sentence}
+        <strong className={`inline-block first-letter:uppercase ${stateInks[l.state]}`}>
+          {stateWords[l.state]}.
+        </strong>{" "}
+        {l.sentence}
       </p>
       {course.nears && <p className="mt-2 font-semibold">{course.nears}</p>}
       <h3 className="section">Check by check</h3>

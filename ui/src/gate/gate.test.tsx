@@ -107,6 +107,15 @@ test("a book without checks says how one gets here", async () => {
   expect(await screen.findByText("No check was posted yet")).toBeTruthy();
 });
 
+test("a book tells its last check, or where checks are kept", async () => {
+  serve({ ...answers, "GET /api/books/1/today": { lines: [] } });
+  await visit("/books/1");
+  expect(await screen.findByText("Last check")).toBeTruthy();
+  expect(screen.getByText(/1 of 3 budgets broken, 2 kept. 1 near/)).toBeTruthy();
+  const link = screen.getByRole("link", { name: "what must hold" });
+  expect(link.getAttribute("href")).toBe("/books/1/gate");
+});
+
 test("what is left is a share, and what is exceeded says so", () => {
   expect(roomOf(null)).toBe("");
   expect(roomOf(0)).toBe("0 %");
