@@ -39,10 +39,8 @@ export function GateView() {
         <div className="px-5">
           <EmptyState wholePage title="No check was posted yet">
             A check holds a branch against its budgets, wherever it runs. With{" "}
-            <code className="whitespace-nowrap">
-              ./swift-ledger check … --book "{book.data?.book.name ?? "this book"}"
-            </code>{" "}
-            what it finds is kept here, by commit.
+            <code>./swift-ledger check … --book "{book.data?.book.name ?? "this book"}"</code> what it finds
+            is kept here, by commit.
           </EmptyState>
         </div>
       )}
@@ -123,7 +121,11 @@ function Limits(p: { limits: GateCourse[]; at: number; select: (limit: GateCours
           <th scope="col" className="num">
             left
           </th>
-          <th scope="col" title="A post for each check, as high as what is used; the line is the limit.">
+          <th
+            scope="col"
+            className="max-sm:hidden"
+            title="A post for each check, as high as what is used; the line is the limit."
+          >
             used, check by check
           </th>
         </tr>
@@ -156,7 +158,7 @@ function Limits(p: { limits: GateCourse[]; at: number; select: (limit: GateCours
               {l.nears && <span className="block text-sm font-semibold text-ink">near</span>}
             </td>
             <td className="num whitespace-nowrap">{roomOf(l.latest.room)}</td>
-            <td className="whitespace-nowrap">
+            <td className="whitespace-nowrap max-sm:hidden">
               <Course course={l} />
             </td>
           </tr>
