@@ -35,7 +35,7 @@ internal static class GateApi
             return DaybookApi.Nothing("book");
         }
 
-        IReadOnlyList<KeptCheck> all = checks.Latest(id, MostChecks), seen = check is null ? all : checks.Latest(id, MostChecks, check);
+        IReadOnlyList<KeptCheck> all = checks.Heads(id, MostChecks), seen = checks.Latest(id, MostChecks, check);
         return check is not null && (seen.Count == 0 || seen[^1].Number != check)
             ? DaybookApi.Nothing("check")
             : TypedResults.Ok(new GatePage([.. all.Reverse().Select(c => new CheckListItem(c.Number, Iso.Of(c.At.UtcDateTime), c.Branch, c.Commit, c.Uncommitted, c.State, c.Headline))], seen.Count == 0 ? null : seen[^1].Number, seen.Count == 0 ? [] : seen[^1].Notes, GateCourse.Of(seen)));

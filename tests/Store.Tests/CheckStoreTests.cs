@@ -33,8 +33,12 @@ public sealed class CheckStoreTests : IDisposable
         checks.Latest(first, 1).ShouldHaveSingleItem().Number.ShouldBe(2);
         checks.Latest(first, 10, upTo: 1).ShouldHaveSingleItem().Number.ShouldBe(1);
 
+        checks.Heads(first, 10).Select(c => (c.Number, c.Branch, c.State, c.Headline, c.Items.Count)).ShouldBe([(1, "tidy-up", CheckState.Broken, "One of two.", 0), (2, null, CheckState.NotJudged, "One of two.", 0)]);
+        checks.Heads(first, 1).ShouldHaveSingleItem().Number.ShouldBe(2);
+
         books.Delete(first);
         checks.Latest(first, 10).ShouldBeEmpty();
+        checks.Heads(first, 10).ShouldBeEmpty();
         checks.Latest(second, 10).Count.ShouldBe(1);
     }
 }

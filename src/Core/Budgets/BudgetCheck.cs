@@ -101,6 +101,11 @@ public static class BudgetCheck
     private static (BudgetState State, double? Milliseconds, string Sentence) Timed(LineEvidence seen, Budget budget)
     {
         string what = $"p{budget.Percentile}";
+        if (seen.TimingFailure is { } failure)
+        {
+            return (BudgetState.NotJudged, null, $"It could not be timed: {failure.Reason}");
+        }
+
         if (seen.Timed.Count == 0)
         {
             return (BudgetState.NotJudged, null, "It was not timed: the time was over.");

@@ -22,7 +22,7 @@ public sealed record KeptItem(string Rule, string Title, CheckState State, strin
 
     /// <summary>As a book keeps it.</summary>
     /// <param name="item">Of a report.</param>
-    public static KeptItem Of(CheckItem item) => new(item.Rule.Id, item.Rule.Title, item.State, item.Place.ToString(), item.Name, item.Limit, item.Said, item.Room, item.House, item.Exception?.Until);
+    public static KeptItem Of(CheckItem item) => new(item.Rule.Id, item.Rule.Title, item.State, item.Place.ToString(), item.Name, item.Limit, item.Said, item.Room is { } room && double.IsFinite(room) ? room : null, item.House, item.Exception?.Until);
 }
 
 /// <summary>A check as a book keeps it.</summary>

@@ -53,7 +53,7 @@ public static class SarifLog
         // Of what does not fail the standard asks for none (3.27.10).
         Level = item.State is CheckState.Broken or CheckState.Excused ? "error" : "none",
         Message = new Message($"{(item.Name.Length > 0 ? item.Name + ": " : "")}{item.Said}"),
-        Locations = new[] { new { PhysicalLocation = new { ArtifactLocation = new { Uri = UriOf(item.Place.Path) }, Region = item.Place.Place is { } p ? new { StartLine = p.Line, StartColumn = p.Column } : null } } },
+        Locations = new[] { new { PhysicalLocation = new { ArtifactLocation = new { Uri = UriOf(item.Place.Path) }, Region = Region(item.Place) } } },
         PartialFingerprints = new Dictionary<string, string> { ["limit/v1"] = $"{item.Rule.Id}/{(item.Subject.Length > 0 ? item.Subject : item.Place.Path)}/{item.Name}" },
         Suppressions = item.Exception is { } e ? new[] { new { Kind = "inSource", Status = "accepted", Justification = $"Until {e.Until:yyyy-MM-dd}: {e.Reason}", Location = new { PhysicalLocation = new { ArtifactLocation = new { Uri = UriOf(e.Place.Path) }, Region = Region(e.Place) } } } } : null,
     };

@@ -27,6 +27,9 @@ public sealed record LineEvidence(LineBrief Brief, double FloorMicroseconds, Loo
     /// <summary>Single executions of the after side, where a limit of time asked for them.</summary>
     public IReadOnlyList<TimedRun> Timed { get; init; } = [];
 
+    /// <summary>Why these could not be had: it says nothing of what was counted before.</summary>
+    public SideFailure? TimingFailure { get; init; }
+
     /// <summary>Whether the sides were not measured by turns: a block's two batches then only share their number.</summary>
     public bool OneAfterTheOther { get; init; }
 

@@ -43,7 +43,7 @@ public sealed record TrialAccount(TrialBrief Brief, IReadOnlyList<Line> Lines)
         BlocksMeasured m => Update(m.Line, e => Confirming
             ? e with { ConfirmingBlocks = [.. e.ConfirmingBlocks, .. m.Blocks] }
             : e with { Blocks = [.. e.Blocks, .. m.Blocks] }),
-        RunsTimed t => Update(t.Line, e => e with { Timed = [.. e.Timed, .. t.Runs], MeasuringFailureAfter = e.MeasuringFailureAfter ?? t.Failure }),
+        RunsTimed t => Update(t.Line, e => e with { Timed = [.. e.Timed, .. t.Runs], TimingFailure = e.TimingFailure ?? t.Failure }),
         LineEnded end => Confirming ? this : Update(end.Line, e => e with
         {
             End = end.End,

@@ -75,7 +75,18 @@ public class BudgetCheckTests
         (result.State, result.Sentence).ShouldBe((state, sentence));
         result.Room.ShouldBe(state switch { BudgetState.Kept => 0.6, BudgetState.Broken => -0.5, _ => null });
         BudgetCheck.Item(result, "w.sql").Rule.ShouldBe(CheckRules.Time);
-        BudgetCheck.Of(account.With(new RunsTimed(account.Lines[0].Number, [], new("canceled")))).ShouldHaveSingleItem().Sentence.ShouldBe("It fails: canceled");
+    }
+
+    [Fact]
+    public void What_could_not_be_timed_says_nothing_of_what_was_counted()
+    {
+        TrialAccount account = Account("-- name: a\n-- budget: work <= 100\n-- budget: p95 <= 20 ms\nSELECT 1;", Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1)))
+            .With(new RunsTimed(1, [.. Enumerable.Repeat(new TimedRun(8_000, 0, 1_000), 240)]))
+            .With(new RunsTimed(1, [], new("The session that was to be timed has another plan than the one that was looked at.")));
+        BudgetCheck.Of(account).Select(r => (r.State, r.Sentence)).ShouldBe(
+            [(BudgetState.Kept, "1 vmSteps of 100 that are allowed."), (BudgetState.NotJudged, "It could not be timed: The session that was to be timed has another plan than the one that was looked at.")]);
+        LineCheck.Of(account, (_, place) => new("w.sql", place), []).ShouldBeEmpty("the statement runs");
+        BudgetSuggestion.Of(account).ShouldBeEmpty();
     }
 
     [Fact]

@@ -55,6 +55,15 @@ public class GateCourseTests
         GateCourse.Of([Check(1, rule, rule with { State = CheckState.Broken, Place = "b.sql:1:1" })]).ShouldHaveSingleItem().Latest.State.ShouldBe(CheckState.Broken);
     }
 
+    /// <summary>A limit that is next to nothing is exceeded by more than a number can say, which JSON does not hold.</summary>
+    [Fact]
+    public void Room_that_is_no_number_is_not_kept()
+    {
+        var item = new CheckItem(CheckRules.Work, CheckState.Broken, new("a.sql", null), "a", "work <= 0", "So.") { Room = double.NegativeInfinity };
+        KeptItem.Of(item).Room.ShouldBeNull();
+        KeptItem.Of(item with { Room = -2 }).Room.ShouldBe(-2);
+    }
+
     private static KeptItem Kept(string name, double? room) => new("work", "work", CheckState.Kept, "a.sql:1:1", name, "work <= 5", "It is so.", room, false, null);
 
     private static KeptCheck Check(int number, params KeptItem[] items) => new(number, DateTimeOffset.UnixEpoch, "main", "abc", false, CheckState.Kept, "So.", [], items);
