@@ -55,6 +55,7 @@ var root = new RootCommand("Swift Ledger keeps the account of what a database ch
     DeploymentCommand.Build(),
     LedgerCommand.Build(),
     LedgerCommand.BuildVerify(),
+    ExportStatisticsCommand.Build(),
     DemoDataCommand.Build(),
     OpenApiCommand.Build(),
 };

@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Likenesses;
 using SwiftLedger.Core.Live;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals.Counterexamples;
@@ -92,6 +93,27 @@ public interface ISubjectEngine
     /// <exception cref="SubjectException">None may be made.</exception>
     /// <exception cref="EngineException">A table cannot be made.</exception>
     ISmallDatabase OpenSmall(string address, string folder, IReadOnlyList<SchemaObject> schema, IReadOnlyList<string> tables, TimeSpan longest);
+
+    /// <summary>Takes the likeness of a subject: its schema and statistics, and no row; nothing is written to it.</summary>
+    /// <param name="address">Of the subject, with its password where it has one.</param>
+    /// <param name="named">Values that may be told as they are; the schema's own literals are added.</param>
+    /// <param name="doing">Told what is being done, in a few words.</param>
+    /// <param name="stop">Ends it.</param>
+    /// <exception cref="SubjectException">It cannot be looked into.</exception>
+    /// <exception cref="EngineException">The engine gave no answer.</exception>
+    Likeness ReadLikeness(string address, NamedValues named, Action<string> doing, CancellationToken stop);
+
+    /// <summary>Makes a database from a likeness, with rows of the numbers that it states.</summary>
+    /// <param name="likeness">Of a database of this engine.</param>
+    /// <param name="on">Address of a database on the server that it is made on, with its password; null where databases are files.</param>
+    /// <param name="folder">Of this job alone.</param>
+    /// <param name="trusted">Whether its schema may be made with the connection's own rights.</param>
+    /// <param name="doing">Told what is being done, in a few words.</param>
+    /// <param name="stop">Ends it.</param>
+    /// <exception cref="LikenessException">It contradicts itself, or the engine refuses its schema.</exception>
+    /// <exception cref="SubjectException">It cannot be made there.</exception>
+    /// <exception cref="EngineException">The engine gave no answer.</exception>
+    IMadeSubject Make(Likeness likeness, string? on, string folder, bool trusted, Action<string> doing, CancellationToken stop);
 
     /// <summary>Whether a job began to make something outside its folder.</summary>
     /// <param name="folder">The job's own, while it is there.</param>

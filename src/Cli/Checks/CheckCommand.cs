@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Data.Common;
+using System.Diagnostics;
 using SwiftLedger.Bench;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Engines;
@@ -7,13 +8,16 @@ using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Wording;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Store;
+using SwiftLedger.Subjects;
 
 namespace SwiftLedger.Cli.Checks;
 
 /// <summary><c>swift-ledger check</c>: a workload, or a change to its database, held against budgets, rules of the house and a kept account, by counts; only limits of time are timed.</summary>
 internal static class CheckCommand
 {
-    private static readonly Option<string> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read.", Required = true };
+    private static readonly Option<string?> Subject = new("--subject") { Description = $"The database: {string.Join(", or ", KnownEngines.Subjects.Select(e => e.Addresses!.Form))}. It is only read." };
+    private static readonly Option<string?> MadeFrom = new("--made-from") { Description = "Instead of --subject: a file of export-statistics, from which a database with made rows is made for this check." };
+    private static readonly Option<string?> MadeOn = new("--made-on") { Description = $"With --made-from, where the engine has servers: a database of the server that it is made on, as {KnownEngines.FormsOfServers}. Nothing of that database is read." };
     private static readonly Option<string> WorkloadPath = new("--workload") { Description = "Statements with names, values and budgets.", Required = true };
     private static readonly Option<string?> ChangePath = new("--change") { Description = "A file of migration statements and rewrites, or a folder of numbered migrations, that have to keep the budgets." };
     private static readonly Option<string?> Base = new("--base") { Description = "A branch, tag or commit of git: what the folder of migrations and the workload have beyond it is the change." };
@@ -40,7 +44,7 @@ internal static class CheckCommand
     {
         var command = new Command("check", "Hold a workload, or a change, against its budgets, rules of the house and a kept account, by what the engine counts; only what has a budget of time is timed.")
         {
-            Subject, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, Book, Branch, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
+            Subject, MadeFrom, MadeOn, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, Book, Branch, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
         };
         command.SetAction(RunAsync);
         return command;
@@ -48,9 +52,18 @@ internal static class CheckCommand
 
     private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
     {
-        string subject = parsed.GetValue(Subject)!;
         string? accountPath = parsed.GetValue(Account);
-        Engine engine = KnownEngines.OfSubject(subject);
+        CheckSubject subject;
+        try
+        {
+            subject = CheckSubject.Of(parsed.GetValue(Subject), parsed.GetValue(MadeFrom), parsed.GetValue(MadeOn));
+        }
+        catch (Exception e) when (e is CheckInputException or InputTextException)
+        {
+            return CommandFiles.Refuse(e.Message);
+        }
+
+        Engine engine = subject.Engine;
         var paths = new CheckPaths(parsed.GetValue(WorkloadPath)!, parsed.GetValue(ChangePath), parsed.GetValue(Base), parsed.GetValue(BaseFolder), parsed.GetValue(Rules));
         if (paths is { Base: not null, BaseFolder: not null } or { BaseFolder: not null, Change: null })
         {
@@ -112,8 +125,25 @@ internal static class CheckCommand
         using var progress = new TerminalProgress();
         return await CommandFiles.MeasuredAsync(progress, async () =>
         {
+            var clock = Stopwatch.StartNew();
+            MadeForCheck made;
+            try
+            {
+                made = subject.Make(home, options, progress.Show, stop);
+            }
+            catch (Exception e) when (e is CheckInputException or SubjectException)
+            {
+                progress.Clear();
+                CommandFiles.Refuse(e.Message);
+                return e is SubjectException { BadInput: false } ? ExitCode.NotMeasured : ExitCode.BadInput;
+            }
+
+            using MadeForCheck holding = made;
             progress.Show("counting");
-            TrialAccount seen = await new WorkloadLook(home, KnownEngines.IsServer(subject) ? subject : Path.GetFullPath(subject), inputs.Before.Text, options).SeeAsync(change, stop, seconds: options.MaxSeconds);
+
+            // All of the time may be spent by then: what was not looked at is not judged.
+            double? left = options.MaxSeconds is { } most ? Math.Max(0.1, most - clock.Elapsed.TotalSeconds) : null;
+            TrialAccount seen = await new WorkloadLook(home, made.Address, inputs.Before.Text, options).SeeAsync(change, stop, seconds: left);
             progress.Clear();
             if (seen.Refusal is { } refusal)
             {
@@ -122,6 +152,7 @@ internal static class CheckCommand
             }
 
             CheckReport report = inputs.Report(seen, account, accountPath, DateOnly.FromDateTime(TimeProvider.System.GetUtcNow().UtcDateTime));
+            report = report with { Notes = [.. made.Notes, .. report.Notes] };
             string? write = parsed.GetValue(WriteAccount);
             if (write is not null && seen.Lines.Any(l => l.Evidence.After is null))
             {

@@ -127,7 +127,7 @@ internal sealed class CopyBase(
         using PostgresConnection restored = PostgresSubject.Connect(PostgresSession.Work(Base));
         if (_contents.MadeRows is { } scale)
         {
-            var maker = new RowMaker(reading, restored, scale, access.Seed, doing);
+            var maker = new RowMaker(RowSource.Of(reading), restored, scale, access.Seed, doing);
             maker.Make(empty, stop);
             List<TableRows> made = [.. maker.Made.Keys];
             notes.Add($"{Figures.Count(maker.Made.Values.Sum())} rows of {Figures.Count(made.Count)} tables are made from their statistics, {Figures.Three(scale)} for each of the subject's. "

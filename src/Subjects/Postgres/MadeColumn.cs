@@ -124,6 +124,10 @@ internal sealed partial record MadeColumn(string Name, string Type, int? Limit, 
             "bytea" => $"decode({text}, 'hex')",
             "uuid" => $"md5({Literal(seed)} || {which})::uuid",
             "json" or "jsonb" => $"to_json({text})::{Type}",
+            "interval" => $"make_interval(mins => {which}::int)",
+            "time without time zone" => $"('00:00'::time + make_interval(secs => {which} % 86400))",
+            "inet" or "cidr" => $"('10.0.0.0'::inet + {which}::bigint % 16777216)::{Type}",
+            _ when Type.EndsWith("[]", StringComparison.Ordinal) => $"'{{}}'::{Type}",
             _ => null,
         };
     }

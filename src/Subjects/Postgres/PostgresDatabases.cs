@@ -93,6 +93,26 @@ internal sealed partial class PostgresDatabases(NpgsqlConnectionStringBuilder ad
             $"TEMPLATE template0 ENCODING {PostgresConnection.Literal(like[0]!)} LC_COLLATE {PostgresConnection.Literal(like[1] ?? "C")} LC_CTYPE {PostgresConnection.Literal(like[2] ?? "C")}{provider}{place}", like[3]!, stop);
     }
 
+    /// <summary>Makes an empty database by what is told of another one.</summary>
+    /// <param name="settings">Encoding and locale, by the catalogue's names.</param>
+    /// <returns>What the server had to choose by itself, in a sentence; null where nothing.</returns>
+    /// <exception cref="SubjectException">The server refuses.</exception>
+    public string? MakeEmpty(PostgresConnection server, string part, IReadOnlyDictionary<string, string> settings, CancellationToken stop)
+    {
+        string Literal(string name, string other) => PostgresConnection.Literal(settings.GetValueOrDefault(name) ?? other);
+        string icu = settings.TryGetValue("icu_locale", out string? locale) ? $" LOCALE_PROVIDER icu ICU_LOCALE {PostgresConnection.Literal(locale)}" : "";
+        try
+        {
+            Create(server, NameOf(part), $"TEMPLATE template0 ENCODING {Literal("encoding", "UTF8")} LC_COLLATE {Literal("collate", "C")} LC_CTYPE {Literal("ctype", "C")}{icu}", "", stop);
+            return null;
+        }
+        catch (SubjectException e) when (e.Problem.Message.Contains("locale", StringComparison.OrdinalIgnoreCase))
+        {
+            Create(server, NameOf(part), "TEMPLATE template0", "", stop);
+            return $"This server has no locale {settings.GetValueOrDefault("icu_locale") ?? settings.GetValueOrDefault("collate")}: texts sort by its own, which indexes and plans may show.";
+        }
+    }
+
     private void Create(PostgresConnection server, string name, string how, string subject, CancellationToken stop)
     {
         try

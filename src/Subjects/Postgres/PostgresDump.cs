@@ -68,6 +68,14 @@ internal sealed partial class PostgresDump : IDisposable
         }
     }
 
+    /// <summary>The SQL that makes a database's schema, without rows, owners, rights and comments.</summary>
+    /// <param name="section">pre-data or post-data.</param>
+    /// <exception cref="SubjectException">The programs are missing or too old, or pg_dump failed.</exception>
+    public static string SchemaOf(NpgsqlConnectionStringBuilder subject, int version, string section, CancellationToken stop) => Lacking(version) is { } lacking
+        ? throw SubjectException.Because(lacking, badInput: false)
+        : Run(Path.Combine(Find()!.Value.Folder, "pg_dump"), subject,
+            ["--schema-only", $"--section={section}", "--no-owner", "--no-privileges", "--no-comments", "--no-security-labels", "--no-subscriptions", "--no-publications", "--no-tablespaces"], stop);
+
     /// <param name="sections">Those of pre-data, data and post-data that are restored; empty for all.</param>
     /// <param name="without">Objects that are left out, by their number in the subject's own catalogue.</param>
     /// <param name="elsewhere">Whether it is another server, which has tablespaces of its own.</param>

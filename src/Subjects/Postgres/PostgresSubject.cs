@@ -113,7 +113,7 @@ public sealed class PostgresSubject : ISubject
 
     /// <summary>The role that everything from outside runs as on the copies; null where it runs as the connection itself.</summary>
     /// <exception cref="SubjectException">The connection has rights that no stranger's statement may have, and no role without them can be made.</exception>
-    private static CopyRole? RoleFor(SubjectAccess access, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases)
+    internal static CopyRole? RoleFor(SubjectAccess access, NpgsqlConnectionStringBuilder copies, PostgresDatabases databases)
     {
         if (access.Trusted)
         {

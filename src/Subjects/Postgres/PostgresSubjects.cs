@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Likenesses;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
@@ -40,6 +41,11 @@ internal sealed class PostgresSubjects : ISubjectEngine, IServerEngine
 
     public ISmallDatabase OpenSmall(string address, string folder, IReadOnlyList<SchemaObject> schema, IReadOnlyList<string> tables, TimeSpan longest) =>
         new PostgresSmallDatabase(address, folder, schema, tables, Math.Max(1, longest.TotalSeconds / 4));
+
+    public Likeness ReadLikeness(string address, NamedValues named, Action<string> doing, CancellationToken stop) => PostgresLikeness.Of(address, named, doing, stop);
+
+    public IMadeSubject Make(Likeness likeness, string? on, string folder, bool trusted, Action<string> doing, CancellationToken stop) =>
+        PostgresMade.On(likeness, on ?? throw SubjectException.Because("A database is made on a server: say on which one."), folder, trusted, doing, stop);
 
     public bool MadeOutside(string folder) => PostgresSubject.MadeDatabases(folder);
 

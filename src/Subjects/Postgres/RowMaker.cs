@@ -10,10 +10,10 @@ namespace SwiftLedger.Subjects.Postgres;
 /// A copy that stands between its schema and its indexes is filled: nothing checks a row yet but its type, NOT NULL and CHECK. Keys refer to the
 /// nearest row that is there, rows that are equal in a unique index are drawn again, and rows that a CHECK or a partition refuses are left out.
 /// </remarks>
-/// <param name="subject">Tells statistics and keys.</param>
+/// <param name="source">Tells statistics and keys.</param>
 /// <param name="copy">Holds the tables.</param>
 /// <param name="scale">Rows for each row of the subject.</param>
-internal sealed class RowMaker(PostgresConnection subject, PostgresConnection copy, double scale, ulong seed, Action<string> doing)
+internal sealed class RowMaker(RowSource source, PostgresConnection copy, double scale, ulong seed, Action<string> doing)
 {
     private const int MostPasses = 8;
 
@@ -38,9 +38,8 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
 
     public void Make(IReadOnlyList<TableRows> tables, CancellationToken stop)
     {
-        // Both sessions see the server's catalogue alone: names in definitions are written in full.
-        ILookup<string, ForeignKey> keys = ForeignKeys.OfEachTable(subject).ToLookup(k => k.Table);
-        ILookup<string, UniqueIndex> unique = UniqueIndexes();
+        ILookup<string, ForeignKey> keys = source.Keys.ToLookup(k => k.Table);
+        ILookup<string, UniqueIndex> unique = source.Unique.ToLookup(u => u.Table);
         var indexed = new HashSet<string>();
         foreach (TableRows table in ByReference(tables, keys))
         {
@@ -225,10 +224,7 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
 
     private List<MadeColumn> ColumnsOf(TableRows table, IReadOnlyList<UniqueIndex> unique)
     {
-        var known = subject.Rows("""
-            SELECT quote_ident(s.attname), s.null_frac, s.n_distinct, s.most_common_vals::text, s.most_common_freqs::text, s.histogram_bounds::text, s.correlation, s.avg_width
-            FROM pg_stats s WHERE s.schemaname = $1 AND s.tablename = $2 AND NOT s.inherited
-            """, table.Schema, table.Name).ToDictionary(r => r[0]!);
+        IReadOnlyDictionary<string, KnownColumn> known = source.ColumnsOf(table);
         if (known.Count == 0)
         {
             throw new EngineException("the subject has no statistics of it that this user may see: it was never analysed, or may not be read");
@@ -243,11 +239,10 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
             """, table.FullName))
         {
             string name = row[0]!;
-            string?[]? s = known.GetValueOrDefault(name);
-            var statistics = s is null ? new ColumnStatistics(0, -1, [], [], [], null)
-                : new ColumnStatistics(Number(s[1]), Number(s[2]), ArrayLiteral.Items(s[3]), [.. ArrayLiteral.Items(s[4]).Select(Number)], ArrayLiteral.Items(s[5]), s[6] is null ? null : Number(s[6]));
+            KnownColumn? told = known.GetValueOrDefault(name);
+            ColumnStatistics statistics = told?.Statistics ?? new ColumnStatistics(0, -1, [], [], [], null);
             bool alone = statistics.Distinct == -1 || unique.Any(u => u.Keys.Count == 1 && u.Keys[0] == name && u.OfAll);
-            var column = new MadeColumn(name, row[1]!, row[2] is null ? null : (int)Number(row[2]), row[3] == "t", s is null ? 32 : Number(s[7]), alone, statistics);
+            var column = new MadeColumn(name, row[1]!, row[2] is null ? null : (int)Number(row[2]), row[3] == "t", told?.Width ?? 32, alone, statistics);
             column = column with { Pieces = Pieces(column, table.Rows) };
             bool stretches = alone && scale > 1 && MadeColumn.IsWhole(column.Type) && column.Pieces.Count > 0;
             columns.Add(stretches ? column with { Stretched = new(PostgresConnection.Literal(column.Pieces[0].Low), scale) } : column);
@@ -291,17 +286,6 @@ internal sealed class RowMaker(PostgresConnection subject, PostgresConnection co
         return [.. copy.Rows($"SELECT n - 1 FROM unnest($1::text[]) WITH ORDINALITY v(low, n) ORDER BY low::{column.Type}, n", ArrayLiteral.Of(pieces.Select(p => p.Low)))
             .Select(r => pieces[int.Parse(r[0]!, CultureInfo.InvariantCulture)])];
     }
-
-    /// <param name="Keys">Columns and expressions, as SQL writes them.</param>
-    /// <param name="Condition">Of the rows that it compares: those without NULL in it.</param>
-    /// <param name="OfAll">Whether it has no condition of its own.</param>
-    private sealed record UniqueIndex(IReadOnlyList<string> Keys, string Condition, bool OfAll);
-
-    private ILookup<string, UniqueIndex> UniqueIndexes() => subject.Rows("""
-        SELECT i.indrelid::regclass::text, (SELECT array_agg(pg_get_indexdef(i.indexrelid, k, true) ORDER BY k) FROM generate_series(1, i.indnkeyatts) k), coalesce(pg_get_expr(i.indpred, i.indrelid), 'true'),
-          (SELECT string_agg(pg_get_indexdef(i.indexrelid, k, true) || ' IS NOT NULL', ' AND ') FROM generate_series(1, i.indnkeyatts) k)
-        FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid WHERE i.indisunique AND c.relkind = 'r' AND i.indisvalid ORDER BY i.indisprimary DESC
-        """).ToLookup(r => r[0]!, r => new UniqueIndex(ArrayLiteral.Items(r[1]), $"({r[2]}) AND {r[3]}", r[2] == "true"));
 
     private static string Text(long number) => number.ToString(CultureInfo.InvariantCulture);
 

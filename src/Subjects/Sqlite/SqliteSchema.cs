@@ -15,6 +15,16 @@ internal static class SqliteSchema
     /// <exception cref="EngineException">The engine gave no answer.</exception>
     public static IReadOnlyList<SchemaObject> Of(string path)
     {
+        using SqliteConnection connection = Reading(path, Longest);
+        return Read(connection);
+    }
+
+    /// <summary>A database that may be in use, to be looked into.</summary>
+    /// <param name="longest">Of all that is done with it.</param>
+    /// <exception cref="SubjectException">It cannot be looked into without writing to it or beside it, or is no database.</exception>
+    /// <exception cref="EngineException">The engine gave no answer.</exception>
+    public static SqliteConnection Reading(string path, TimeSpan longest)
+    {
         SqliteFile file = SqliteFile.Look(path);
         if (file.HasJournalContent)
         {
@@ -28,11 +38,11 @@ internal static class SqliteSchema
         }
 
         bool alone = file is { IsWal: true, HasSharedMemory: false };
-        using SqliteConnection connection = SqliteConnection.Open(SqliteFile.Uri(path, alone ? "immutable=1" : "mode=ro"), raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_URI);
+        SqliteConnection connection = SqliteConnection.Open(SqliteFile.Uri(path, alone ? "immutable=1" : "mode=ro"), raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_URI);
         SqliteGuard.Protect(connection);
-        SqliteBounds.Distrust(connection, Longest);
+        SqliteBounds.Distrust(connection, longest);
         _ = raw.sqlite3_busy_timeout(connection.Handle, BusyMilliseconds);
-        return Read(connection);
+        return connection;
     }
 
     /// <summary>Objects with a definition; those that the engine makes by itself have none.</summary>

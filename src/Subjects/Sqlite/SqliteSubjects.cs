@@ -1,4 +1,5 @@
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Likenesses;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Proposals.Counterexamples;
 using SwiftLedger.Core.Sql;
@@ -49,6 +50,10 @@ internal sealed class SqliteSubjects : ISubjectEngine
     }
 
     public ISmallDatabase OpenSmall(string address, string folder, IReadOnlyList<SchemaObject> schema, IReadOnlyList<string> tables, TimeSpan longest) => SqliteSmallDatabase.Open(schema, tables, longest);
+
+    public Likeness ReadLikeness(string address, NamedValues named, Action<string> doing, CancellationToken stop) => SqliteLikeness.Of(address, named, doing, stop);
+
+    public IMadeSubject Make(Likeness likeness, string? on, string folder, bool trusted, Action<string> doing, CancellationToken stop) => SqliteMade.In(likeness, folder, doing, stop);
 
     public bool MadeOutside(string folder) => false;
 
