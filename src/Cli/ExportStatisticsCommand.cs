@@ -73,8 +73,9 @@ internal static class ExportStatisticsCommand
             return ExitCode.NotMeasured;
         }
 
-        int words = likeness.Tables.SelectMany(t => t.Columns).Where(c => c.Kind == ValueKind.Text).Sum(c => c.Common.Count(v => v.Value is null)), told = likeness.Tables.SelectMany(t => t.Columns).Where(c => c.Kind == ValueKind.Text).Sum(c => c.Common.Count(v => v.Value is not null));
-        Console.WriteLine($"{to}: {Figures.Count(likeness.Tables.Count)} tables with {Figures.Count(likeness.Tables.Sum(t => t.Rows))} rows, told by statistics. Of common words {Figures.Count(told)} stand there, which the schema or the workload names, and {Figures.Count(words)} do not.");
+        CommonValue[] words = [.. likeness.Tables.SelectMany(t => t.Columns).Where(c => c.Kind is ValueKind.Text or ValueKind.Other).SelectMany(c => c.Common)];
+        int told = words.Count(w => w.Value is not null);
+        Console.WriteLine($"{to}: {Figures.Count(likeness.Tables.Count)} {(likeness.Tables.Count == 1 ? "table" : "tables")}, {Figures.Count(likeness.Tables.Sum(t => t.Rows))} rows. Words of rows in it: {Figures.Count(told)}, which the schema or a workload names. Of {Figures.Count(words.Length - told)} more it tells how often they come.");
         foreach (string note in likeness.Notes)
         {
             Console.WriteLine($"note: {note}");

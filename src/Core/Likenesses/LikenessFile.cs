@@ -51,7 +51,8 @@ public static class LikenessFile
         ArgumentNullException.ThrowIfNull(text);
         try
         {
-            if (JsonNode.Parse(text) is not JsonObject root || root["format"] is not JsonValue format || !format.TryGetValue(out string? word) || !word.StartsWith("swift-ledger statistics", StringComparison.Ordinal))
+            JsonNode? root = JsonNode.Parse(text);
+            if (root is not JsonObject || root["format"] is not JsonValue format || !format.TryGetValue(out string? word) || !word.StartsWith("swift-ledger statistics", StringComparison.Ordinal))
             {
                 throw new LikenessException("This is no file of 'swift-ledger export-statistics'.");
             }
@@ -61,15 +62,19 @@ public static class LikenessFile
                 throw new LikenessException($"It is written as '{word}', and this version reads '{Format}': export it anew.");
             }
 
-            root.Remove("format");
-            return Checked(root.Deserialize<Likeness>(Options)!);
+            // From the text once more, for only there a complaint has a line.
+            Form form = JsonSerializer.Deserialize<Form>(text, Options)!;
+            return Checked(new(form.Engine!, form.Version!, form.Settings!, form.Schema!, form.Later!, form.Planner!, form.Tables!, form.Notes!));
         }
         catch (JsonException e)
         {
-            string place = e.LineNumber is { } line ? $"line {line + 1}: " : e.Path is { Length: > 1 } path ? $"at {path[2..]}: " : "";
-            throw new LikenessException($"{place}it cannot be read as statistics ({Plain(e)}).");
+            string at = e.Path is { Length: > 2 } path ? $", {path[2..]}" : "";
+            throw new LikenessException($"line {(e.LineNumber ?? 0) + 1}{at}: it cannot be read as statistics ({Plain(e)}).");
         }
     }
+
+    private sealed record Form(
+        string? Format, string? Engine, string? Version, Dictionary<string, string>? Settings, List<string>? Schema, List<string>? Later, List<PlannerLine>? Planner, List<LikenessTable>? Tables, List<string>? Notes);
 
     private static string Plain(JsonException e) => e.Message.Split(" Path: ")[0].Split(" LineNumber: ")[0].TrimEnd('.', ' ');
 

@@ -15,7 +15,7 @@ public sealed class ValueMaker
     private readonly bool _unique;
     private readonly bool _notNull;
     private readonly long _rows;
-    private readonly long _step;
+    private readonly Permutation _shuffled;
     private readonly string _name;
     private readonly List<Piece> _pieces = [];
     private readonly double[] _edges;
@@ -44,7 +44,7 @@ public sealed class ValueMaker
         ArgumentNullException.ThrowIfNull(column);
         (_column, _unique, _notNull, _rows, _keys, _name) = (column, unique, notNull, Math.Max(1, rows), keys is { Count: > 0 } ? keys : null, $"{table}.{column.Name}");
         _random = new(seed ^ System.IO.Hashing.XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(_name)));
-        _step = StepOf(_rows);
+        _shuffled = new(_rows, _random.Next());
         double weight = 0;
         foreach (Piece piece in Made())
         {
@@ -84,10 +84,11 @@ public sealed class ValueMaker
     private double Rank(long row, bool again)
     {
         double order = _column.Order ?? 0, along = order < 0 ? (_rows - row - 0.5) / _rows : (row + 0.5) / _rows;
+
+        // Each rank once: shares come out as they are told, and not only about so.
         return again ? _random.Unit()
-            : _unique ? Math.Abs(order) > 0.9 ? along : ((decimal)row * _step % _rows is var shuffled ? ((double)shuffled + 0.5) / _rows : 0)
-            : Math.Abs(order) >= 0.01 && _random.Unit() < Math.Abs(order) ? along
-            : _random.Unit();
+            : (_unique ? Math.Abs(order) > 0.9 : Math.Abs(order) >= 0.01 && _random.Unit() < Math.Abs(order)) ? along
+            : (_shuffled.At(row) + 0.5) / _rows;
     }
 
     /// <summary>Of keys that are there: the value itself, or the one at its place among them.</summary>
@@ -139,8 +140,8 @@ public sealed class ValueMaker
             else if (_unique && _column.Kind == ValueKind.Whole)
             {
                 // Numbers without gaps worth the name: drawn from groups, some would meet by rounding.
-                long low = long.Parse(bounds[0], CultureInfo.InvariantCulture), high = long.Parse(bounds[^1], CultureInfo.InvariantCulture);
-                pieces.Add(new($"{low}", string.Create(CultureInfo.InvariantCulture, $"{Math.Max(high + 1, low + (long)distinct)}"), others, distinct, number));
+                double low = NumberOf(bounds[0]), high = Math.Max(NumberOf(bounds[^1]) + 1, low + distinct);
+                pieces.Add(new(low.ToString("R", CultureInfo.InvariantCulture), high.ToString("R", CultureInfo.InvariantCulture), others, distinct, number));
             }
             else if (distinct <= bounds.Count)
             {
@@ -204,18 +205,4 @@ public sealed class ValueMaker
 
     private static DateTime MomentOf(string text) =>
         DateTime.TryParse(text.Length > 19 ? text[..19] : text, CultureInfo.InvariantCulture, DateTimeStyles.None, out DateTime moment) ? moment : new(2000, 1, 1);
-
-    /// <summary>A step that visits each of so many numbers once, far from the one before: near the golden section, with no divisor in common.</summary>
-    private static long StepOf(long rows)
-    {
-        long step = Math.Max(1, (long)(rows * 0.618_033_988_749_895));
-        while (Gcd(step, rows) != 1)
-        {
-            step++;
-        }
-
-        return step;
-
-        static long Gcd(long a, long b) => b == 0 ? a : Gcd(b, a % b);
-    }
 }

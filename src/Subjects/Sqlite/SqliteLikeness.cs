@@ -13,6 +13,8 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
 {
     private const int MostCommon = 100, MostNamed = 100, Groups = 100, Sampled = 3_000;
 
+    private const double RealBytes = 8;
+
     /// <summary>How many times as often as the average a value stands there that is common.</summary>
     private const double CommonFrom = 1.25;
 
@@ -46,7 +48,7 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
         using var watchdog = new Watchdog();
         Catalog catalog = new SqliteCatalog(connection, watchdog, Longest).Read();
         bool IsUnique(SchemaObject o) => o.Kind == "index" && catalog.Index(o.Name) is { Index.Unique: true };
-        PlannerLine[] planner = [.. Texts("SELECT name FROM sqlite_schema WHERE name = 'sqlite_stat1'").Count == 0 ? [] : Planner()];
+        PlannerLine[] planner = [.. Texts("SELECT name FROM sqlite_schema WHERE name = 'sqlite_stat1'").Count == 0 ? [] : Planner().Where(l => plain.Contains(l.Table))];
         List<string> notes = [];
         if (left.Length > 0)
         {
@@ -128,7 +130,7 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
         // What a statement looks for is there, however rare it is.
         common.AddRange(asked.Where(a => !common.Any(c => c.Value == a.Value)));
         List<string> bounds = kind is ValueKind.Whole or ValueKind.Number || moments ? Bounds(of, name, where, [.. common.Select(c => c.Value)], count - common.Sum(c => c.Times)) : [];
-        double width = held.Sum(t => t.Count * t.Width) / Math.Max(1, held.Sum(t => t.Count));
+        double width = held.Sum(t => t.Count * (t.Type == "real" ? RealBytes : t.Width)) / Math.Max(1, held.Sum(t => t.Count));
         return new(column.Name, moments ? ValueKind.Moment : kind, nulls, distinct == count && count > 0 ? -(1 - nulls) : distinct, width, OrderOf(of, name, where, count, numbers),
             [.. common.Select(c => new CommonValue(c.Times / share, c.Value))], bounds);
     }

@@ -168,9 +168,9 @@ internal sealed class SqliteMade : IMadeSubject
         var makers = new Dictionary<string, (ValueMaker Maker, IReadOnlyList<SqlValue[]>? Keys, int Of)>(StringComparer.OrdinalIgnoreCase);
         var followed = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         var references = new List<(Reference Reference, ValueMaker Maker, IReadOnlyList<SqlValue[]> Keys)>();
-        foreach (Reference reference in table.References.Where(r => !r.Target.Equals(table.Name, StringComparison.OrdinalIgnoreCase) && r.Columns.All(c => columns.Any(o => o.Name.Equals(c, StringComparison.OrdinalIgnoreCase)))))
+        foreach (Reference reference in table.References.Where(r => r.Columns.All(c => columns.Any(o => o.Name.Equals(c, StringComparison.OrdinalIgnoreCase)))))
         {
-            IReadOnlyList<SqlValue[]> keys = KeysOf(reference);
+            IReadOnlyList<SqlValue[]> keys = reference.Target.Equals(table.Name, StringComparison.OrdinalIgnoreCase) ? OwnKeys(table, stated, reference) : KeysOf(reference);
             if (keys.Count > 0 && !reference.Columns.Any(followed.Contains))
             {
                 followed.UnionWith(reference.Columns);
@@ -239,8 +239,31 @@ internal sealed class SqliteMade : IMadeSubject
     private static ValueMaker MakerOf(CatalogTable table, LikenessTable stated, CatalogColumn column, bool alone, IReadOnlyList<SqlValue>? keys)
     {
         LikenessColumn told = stated.Columns.First(c => c.Name == column.Name);
-        bool unique = alone && (told.Distinct == -1 || table.FindsOne([column.Name]));
+        bool unique = alone && ((told.Distinct < 0 && told.Distinct <= told.Nulls - 1 + 1e-6) || table.FindsOne([column.Name]));
         return new(told, table.Name, unique, table.IsNeverNull(column), stated.Rows, keys, Seed);
+    }
+
+    /// <summary>The keys that a table will have which refers to itself: its makers make the same ones again.</summary>
+    private static IReadOnlyList<SqlValue[]> OwnKeys(CatalogTable table, LikenessTable stated, Reference reference)
+    {
+        if (reference.TargetColumns.Count > 1 || table.Column(reference.TargetColumns[0]) is not { } key || !stated.Columns.Any(c => c.Name == key.Name))
+        {
+            return [];
+        }
+
+        ValueMaker maker = MakerOf(table, stated, key, true, null);
+        long each = (stated.Rows / MostKeys) + 1;
+        var keys = new List<SqlValue>();
+        for (long row = 0; row < stated.Rows; row++)
+        {
+            SqlValue made = maker.Of(row);
+            if (row % each == 0 && made.Kind != SqlValueKind.Null)
+            {
+                keys.Add(made);
+            }
+        }
+
+        return [.. keys.OrderBy(k => k.Integer).ThenBy(k => k.Real).ThenBy(k => k.Text, StringComparer.Ordinal).Select(k => new[] { k })];
     }
 
     private IReadOnlyList<SqlValue[]> KeysOf(Reference reference)
