@@ -1,3 +1,5 @@
+using System.Globalization;
+using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
@@ -98,7 +100,7 @@ public sealed record LineView(LineState State, ResultLine Result, bool LeavesSta
 public sealed record TrialPage(
     TrialSummary Trial, string BookName, string Subject, TrialSettings Settings, string Workload, string Change,
     StageView? Stage, IReadOnlyList<LineView> Lines, ResultBill Bill, string? Headline, IReadOnlyList<ResultStep> Applied,
-    TrialEnvironment? Environment, IReadOnlyList<ProblemView> Problems, RulesView? DecidedBy, IReadOnlyList<DecidedAnew> Anew)
+    TrialEnvironment? Environment, IReadOnlyList<ProblemView> Problems, RulesView? DecidedBy, IReadOnlyList<DecidedAnew> Anew, IReadOnlyList<TrialLimitView> Limits)
 {
     /// <param name="settlements">What was decided about the trial, the first time first; empty while nothing was.</param>
     public static TrialPage Of(TrialRecord t, BookRecord book, TrialAccount account, int ahead, IReadOnlyDictionary<ulong, string> standing, IReadOnlyList<KeptSettlement> settlements)
@@ -110,7 +112,8 @@ public sealed record TrialPage(
             ResultBill.Of(bill), t.Headline, account.Applied.Select(a => new ResultStep(a.Number, a.Sql, a.Seconds)).ToList(),
             account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList(),
             settlements is [var first, ..] ? new(first.Decided.Rules, VerdictRule.Version, first.DecidedAt) : null,
-            [.. settlements.Skip(1).Select(s => DecidedAnew.Of(s, account))]);
+            [.. settlements.Skip(1).Select(s => DecidedAnew.Of(s, account))],
+            t.State is TrialState.Waiting or TrialState.Running or TrialState.Refused ? [] : [.. TrialLimitCheck.Of(account, DateOnly.FromDateTime(DateTimeOffset.Parse(t.CreatedAt, CultureInfo.InvariantCulture).UtcDateTime)).Select(TrialLimitView.Of)]);
     }
 
     /// <summary>Whether the side after runs by another plan than the one that stands for the statement.</summary>
@@ -120,6 +123,18 @@ public sealed record TrialPage(
     public static StageView StageOf(TrialAccount account, StageReached stage) =>
         new(stage.Stage, stage.Detail, account.Lines.Count(l => l.Evidence.End is not null), account.Lines.Count, account.Confirming);
 
+}
+
+/// <summary>A limit that the workload states, held against the trial.</summary>
+/// <param name="Line">Number of the line that it is about; null where it is about all.</param>
+/// <param name="Name">Of the statement, with its case.</param>
+/// <param name="Title">Of its rule.</param>
+/// <param name="Limit">As the workload has it.</param>
+/// <param name="At">Its line in the workload.</param>
+/// <param name="Sentence">What is the case, in words.</param>
+public sealed record TrialLimitView(int? Line, string Name, string Title, string Limit, int At, CheckState State, string Sentence)
+{
+    public static TrialLimitView Of(TrialLimitResult r) => new(r.Line, r.Item.Name, r.Item.Rule.Title, r.Item.Limit, r.Item.Place.Place?.Line ?? 0, r.Item.State, r.Item.Said);
 }
 
 /// <summary>By which version of the rules a trial was decided.</summary>

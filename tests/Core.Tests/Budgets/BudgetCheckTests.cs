@@ -223,6 +223,21 @@ public class BudgetCheckTests
     private static Inspection Seen(long steps, long rows, params PlanOperator[] operators) =>
         new(new Plan(operators) { Milliseconds = 1 }, null, rows, false, null, null, true, new Dictionary<string, long> { ["vmSteps"] = steps }, true, null);
 
+    [Fact]
+    public void A_trial_tells_the_limits_of_its_workload_broken_first_with_their_lines_and_leaves_time_to_a_check()
+    {
+        const string workload = "-- budget for all: bill at most 5 % dearer\n-- name: a\n-- budget: work <= 100\n-- budget: rows read per row returned <= 10\n-- budget: p95 <= 1 ms\n-- exception: rows read per row returned until 2026-12-31: the index comes in January\nSELECT 1;";
+        TrialAccount account = Account(workload, Seen(50, 1, Search("depot", 5)), Seen(101, 1, Search("depot", 11)));
+        IReadOnlyList<TrialLimitResult> limits = TrialLimitCheck.Of(account, new(2026, 12, 2));
+        limits.Select(l => (l.Line, l.Item.Rule.Title, l.Item.State)).ShouldBe([(1, "work", CheckState.Broken), (null, "bill", CheckState.Broken), (1, "rows read per row returned", CheckState.Excused)]);
+        limits[2].Item.Said.ShouldContain("Allowed until 2026-12-31: the index comes in January");
+
+        // Another day it is due, and before anything was looked at nothing is judged.
+        TrialLimitCheck.Of(account, new(2027, 1, 1)).Count(l => l.Item.State == CheckState.Broken).ShouldBe(3);
+        TrialLimitCheck.Of(TrialAccount.Open(TrialBrief.Read(workload, "", new(NoiseCheck: true)).Value), new(2026, 12, 2)).Where(l => l.Line is not null).ShouldAllBe(l => l.Item.State == CheckState.NotJudged);
+        TrialLimitCheck.Of(Account("-- name: a\nSELECT 1;", Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1))), new(2026, 12, 2)).ShouldBeEmpty();
+    }
+
     private static IReadOnlyList<BudgetResult> Of(string workload, Inspection after) => Of(workload, after, after);
 
     private static IReadOnlyList<BudgetResult> Of(string workload, Inspection before, Inspection after) => BudgetCheck.Of(Account(workload, before, after));

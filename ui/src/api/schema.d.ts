@@ -7948,6 +7948,17 @@ export interface components {
             /** @description What sets the copies apart from the subject, in sentences. */
             notes?: null | string[];
         };
+        TrialLimitView: {
+            /** Format: int32 */
+            line: null | number;
+            name: string;
+            title: string;
+            limit: string;
+            /** Format: int32 */
+            at: number;
+            state: components["schemas"]["CheckState"];
+            sentence: string;
+        };
         TrialListItem: {
             /** Format: int64 */
             id: number;
@@ -7976,6 +7987,7 @@ export interface components {
             problems: components["schemas"]["ProblemView"][];
             decidedBy: null | components["schemas"]["RulesView"];
             anew: components["schemas"]["DecidedAnew"][];
+            limits: components["schemas"]["TrialLimitView"][];
         };
         TrialRequest: {
             subject: string;

@@ -125,6 +125,7 @@ export function trial(
     problems: [],
     decidedBy: { version: 1, today: 1, decidedAt: "2026-07-18T09:01:00Z" },
     anew: [],
+    limits: [],
     ...over,
   };
 }

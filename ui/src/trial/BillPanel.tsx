@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Schemas, TrialPageView } from "../api/client";
 import { useFindings } from "../api/hooks";
 import { bytes, count, moment, percent, three } from "../format/figures";
+import { stateInks, stateWords } from "../gate/words";
 import { SideHeads } from "../parts/Mark";
 import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
@@ -26,6 +27,7 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
       ) : (
         <Totals page={page} />
       )}
+      <Held page={page} open={open} />
       {bill.items.length > 0 && <Movers page={page} open={open} />}
       <Found page={page} open={open} />
       <LeftOut page={page} />
@@ -62,6 +64,42 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
       )}
       <Conditions page={page} />
     </Page>
+  );
+}
+
+/** The limits that the workload states: what the change breaks, and what could not be judged. */
+function Held({ page: { limits }, open }: { page: TrialPageView; open: (line: number) => void }) {
+  if (limits.length === 0) {
+    return null;
+  }
+  const told = limits.filter((l) => l.state !== "kept");
+  const kept = limits.length - told.length;
+  return (
+    <>
+      <h3 className="section">What must hold</h3>
+      {told.length > 0 && (
+        <ul className="mb-1">
+          {told.map((l) => (
+            <li key={`${l.at} ${l.name} ${l.limit}`} className="mb-1">
+              <span className={stateInks[l.state]}>{stateWords[l.state]}</span>{" "}
+              {l.line === null ? (
+                <span>{l.name}</span>
+              ) : (
+                <button type="button" className="link" onClick={() => l.line !== null && open(l.line)}>
+                  {l.name}
+                </button>
+              )}
+              , <span className="font-mono text-sm">{l.limit}</span>: {l.sentence}
+            </li>
+          ))}
+        </ul>
+      )}
+      {kept > 0 && (
+        <p className="text-quiet">
+          {count(kept)} of {count(limits.length)} {limits.length === 1 ? "limit is" : "limits are"} kept.
+        </p>
+      )}
+    </>
   );
 }
 

@@ -3,6 +3,7 @@ import { useEffect } from "react";
 import { useDeleteTrial } from "../api/book";
 import type { TrialPageView } from "../api/client";
 import { useTrial, useTrialAction } from "../api/hooks";
+import { count } from "../format/figures";
 import { Ask } from "../parts/Ask";
 import { Frame } from "../parts/Frame";
 import { verdictOrder } from "../parts/Mark";
@@ -115,6 +116,7 @@ function Head({ page }: { page: TrialPageView }) {
   const again = useTrialAction("again");
   const live = trial.state === "waiting" || trial.state === "running";
   const failure = cancel.error ?? again.error;
+  const broken = page.limits.filter((l) => l.state === "broken").length;
   return (
     <>
       <div className="flex flex-wrap items-start justify-between gap-x-3 gap-y-1">
@@ -122,6 +124,7 @@ function Head({ page }: { page: TrialPageView }) {
           <h1 className="text-quiet">{trial.title}</h1>
           <p className="head" aria-live="polite">
             {headline ?? (live ? "Being measured" : "No verdicts")}
+            {broken > 0 && `; ${count(broken)} of ${count(page.limits.length)} limits broken`}
           </p>
         </div>
         {live ? (

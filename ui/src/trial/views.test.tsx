@@ -327,3 +327,35 @@ test("a difference under the floor says so in the list, and too few blocks show 
   expect((await screen.findByText("floor")).getAttribute("title")).toBe("Under the floor.");
   expect(screen.getAllByRole("row").filter((r) => r.querySelector("svg[role=img]")).length).toBeLessThan(2);
 });
+
+test("limits that the change breaks stand with the bill, each with its line, and the kept ones as a number", async () => {
+  const open = vi.fn();
+  const limit = (state: "broken" | "kept" | "notJudged", at: number, onLine: number | null) => ({
+    line: onLine,
+    name: onLine === null ? "all statements" : `statement_${onLine} (1)`,
+    title: "work",
+    limit: onLine === null ? "bill at most 5 % dearer" : "work <= 300",
+    at,
+    state,
+    sentence: "2 230 vmSteps; 300 are allowed.",
+  });
+  const limits = [
+    limit("broken", 47, 2),
+    limit("broken", 2, null),
+    limit("notJudged", 53, 3),
+    limit("kept", 4, 1),
+  ];
+  await show(<BillPanel page={{ ...trial(), limits }} open={open} />);
+  await screen.findByText("What must hold");
+  expect(screen.getAllByText("broken").length).toBe(2);
+  expect(screen.getByText("1 of 4 limits are kept.")).toBeTruthy();
+  expect(screen.queryByRole("button", { name: "all statements" })).toBeNull();
+  fireEvent.click(screen.getByRole("button", { name: "statement_2 (1)" }));
+  expect(open).toHaveBeenCalledWith(2);
+});
+
+test("a workload that states no limit has none to tell of", async () => {
+  await show(<BillPanel page={trial()} open={() => {}} />);
+  await screen.findByText(/what a day of this workload costs/);
+  expect(screen.queryByText("What must hold")).toBeNull();
+});
