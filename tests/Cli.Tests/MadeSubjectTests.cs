@@ -10,7 +10,7 @@ public sealed class MadeSubjectTests : IDisposable
         -- name: of depot
         -- budget: work <= 5000
         -- bind: d=7
-        SELECT max(note) FROM parcel WHERE depot = :d;
+        SELECT sum(weight) FROM parcel WHERE depot = :d;
         -- name: lightest
         -- budget: plan stays
         SELECT id FROM parcel ORDER BY weight LIMIT 5;
@@ -50,6 +50,15 @@ public sealed class MadeSubjectTests : IDisposable
         exit.ShouldBe(1);
         Places(said).ShouldBe(Places(saidThere));
         Places(said).Length.ShouldBe(2);
+
+        // What is asked to end in time does, also while rows are made.
+        File.WriteAllText(PathOf("large.json"), File.ReadAllText(PathOf("depot.json")).Replace("\"rows\": 20000", "\"rows\": 20000000", StringComparison.Ordinal));
+        string[] large = ["check", "--made-from", PathOf("large.json"), "--workload", PathOf("workload.sql"), "--max-seconds", "3"];
+        (exit, said, error) = await Run(large);
+        exit.ShouldBe(3, said + error);
+        error.ShouldContain("The time of 3.00 s was over before the database was made: nothing is judged.");
+        (await Run([.. large, "--pass-unjudged"])).Exit.ShouldBe(0);
+        Directory.GetFileSystemEntries(PathOf("home/copies")).ShouldBeEmpty();
 
         // The same rows are made each time: a kept account can be committed.
         (exit, said, error) = await Run([.. made, "--account", PathOf("a.account"), "--write", PathOf("b.account")]);

@@ -21,8 +21,7 @@ internal static class Browsing
     });
 
     /// <summary>Waits for what a trial has to settle first, however slow the machine.</summary>
-    public static IWebElement SeeSettled(this IWebDriver driver, By what, TimeSpan? patience = null) =>
-        Until(driver, d => d.FindElements(what).FirstOrDefault(e => e.Displayed), patience ?? PatienceForVerdicts);
+    public static IWebElement SeeSettled(this IWebDriver driver, By what) => Until(driver, d => d.FindElements(what).FirstOrDefault(e => e.Displayed), PatienceForVerdicts);
 
     /// <summary>Waits until a trial has ended, however slow the machine.</summary>
     public static IWebElement SeeVerdicts(this IWebDriver driver) => Until(driver, d =>

@@ -77,8 +77,13 @@ public sealed class LiveJourneyTests(LedgerFixture ledger)
 
             browser.SeeSettled(By.XPath("//section[@aria-label='Fall-backs']//p[contains(., 'The fix is live: entry 1')]"));
 
-            // Where durations scatter so much that a promise of no change stays open, it is told after a week of the huts, which is fourteen minutes.
-            browser.SeeSettled(By.XPath(Done("What the entry promised is held against")), TimeSpan.FromMinutes(25));
+            // Nor can it be told what came, where calls scatter that much: the page says that.
+            if (browser.SeeSettled(By.XPath($"{Done("What the entry promised is held against")} | {Stopped}")).TagName == "p")
+            {
+                browser.SeeSettled(By.XPath(Stopped)).Text.ShouldContain("scatter so much");
+                TestContext.Current.TestOutputHelper?.WriteLine("This machine could not tell what came of the fix.");
+            }
+
             browser.SeeSettled(By.XPath($"//a[.=\"{story.FixTitle}\" and contains(@href, '/entries/1')]")).Click();
             browser.SeeSettled(By.XPath("//h1"));
             browser.PageSource.ShouldNotContain("Not live yet");

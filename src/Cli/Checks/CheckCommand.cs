@@ -127,9 +127,21 @@ internal static class CheckCommand
         {
             var clock = Stopwatch.StartNew();
             MadeForCheck made;
+            using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
+            if (options.MaxSeconds is { } bound)
+            {
+                enough.CancelAfter(TimeSpan.FromSeconds(bound));
+            }
+
             try
             {
-                made = subject.Make(home, options, progress.Show, stop);
+                made = subject.Make(home, options, progress.Show, enough.Token);
+            }
+            catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+            {
+                progress.Clear();
+                await Console.Error.WriteLineAsync($"The time of {Figures.Three(options.MaxSeconds!.Value)} s was over before the database was made: nothing is judged. State fewer rows in the file of statistics, or more time.");
+                return parsed.GetValue(PassUnjudged) ? ExitCode.Good : ExitCode.NotMeasured;
             }
             catch (Exception e) when (e is CheckInputException or SubjectException)
             {

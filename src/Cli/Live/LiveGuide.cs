@@ -2,6 +2,7 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
+using SwiftLedger.Core.Ledger;
 using SwiftLedger.Core.Sql;
 using SwiftLedger.Core.Workloads;
 using SwiftLedger.Demo.Live;
@@ -24,6 +25,9 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
 
     /// <summary>By the huts' clock: how long the first version runs, before its plans are accepted and before the next one comes.</summary>
     private static readonly TimeSpan BeforeAccepting = TimeSpan.FromHours(3), BeforeVersion = TimeSpan.FromHours(12);
+
+    /// <summary>By the huts' clock: how long what came of all promises is waited for, and then of the one that the entry was made for.</summary>
+    private static readonly TimeSpan ForAll = TimeSpan.FromDays(2), ForAny = TimeSpan.FromDays(6);
 
     private readonly LiveStory _story = stage.Story;
 
@@ -115,7 +119,7 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
             desk.Deploy("3.3");
             await UntilAsync(() => holds.Holds(book.Id).All(h => h.ReleasedAt is not null), stop);
             desk.Done(8);
-            await UntilAsync(() => entries.Entries(book.Id).Any(e => e.State == Core.Ledger.EntryState.Reconciled), stop);
+            await HeldAgainstAsync(entries, stop);
             desk.Done(9);
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested)
@@ -125,6 +129,32 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
         {
             log.LogWarning("The story of the demo stops here: {Message}", e.Message);
             desk.Stops(e.Message);
+        }
+    }
+
+    /// <summary>Waits until it is known what came of the entry: all of it, or, where durations scatter so much that other promises stay open, of the statement that it was made for.</summary>
+    private async Task HeldAgainstAsync(EntryStore entries, CancellationToken stop)
+    {
+        DateTimeOffset since = clock.GetUtcNow();
+        for (TimeSpan waited = TimeSpan.Zero; !entries.Entries(book.Id).Any(e => e.State == EntryState.Reconciled); waited = clock.GetUtcNow() - since)
+        {
+            await Task.Delay(Between, stop);
+            if (waited < ForAll)
+            {
+                continue;
+            }
+
+            JsonElement page = await _http.GetFromJsonAsync<JsonElement>(new Uri($"/api/books/{book.Id}/entries/{entries.Entries(book.Id)[^1].Number}", UriKind.Relative), stop);
+            if (page.GetProperty("outcome") is { ValueKind: JsonValueKind.Object } outcome
+                && outcome.GetProperty("outcomes").EnumerateArray().Any(o => o.GetProperty("promise").GetProperty("statement").GetString() == _story.Statement && o.GetProperty("word").GetString() != "cannotTellYet"))
+            {
+                return;
+            }
+
+            if (waited > ForAny)
+            {
+                throw new InvalidOperationException($"calls of {_story.Statement} scatter so much that after {ForAny.TotalDays:0} days of the huts nothing can be told of what came: this machine is too busy. The entry tells it once it can.");
+            }
         }
     }
 

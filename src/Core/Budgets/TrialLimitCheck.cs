@@ -18,7 +18,6 @@ public static class TrialLimitCheck
     /// <param name="today">On which exceptions hold or are over.</param>
     public static IReadOnlyList<TrialLimitResult> Of(TrialAccount account, DateOnly today)
     {
-        ArgumentNullException.ThrowIfNull(account);
         Workload workload = account.Brief.Workload;
         if (workload.Budgets.Count == 0 && workload.Statements.All(s => s.Budgets.Count == 0))
         {

@@ -19,8 +19,6 @@ public static partial class Discretion
     /// <param name="isKey">Whether its values say nothing but which row.</param>
     public static LikenessColumn Of(LikenessColumn column, NamedValues named, bool isKey)
     {
-        ArgumentNullException.ThrowIfNull(column);
-        ArgumentNullException.ThrowIfNull(named);
         string[] values = [.. column.Common.Select(c => c.Value).OfType<string>(), .. column.Bounds];
         ValueKind kind = column.Kind == ValueKind.Text && values.Length > 0 && values.All(v => Moment().IsMatch(v)) ? ValueKind.Moment : column.Kind;
         Func<string, string?> told = kind switch

@@ -84,7 +84,6 @@ public sealed class NamedValues
     /// <param name="dialect">Whose lexical rules hold.</param>
     public void AddLiterals(string sql, SqlDialect dialect)
     {
-        ArgumentNullException.ThrowIfNull(sql);
         foreach (Token token in SqlLexer.Tokenize(sql, dialect))
         {
             string text = sql.Substring(token.Start, token.Length);
@@ -103,7 +102,6 @@ public sealed class NamedValues
     /// <param name="value">Any.</param>
     public void Add(SqlValue value)
     {
-        ArgumentNullException.ThrowIfNull(value);
         _values.Add(value.Kind == SqlValueKind.Text ? value.Text : value.ToString());
     }
 

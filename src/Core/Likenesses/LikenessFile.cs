@@ -25,7 +25,6 @@ public static class LikenessFile
     /// <param name="likeness">That is written.</param>
     public static string Write(Likeness likeness)
     {
-        ArgumentNullException.ThrowIfNull(likeness);
         var text = new StringBuilder();
         text.Append("{\n").Append(Pair("format", Format)).Append(Pair("engine", likeness.Engine)).Append(Pair("version", likeness.Version)).Append(Pair("settings", likeness.Settings));
         Lines("notes", likeness.Notes);
@@ -48,7 +47,6 @@ public static class LikenessFile
     /// <exception cref="LikenessException">It is none, or holds what cannot be used.</exception>
     public static Likeness Read(string text)
     {
-        ArgumentNullException.ThrowIfNull(text);
         try
         {
             JsonNode? root = JsonNode.Parse(text);

@@ -41,7 +41,6 @@ public sealed class ValueMaker
     /// <param name="seed">Draws.</param>
     public ValueMaker(LikenessColumn column, string table, bool unique, bool notNull, long rows, IReadOnlyList<SqlValue>? keys, ulong seed)
     {
-        ArgumentNullException.ThrowIfNull(column);
         (_column, _unique, _notNull, _rows, _keys, _name) = (column, unique, notNull, Math.Max(1, rows), keys is { Count: > 0 } ? keys : null, $"{table}.{column.Name}");
         _random = new(seed ^ System.IO.Hashing.XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(_name)));
         _shuffled = new(_rows, _random.Next());

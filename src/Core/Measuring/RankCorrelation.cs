@@ -8,7 +8,6 @@ public static class RankCorrelation
     /// <returns>From -1 to 1; 0 where there is one value only.</returns>
     public static double Of(IEnumerable<IReadOnlyList<int>> ordered)
     {
-        ArgumentNullException.ThrowIfNull(ordered);
         List<IReadOnlyList<int>> groups = [.. ordered];
         double n = groups.Sum(g => g.Count), middle = (n - 1) / 2, together = 0, values = 0, before = 0;
         foreach (IReadOnlyList<int> group in groups)

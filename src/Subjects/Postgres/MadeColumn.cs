@@ -175,11 +175,15 @@ internal sealed partial record MadeColumn(string Name, string Type, int? Limit, 
         "date" => Kind.Date,
         "timestamp without time zone" or "timestamp with time zone" => Kind.Moment,
         "text" or "character varying" or "bpchar" => Kind.Text,
+        _ when IsWordsInAnyCase(type) => Kind.Text,
         "uuid" => Kind.Uuid,
         _ => Kind.AsNamed,
     };
 
     public static bool IsWhole(string type) => Whole.Contains(type);
+
+    /// <summary>The type of the extension citext, wherever that was put.</summary>
+    public static bool IsWordsInAnyCase(string type) => type == "citext" || type.EndsWith(".citext", StringComparison.Ordinal);
 
     private static int Decimals(string number) => number.IndexOf('.', StringComparison.Ordinal) is >= 0 and var point ? number.Length - point - 1 : 0;
 

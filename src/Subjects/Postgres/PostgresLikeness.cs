@@ -65,7 +65,7 @@ internal static class PostgresLikeness
         : Whole.Contains(type) ? ValueKind.Whole
         : Numbers.Contains(type) ? ValueKind.Number
         : Moments.Contains(type) ? ValueKind.Moment
-        : Texts.Contains(type) ? ValueKind.Text
+        : Texts.Contains(type) || MadeColumn.IsWordsInAnyCase(type) ? ValueKind.Text
         : ValueKind.Other;
 
     private static Dictionary<string, string> SettingsOf(PostgresConnection questions, int version)

@@ -1,9 +1,6 @@
-using System.Globalization;
 using System.Text.RegularExpressions;
 using Npgsql;
 using SwiftLedger.Core.Likenesses;
-using SwiftLedger.Core.Plans;
-using SwiftLedger.Core.Wording;
 
 namespace SwiftLedger.Subjects.Postgres;
 
@@ -217,6 +214,7 @@ internal sealed partial class PostgresMade : IMadeSubject
         }
         catch (EngineException e)
         {
+            stop.ThrowIfCancellationRequested();
             throw new LikenessException($"{First(statement)}: {e.Message}.");
         }
     }
@@ -237,6 +235,7 @@ internal sealed partial class PostgresMade : IMadeSubject
         }
         catch (EngineException e)
         {
+            stop.ThrowIfCancellationRequested();
             if (within)
             {
                 copy.Execute("ROLLBACK TO SAVEPOINT swift_ledger_tried", stop);

@@ -28,9 +28,17 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
     {
         using SqliteConnection connection = SqliteSchema.Reading(path, Longest);
 
-        // One state of all tables, also while others write.
-        connection.Execute("BEGIN");
-        return new SqliteLikeness(connection, named, doing, stop).Read();
+        using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(connection.Handle));
+        try
+        {
+            // One state of all tables, also while others write.
+            connection.Execute("BEGIN");
+            return new SqliteLikeness(connection, named, doing, stop).Read();
+        }
+        catch (EngineException) when (stop.IsCancellationRequested)
+        {
+            throw new OperationCanceledException(stop);
+        }
     }
 
     private Likeness Read()

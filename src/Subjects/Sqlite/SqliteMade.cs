@@ -1,6 +1,5 @@
 using System.Globalization;
 using SQLitePCL;
-using SwiftLedger.Core.Engines.Sqlite;
 using SwiftLedger.Core.Likenesses;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
@@ -65,6 +64,7 @@ internal sealed class SqliteMade : IMadeSubject
         connection.Execute("PRAGMA foreign_keys = OFF");
         SqliteGuard.Protect(connection);
         SqliteBounds.Distrust(connection, Longest);
+        using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(connection.Handle));
         var made = new SqliteMade(connection, likeness, path);
         made.Make(doing, stop);
         return made;
@@ -79,7 +79,7 @@ internal sealed class SqliteMade : IMadeSubject
     {
         foreach (string statement in _likeness.Schema)
         {
-            Run(statement);
+            Run(statement, stop);
         }
 
         using (var watchdog = new Watchdog())
@@ -110,7 +110,7 @@ internal sealed class SqliteMade : IMadeSubject
             stop.ThrowIfCancellationRequested();
             try
             {
-                Run(statement);
+                Run(statement, stop);
             }
             catch (LikenessException e)
             {
@@ -141,7 +141,7 @@ internal sealed class SqliteMade : IMadeSubject
         }
     }
 
-    private void Run(string statement)
+    private void Run(string statement, CancellationToken stop)
     {
         try
         {
@@ -150,6 +150,7 @@ internal sealed class SqliteMade : IMadeSubject
         }
         catch (EngineException e)
         {
+            stop.ThrowIfCancellationRequested();
             throw new LikenessException($"{First(statement)}: {e.Message}.");
         }
     }
@@ -226,6 +227,7 @@ internal sealed class SqliteMade : IMadeSubject
                 _connection.Execute("ROLLBACK");
             }
 
+            stop.ThrowIfCancellationRequested();
             _notes.Add($"{table.Name}: no rows could be made ({e.Message}).");
             return;
         }
