@@ -29,7 +29,7 @@ const build = (...more) =>
   spawnSync("dotnet", ["build", join(copy, "tests/Core.Tests"), "-c", "Release", "--nologo", "-v", "quiet", "-p:RunAnalyzers=false", "-p:TreatWarningsAsErrors=false", "-p:EnforceCodeStyleInBuild=false", ...more], { encoding: "utf8" });
 const tests = join(copy, "artifacts/bin/SwiftLedger.Core.Tests/release/SwiftLedger.Core.Tests");
 // The tests that stand beside a rule have to notice; those of other folders do not count.
-const beside = { Measuring: ["Measuring", "Trials"], Trials: ["Measuring", "Trials"], Plans: ["Plans"], Engines: ["Plans", "Proposals"], Budgets: ["Budgets"], Captures: ["Captures"], Ledger: ["Ledger"], Holds: ["Holds"], Rehearsals: ["Rehearsals"], Sql: ["Sql"], Proposals: ["Proposals"], Workloads: ["Workloads", "Budgets"], Migrations: ["Migrations"] };
+const beside = { Likenesses: ["Likenesses"], Measuring: ["Measuring", "Trials", "Likenesses"], Trials: ["Measuring", "Trials"], Plans: ["Plans"], Engines: ["Plans", "Proposals"], Budgets: ["Budgets"], Captures: ["Captures"], Ledger: ["Ledger"], Holds: ["Holds"], Rehearsals: ["Rehearsals"], Sql: ["Sql"], Proposals: ["Proposals"], Workloads: ["Workloads", "Budgets"], Migrations: ["Migrations"] };
 const notice = (folder) =>
   spawnSync(tests, ["-noLogo", "-noColor", "-stopOnFail", ...beside[folder].flatMap((n) => ["-namespace", `SwiftLedger.Core.Tests.${n}`])], { encoding: "utf8", timeout: 180_000 });
 
