@@ -5,26 +5,30 @@ namespace SwiftLedger.Core.Likenesses;
 
 /// <summary>
 /// What of a column's values may be told: none of its words but those that a text names that was handed in anyway; numbers and moments only on a grid of a
-/// thousandth of their range, so that nobody's own can be read from them; the numbers of keys as they are, for they say nothing but which row.
+/// thousandth of their range, so that nobody's own can be read from them; the numbers of keys that are numbered through as they are, for they say nothing but which row.
 /// </summary>
 public static partial class Discretion
 {
     private const int Steps = 1000;
+
+    /// <summary>A number that was given to rows one after the other leaves few out: of another one, a bank's or a state's, most are nobody's.</summary>
+    private const double LeastUsed = 0.25;
 
     private static readonly DateTime Origin = new(2000, 1, 1);
 
     /// <summary>The column as it may be told.</summary>
     /// <param name="column">With all that is known of it, values as the engine writes them.</param>
     /// <param name="named">Values that may be told as they are.</param>
-    /// <param name="isKey">Whether its values say nothing but which row.</param>
-    public static LikenessColumn Of(LikenessColumn column, NamedValues named, bool isKey)
+    /// <param name="isKey">Whether it says which row: a key, or what refers to one.</param>
+    /// <param name="rows">Of its table.</param>
+    public static LikenessColumn Of(LikenessColumn column, NamedValues named, bool isKey, long rows)
     {
         string[] values = [.. column.Common.Select(c => c.Value).OfType<string>(), .. column.Bounds];
         ValueKind kind = column.Kind == ValueKind.Text && values.Length > 0 && values.All(v => Moment().IsMatch(v)) ? ValueKind.Moment : column.Kind;
         Func<string, string?> told = kind switch
         {
             ValueKind.Label => v => v,
-            ValueKind.Whole or ValueKind.Number when isKey && kind == ValueKind.Whole => v => v,
+            ValueKind.Whole when isKey && IsNumberedThrough(values, column.DistinctOf(rows)) => v => v,
             ValueKind.Whole or ValueKind.Number => OnGrid(values),
             ValueKind.Moment => OnDays(values),
             _ => _ => null,
@@ -45,6 +49,12 @@ public static partial class Discretion
     /// <param name="text">Any.</param>
     public static bool IsMoment(string text) => Moment().IsMatch(text);
 
+    private static bool IsNumberedThrough(IReadOnlyList<string> values, double distinct)
+    {
+        double[] numbers = [.. values.Select(NumberOf).Where(double.IsFinite)];
+        return numbers.Length == 0 || distinct >= (numbers.Max() - numbers.Min() + 1) * LeastUsed;
+    }
+
     private static double Rounded(double share) => Math.Round(share, 6);
 
     /// <summary>Values that fell together are one; the most common first.</summary>
@@ -64,11 +74,12 @@ public static partial class Discretion
         }
 
         bool whole = values.All(v => !v.Contains('.', StringComparison.Ordinal) && !v.Contains('e', StringComparison.OrdinalIgnoreCase));
-        double step = Math.Pow(10, Math.Ceiling(Math.Log10(Math.Max((numbers.Max() - numbers.Min()) / Steps, double.Epsilon))));
+
+        // One value alone has no range: then of its own size.
+        double range = numbers.Max() - numbers.Min() is var spread and > 0 ? spread : numbers.Max(Math.Abs);
+        double step = range / Steps is var least and > 1e-300 ? Math.Pow(10, Math.Ceiling(Math.Log10(least))) : 0;
         step = whole ? Math.Max(1, step) : step;
-        return v => NumberOf(v) is var n && !double.IsFinite(n) ? null
-            : step > double.Epsilon * 1e3 && Math.Round(n / step) * step is var snapped && double.IsFinite(snapped) ? Written(snapped, step)
-            : v;
+        return v => NumberOf(v) is var n && !double.IsFinite(n) ? null : step == 0 ? "0" : Math.Round(n / step) * step is var snapped && double.IsFinite(snapped) ? Written(snapped, step) : null;
     }
 
     private static string Written(double number, double step) =>

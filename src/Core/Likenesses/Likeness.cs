@@ -100,15 +100,9 @@ public sealed class NamedValues
 
     /// <summary>Takes a value that something is bound to.</summary>
     /// <param name="value">Any.</param>
-    public void Add(SqlValue value)
-    {
-        _values.Add(value.Kind == SqlValueKind.Text ? value.Text : value.ToString());
-    }
+    public void Add(SqlValue value) => _values.Add(value.Kind == SqlValueKind.Text ? value.Text : value.ToString());
 
     /// <summary>Whether somebody named it.</summary>
     /// <param name="value">As text.</param>
     public bool Contains(string value) => _values.Contains(value);
-
-    /// <summary>All of them.</summary>
-    public IReadOnlyCollection<string> All => _values;
 }

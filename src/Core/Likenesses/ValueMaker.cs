@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 
 namespace SwiftLedger.Core.Likenesses;
@@ -149,11 +150,11 @@ public sealed class ValueMaker
             }
             else
             {
-                double each = Math.Max(1, Math.Round(distinct / (bounds.Count - 1)));
-                foreach ((string low, string high) in bounds.Zip(bounds.Skip(1)))
+                foreach ((string low, string high, int groups) in ColumnStatistics.GroupsOf(bounds))
                 {
-                    pieces.Add(new(low, high, others / (bounds.Count - 1), low == high ? 1 : each, number));
-                    number += (long)each;
+                    double part = groups / (double)(bounds.Count - 1), values = low == high ? 1 : Math.Max(1, Math.Round(distinct * part));
+                    pieces.Add(new(low, high, others * part, values, number));
+                    number += (long)values;
                 }
             }
         }

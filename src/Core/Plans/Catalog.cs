@@ -13,6 +13,36 @@ public sealed record Catalog(int PageSize, IReadOnlyList<CatalogTable> Tables)
     /// <param name="name">Of the table alone, in any case.</param>
     public CatalogTable? Table(string? schema, string name) => (schema is null ? null : Table($"{schema}.{name}")) ?? Table(name);
 
+    /// <summary>Tables with all that they refer to, what is referred to first; of those that refer to each other in a circle, whichever is met first.</summary>
+    /// <param name="tables">Of this catalogue.</param>
+    public IReadOnlyList<CatalogTable> ByReference(IEnumerable<CatalogTable> tables)
+    {
+        var met = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        var sorted = new List<CatalogTable>();
+        foreach (CatalogTable table in tables)
+        {
+            Visit(table);
+        }
+
+        return sorted;
+
+        void Visit(CatalogTable table)
+        {
+            if (met.Add(table.Name))
+            {
+                foreach (Reference reference in table.References)
+                {
+                    if (Table(reference.Target) is { } target)
+                    {
+                        Visit(target);
+                    }
+                }
+
+                sorted.Add(table);
+            }
+        }
+    }
+
     /// <summary>The index of that name with its table; null where there is none.</summary>
     public (CatalogTable Table, CatalogIndex Index)? Index(string? name) => name is null
         ? null

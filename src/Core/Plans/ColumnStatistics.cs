@@ -13,4 +13,28 @@ public sealed record ColumnStatistics(
 {
     /// <summary>Different values among so many rows.</summary>
     public double DistinctOf(double rows) => Distinct >= 0 ? Distinct : Math.Max(1, -Distinct * rows);
+
+    /// <summary>The groups of a histogram. Where bounds were rounded, some have no width left: they go together with the one behind them, or before them at the end.</summary>
+    /// <param name="bounds">Of groups with equally many rows each.</param>
+    /// <returns>Of each what bounds it, and how many of equally many rows it holds.</returns>
+    public static IReadOnlyList<(string Low, string High, int Groups)> GroupsOf(IReadOnlyList<string> bounds)
+    {
+        var groups = new List<(string Low, string High, int Groups)>();
+        int flat = 0;
+        foreach ((string low, string high) in bounds.Zip(bounds.Skip(1)))
+        {
+            if (low == high)
+            {
+                flat++;
+                continue;
+            }
+
+            groups.Add((low, high, flat + 1));
+            flat = 0;
+        }
+
+        return flat == 0 ? groups
+            : groups is [.., var last] ? [.. groups.SkipLast(1), last with { Groups = last.Groups + flat }]
+            : [(bounds[0], bounds[0], flat)];
+    }
 }

@@ -49,16 +49,16 @@ internal static class PostgresLikeness
             }
 
             tables.Add(new(table.FullName, known.Count == 0 ? 0 : (long)Math.Round(table.Rows),
-                [.. known.Where(c => columns.ContainsKey((table.FullName, c.Key))).OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => Told(c.Key, c.Value, columns[(table.FullName, c.Key)], named))]));
+                [.. known.Where(c => columns.ContainsKey((table.FullName, c.Key))).OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => Told(c.Key, c.Value, columns[(table.FullName, c.Key)], named, table.Rows))]));
         }
 
         return new(PostgresEngine.Engine.Id, questions.Ask("SHOW server_version")!, SettingsOf(questions, version), schema, later, [], tables, notes);
     }
 
-    private static LikenessColumn Told(string name, KnownColumn known, (ValueKind Kind, bool IsKey) type, NamedValues named)
+    private static LikenessColumn Told(string name, KnownColumn known, (ValueKind Kind, bool IsKey) type, NamedValues named, double rows)
     {
         ColumnStatistics s = known.Statistics;
-        return Discretion.Of(new(name, type.Kind, s.NullFraction, s.Distinct, known.Width, s.Correlation, [.. s.Common.Zip(s.Frequencies, (v, f) => new CommonValue(f, v))], s.Histogram), named, type.IsKey);
+        return Discretion.Of(new(name, type.Kind, s.NullFraction, s.Distinct, known.Width, s.Correlation, [.. s.Common.Zip(s.Frequencies, (v, f) => new CommonValue(f, v))], s.Histogram), named, type.IsKey, (long)rows);
     }
 
     private static ValueKind KindOf(string type, string category) => category == "e" || type == "boolean" ? ValueKind.Label

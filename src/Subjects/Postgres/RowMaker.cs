@@ -271,7 +271,7 @@ internal sealed class RowMaker(RowSource source, PostgresConnection copy, double
         }
 
         var pieces = s.Common.Zip(s.Frequencies, (v, f) => new MadeColumn.Piece(v, v, f / all)).ToList();
-        pieces.AddRange(s.Histogram.Zip(s.Histogram.Skip(1), (low, high) => new MadeColumn.Piece(low, high, others / all / (s.Histogram.Count - 1))));
+        pieces.AddRange(ColumnStatistics.GroupsOf(s.Histogram).Select(g => new MadeColumn.Piece(g.Low, g.High, others / all * g.Groups / (s.Histogram.Count - 1))));
         return InOrder(column, pieces);
     }
 

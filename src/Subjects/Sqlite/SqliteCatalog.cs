@@ -25,10 +25,18 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         return () => whole - clock.Elapsed;
     }
 
-    public Catalog Read()
+    /// <summary>What is declared alone: no table is read.</summary>
+    public static Catalog Uncounted(SqliteConnection connection)
+    {
+        using var watchdog = new Watchdog();
+        return new SqliteCatalog(connection, watchdog, TimeSpan.Zero).Read([]);
+    }
+
+    public Catalog Read() => Read(Pages());
+
+    private Catalog Read(Dictionary<string, long> pages)
     {
         int pageSize = int.Parse(connection.Ask("PRAGMA page_size"), CultureInfo.InvariantCulture);
-        Dictionary<string, long> pages = Pages();
         Dictionary<(string Table, string Index), List<double>> statistics = Statistics();
         var tables = new List<CatalogTable>();
         foreach (string name in Names("SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name"))
@@ -59,8 +67,8 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
                 watchdog.Arm(connection.Handle, _left.Within(most).Now);
 
                 // Values are equal as the index has them: its collation may be another one than the column's.
-                string column = $"{Quoted(index.Columns[0])} COLLATE {Quoted(CollationOf(index.Name))}";
-                long counted = long.Parse(connection.Ask($"SELECT count(*) FROM (SELECT DISTINCT {column} FROM {Quoted(table.Name)})"), CultureInfo.InvariantCulture);
+                string column = $"{SqliteConnection.Quoted(index.Columns[0])} COLLATE {SqliteConnection.Quoted(CollationOf(index.Name))}";
+                long counted = long.Parse(connection.Ask($"SELECT count(*) FROM (SELECT DISTINCT {column} FROM {SqliteConnection.Quoted(table.Name)})"), CultureInfo.InvariantCulture);
                 double believed = index.RowsPerKey[0], average = Math.Ceiling(table.Rows!.Value / (double)Math.Max(counted, 1));
                 table = ValuesApart.Are(believed, average)
                     ? table with { ValuesAgree = false, Apart = new(index.Columns[0], (long)Math.Round(table.AnalyzedRows!.Value / Math.Max(believed, 1)), counted) }
@@ -87,8 +95,6 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         _ = raw.sqlite3_bind_text(statement, 1, index);
         return raw.sqlite3_step(statement) == raw.SQLITE_ROW ? raw.sqlite3_column_text(statement, 0).utf8_to_string() ?? "BINARY" : "BINARY";
     }
-
-    private static string Quoted(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
 
     private static long? Of(Dictionary<string, long> pages, string name) => pages.TryGetValue(name, out long count) ? count : null;
 
@@ -165,7 +171,7 @@ internal sealed class SqliteCatalog(SqliteConnection connection, Watchdog watchd
         try
         {
             watchdog.Arm(connection.Handle, _left.Now);
-            return long.Parse(connection.Ask($"SELECT count(*) FROM {Quoted(table)}"), CultureInfo.InvariantCulture);
+            return long.Parse(connection.Ask($"SELECT count(*) FROM {SqliteConnection.Quoted(table)}"), CultureInfo.InvariantCulture);
         }
         catch (EngineException)
         {

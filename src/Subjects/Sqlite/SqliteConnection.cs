@@ -176,6 +176,9 @@ internal sealed class SqliteConnection : IDisposable
         return Encoding.UTF8.GetCharCount(bytes, 0, Math.Min(byteOffset, bytes.Length));
     }
 
+    /// <summary>A name as an identifier in quotes.</summary>
+    public static string Quoted(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
+
     /// <summary>Binds one parameter, by its number from 1.</summary>
     public static void Bind(sqlite3_stmt statement, int index, SqlValue value) => _ = value.Kind switch
     {

@@ -27,7 +27,6 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
     public static Likeness Of(string path, NamedValues named, Action<string> doing, CancellationToken stop)
     {
         using SqliteConnection connection = SqliteSchema.Reading(path, Longest);
-
         using CancellationTokenRegistration stopping = stop.Register(() => raw.sqlite3_interrupt(connection.Handle));
         try
         {
@@ -53,8 +52,7 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
             named.AddLiterals(o.Definition, SqliteEngine.Engine.Dialect);
         }
 
-        using var watchdog = new Watchdog();
-        Catalog catalog = new SqliteCatalog(connection, watchdog, Longest).Read();
+        Catalog catalog = SqliteCatalog.Uncounted(connection);
         bool IsUnique(SchemaObject o) => o.Kind == "index" && catalog.Index(o.Name) is { Index.Unique: true };
         PlannerLine[] planner = [.. Texts("SELECT name FROM sqlite_schema WHERE name = 'sqlite_stat1'").Count == 0 ? [] : Planner().Where(l => plain.Contains(l.Table))];
         List<string> notes = [];
@@ -76,15 +74,15 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
     private LikenessTable TableOf(CatalogTable table)
     {
         doing($"counting {table.Name}");
-        long rows = long.Parse(connection.Ask($"SELECT count(*) FROM {Quoted(table.Name)}"), CultureInfo.InvariantCulture);
-        bool isKey(CatalogColumn c) => c.Key > 0 || table.References.Any(r => r.Columns.Contains(c.Name, StringComparer.OrdinalIgnoreCase));
-        return new(table.Name, rows, [.. table.Columns.Select(c => Discretion.Of(ColumnOf(table.Name, c, rows), named, isKey(c)))]);
+        long rows = long.Parse(connection.Ask($"SELECT count(*) FROM {SqliteConnection.Quoted(table.Name)}"), CultureInfo.InvariantCulture);
+        bool IsKey(CatalogColumn c) => c.Key > 0 || table.References.Any(r => r.Columns.Contains(c.Name, StringComparer.OrdinalIgnoreCase));
+        return new(table.Name, rows, [.. table.Columns.Select(c => Discretion.Of(ColumnOf(table.Name, c, rows), named, IsKey(c), rows))]);
     }
 
     private LikenessColumn ColumnOf(string table, CatalogColumn column, long rows)
     {
         stop.ThrowIfCancellationRequested();
-        string name = Quoted(column.Name), of = Quoted(table);
+        string name = SqliteConnection.Quoted(column.Name), of = SqliteConnection.Quoted(table);
         List<(string Type, long Count, double Width)> types = [];
         using (sqlite3_stmt statement = connection.Prepare($"SELECT typeof({name}), count(*), avg(length(CAST({name} AS BLOB))) FROM {of} GROUP BY 1 ORDER BY 2 DESC"))
         {
@@ -224,6 +222,4 @@ internal sealed class SqliteLikeness(SqliteConnection connection, NamedValues na
         connection.Drain(statement, () => texts.Add(raw.sqlite3_column_text(statement, 0).utf8_to_string()));
         return texts;
     }
-
-    private static string Quoted(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
 }

@@ -82,25 +82,22 @@ internal sealed class SqliteMade : IMadeSubject
             Run(statement, stop);
         }
 
-        using (var watchdog = new Watchdog())
+        Catalog catalog = SqliteCatalog.Uncounted(_connection);
+        foreach (LikenessTable stated in _likeness.Tables)
         {
-            Catalog catalog = new SqliteCatalog(_connection, watchdog, Longest).Read();
-            foreach (LikenessTable stated in _likeness.Tables)
+            CatalogTable table = catalog.Table(stated.Name) ?? throw new LikenessException($"The statistics tell of a table {stated.Name}, and the schema beside them makes none.");
+            if (stated.Columns.FirstOrDefault(c => table.Column(c.Name) is null) is { } unknown)
             {
-                CatalogTable table = catalog.Table(stated.Name) ?? throw new LikenessException($"The statistics tell of a table {stated.Name}, and the schema beside them makes none.");
-                if (stated.Columns.FirstOrDefault(c => table.Column(c.Name) is null) is { } unknown)
-                {
-                    throw new LikenessException($"The statistics tell of a column {unknown.Name} of {stated.Name}, and the schema beside them makes none.");
-                }
+                throw new LikenessException($"The statistics tell of a column {unknown.Name} of {stated.Name}, and the schema beside them makes none.");
             }
+        }
 
-            foreach (CatalogTable table in ByReference(catalog))
+        foreach (CatalogTable table in catalog.ByReference(catalog.Tables))
+        {
+            if (_likeness.Tables.FirstOrDefault(t => t.Name == table.Name) is { Rows: > 0 } stated)
             {
-                if (_likeness.Tables.FirstOrDefault(t => t.Name == table.Name) is { Rows: > 0 } stated)
-                {
-                    doing($"making rows of {table.Name}");
-                    Fill(table, stated, stop);
-                }
+                doing($"making rows of {table.Name}");
+                Fill(table, stated, stop);
             }
         }
 
@@ -166,7 +163,6 @@ internal sealed class SqliteMade : IMadeSubject
             return;
         }
 
-        var makers = new Dictionary<string, (ValueMaker Maker, IReadOnlyList<SqlValue[]>? Keys, int Of)>(StringComparer.OrdinalIgnoreCase);
         var followed = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         var references = new List<(Reference Reference, ValueMaker Maker, IReadOnlyList<SqlValue[]> Keys)>();
         foreach (Reference reference in table.References.Where(r => r.Columns.All(c => columns.Any(o => o.Name.Equals(c, StringComparison.OrdinalIgnoreCase)))))
@@ -178,12 +174,16 @@ internal sealed class SqliteMade : IMadeSubject
                 CatalogColumn first = columns.First(c => c.Name.Equals(reference.Columns[0], StringComparison.OrdinalIgnoreCase));
                 references.Add((reference, MakerOf(table, stated, first, reference.Columns.Count == 1, [.. keys.Select(k => k[0])]), keys));
             }
+            else
+            {
+                _notes.Add($"Rows of {table.Name} do not keep to {reference.Target} by {string.Join(", ", reference.Columns)}: {(keys.Count > 0 ? "another key of theirs has a column of it" : "its rows come later, or there are none")}.");
+            }
         }
 
         List<(int Place, ValueMaker Maker)> own = [.. columns.Index().Where(c => !followed.Contains(c.Item.Name)).Select(c => (c.Index, MakerOf(table, stated, c.Item, true, null)))];
         List<(int[] Places, ValueMaker Maker, IReadOnlyList<SqlValue[]> Keys)> others =
             [.. references.Select(r => (r.Reference.Columns.Select(c => columns.FindIndex(o => o.Name.Equals(c, StringComparison.OrdinalIgnoreCase))).ToArray(), r.Maker, r.Keys))];
-        string sql = $"INSERT OR IGNORE INTO {Quoted(table.Name)} ({string.Join(", ", columns.Select(c => Quoted(c.Name)))}) VALUES ({string.Join(", ", columns.Select((_, i) => $"?{(i + 1).ToString(CultureInfo.InvariantCulture)}"))})";
+        string sql = $"INSERT OR IGNORE INTO {SqliteConnection.Quoted(table.Name)} ({string.Join(", ", columns.Select(c => SqliteConnection.Quoted(c.Name)))}) VALUES ({string.Join(", ", columns.Select((_, i) => $"?{(i + 1).ToString(CultureInfo.InvariantCulture)}"))})";
         long made = 0;
         try
         {
@@ -270,7 +270,7 @@ internal sealed class SqliteMade : IMadeSubject
 
     private IReadOnlyList<SqlValue[]> KeysOf(Reference reference)
     {
-        string columns = string.Join(", ", reference.TargetColumns.Select(Quoted));
+        string columns = string.Join(", ", reference.TargetColumns.Select(SqliteConnection.Quoted));
         if (_keys.TryGetValue((reference.Target, columns), out IReadOnlyList<SqlValue[]>? known))
         {
             return known;
@@ -279,8 +279,8 @@ internal sealed class SqliteMade : IMadeSubject
         var keys = new List<SqlValue[]>();
         try
         {
-            long rows = long.Parse(_connection.Ask($"SELECT count(*) FROM {Quoted(reference.Target)}"), CultureInfo.InvariantCulture), each = (rows / MostKeys) + 1, row = 0;
-            using sqlite3_stmt statement = _connection.Prepare($"SELECT {columns} FROM {Quoted(reference.Target)} ORDER BY {columns}");
+            long rows = long.Parse(_connection.Ask($"SELECT count(*) FROM {SqliteConnection.Quoted(reference.Target)}"), CultureInfo.InvariantCulture), each = (rows / MostKeys) + 1, row = 0;
+            using sqlite3_stmt statement = _connection.Prepare($"SELECT {columns} FROM {SqliteConnection.Quoted(reference.Target)} ORDER BY {columns}");
             _connection.Drain(statement, () =>
             {
                 if (row++ % each == 0)
@@ -305,35 +305,4 @@ internal sealed class SqliteMade : IMadeSubject
         raw.SQLITE_BLOB => SqlValue.Of(raw.sqlite3_column_blob(statement, column).ToArray()),
         _ => SqlValue.Null,
     };
-
-    /// <summary>Tables that others refer to come first; of those that refer to each other in a circle, whichever is met first.</summary>
-    private static List<CatalogTable> ByReference(Catalog catalog)
-    {
-        var done = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        var sorted = new List<CatalogTable>();
-        foreach (CatalogTable table in catalog.Tables)
-        {
-            Visit(table);
-        }
-
-        return sorted;
-
-        void Visit(CatalogTable table)
-        {
-            if (done.Add(table.Name))
-            {
-                foreach (Reference reference in table.References)
-                {
-                    if (catalog.Table(reference.Target) is { } target)
-                    {
-                        Visit(target);
-                    }
-                }
-
-                sorted.Add(table);
-            }
-        }
-    }
-
-    private static string Quoted(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
 }

@@ -56,7 +56,7 @@ internal static class StepWatch
     {
         try
         {
-            return long.Parse(session.Ask($"SELECT count(*) FROM \"{table.Replace("\"", "\"\"", StringComparison.Ordinal)}\""), CultureInfo.InvariantCulture);
+            return long.Parse(session.Ask($"SELECT count(*) FROM {SqliteConnection.Quoted(table)}"), CultureInfo.InvariantCulture);
         }
         catch (EngineException)
         {

@@ -10,9 +10,7 @@ internal sealed record WrittenTable(string Database, string Name, string? RowId)
 {
     public bool ByRow => RowId is not null;
 
-    public string Quoted => $"{Of(Database)}.{Of(Name)}";
-
-    private static string Of(string name) => $"\"{name.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
+    public string Quoted => $"{SqliteConnection.Quoted(Database)}.{SqliteConnection.Quoted(Name)}";
 }
 
 /// <summary>Every table that a statement may write to, itself, by its triggers or by what foreign keys do: the engine asks for each when it prepares the statement.</summary>

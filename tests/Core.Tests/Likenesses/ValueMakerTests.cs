@@ -4,6 +4,7 @@ using MathNet.Numerics.Statistics;
 using Shouldly;
 using SwiftLedger.Core.Likenesses;
 using SwiftLedger.Core.Measuring;
+using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Sql;
 using Xunit;
 
@@ -37,6 +38,24 @@ public class ValueMakerTests
         // Ten numbers have no room for two thousand.
         made.Where(v => v.Integer < 10).Select(v => v.Integer).Distinct().Count().ShouldBe(10);
         made.Where(v => v.Integer >= 1100).Select(v => v.Integer).Distinct().Count().ShouldBeInRange(1800, 2200);
+    }
+
+    /// <summary>Of moments that are told by their day many bounds fall together: their groups are spread over that day, and none of the values goes.</summary>
+    [Fact]
+    public void Groups_whose_bounds_fell_together_keep_their_rows_and_their_values()
+    {
+        string[] bounds = [.. Enumerable.Range(0, 101).Select(i => new DateTime(2026, 5, 1).AddDays(i / 10).ToString("yyyy-MM-dd 00:00:00", CultureInfo.InvariantCulture))];
+        List<SqlValue> made = Made(new("c", ValueKind.Moment, 0, 15_000, 19, 0, [], bounds));
+        made.Select(v => v.Text).Distinct().Count().ShouldBeInRange(14_000, 15_100);
+        for (int day = 0; day < 9; day++)
+        {
+            string from = $"2026-05-0{day + 1}", to = new DateTime(2026, 5, 2).AddDays(day).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+            Share(made, v => string.CompareOrdinal(v.Text, from) >= 0 && string.CompareOrdinal(v.Text, to) < 0).ShouldBe(0.1, 0.012, from);
+        }
+
+        ColumnStatistics.GroupsOf(["1", "1", "1", "5", "9", "9"]).ShouldBe([("1", "5", 3), ("5", "9", 2)]);
+        ColumnStatistics.GroupsOf(["1", "1"]).ShouldBe([("1", "1", 1)]);
+        ColumnStatistics.GroupsOf(["1"]).ShouldBeEmpty();
     }
 
     [Theory]

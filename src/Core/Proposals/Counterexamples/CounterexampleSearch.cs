@@ -175,8 +175,7 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
 
     private static List<CatalogTable>? TablesOf(string sql, string rewrite, SqlDialect dialect, Catalog catalog)
     {
-        var sorted = new List<CatalogTable>();
-        var open = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        var used = new List<CatalogTable>();
         foreach (string text in (WorkUnit.Of(sql, dialect)?.Statements.Select(s => s.Sql) ?? [sql]).Append(rewrite))
         {
             SyntaxTree tree = SyntaxTree.Read(text, dialect);
@@ -193,26 +192,10 @@ public sealed class CounterexampleSearch(string sql, RewriteCandidate rewrite, S
                     return null;
                 }
 
-                Visit(table);
+                used.Add(table);
             }
         }
 
-        return sorted;
-
-        void Visit(CatalogTable table)
-        {
-            if (open.Add(table.Name))
-            {
-                foreach (Reference reference in table.References)
-                {
-                    if (catalog.Table(reference.Target) is { } target)
-                    {
-                        Visit(target);
-                    }
-                }
-
-                sorted.Add(table);
-            }
-        }
+        return [.. catalog.ByReference(used)];
     }
 }
