@@ -8,12 +8,12 @@ namespace SwiftLedger.Core.Budgets;
 /// <param name="Item">With its place in the workload.</param>
 public sealed record TrialLimitResult(int? Line, CheckItem Item);
 
-/// <summary>Holds a trial against the limits that its own workload states: what a check of the same change would say, but for limits of time, which only a check times.</summary>
+/// <summary>Holds a trial against the limits that its own workload states, but for those of time, which only a check times. That a statement fails, or gives other rows, stands with its line already.</summary>
 public static class TrialLimitCheck
 {
     private const string File = "workload";
 
-    /// <summary>All that can be said of it by now: broken first, then what could not be judged, then as the workload has them.</summary>
+    /// <summary>All that can be said of it by now: broken first, then what could not be judged or is allowed, then as the trial has its lines.</summary>
     /// <param name="account">Inspected, perhaps not to its end.</param>
     /// <param name="today">On which exceptions hold or are over.</param>
     public static IReadOnlyList<TrialLimitResult> Of(TrialAccount account, DateOnly today)
