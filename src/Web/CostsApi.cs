@@ -101,7 +101,7 @@ internal static class CostsApi
             return TypedResults.Ok(new ExecutionsPage("", "", 0, [], new Dictionary<string, string>()));
         }
 
-        var whose = new Whose(sources, null, null, null, null);
+        var whose = new Whose { Sources = sources };
         var span = AnsweredSpan.Of(from, to, whose, daybook, id, extent);
         (IReadOnlyList<ExecutionPoint> points, long count) = executions.Longest(whose.SourcesOf(daybook, id), span.From.Ticks, span.To.Ticks, (long)((slow ?? 0) * TimeSpan.TicksPerMillisecond), MostPoints);
         Dictionary<long, PatternRecord> records = new PatternFilter(text, kind, table, tag).Of(daybook.Patterns(id), samples, id).ToDictionary(p => p.Id);

@@ -135,8 +135,8 @@ internal static class DaybookApi
             return Nothing("book, or statement in it");
         }
 
-        List<long> servers = new Whose(sources, null, null, null, null).SourcesOf(daybook, id);
-        (DateTime first, DateTime last) = from is not null && to is not null && daybook.Extent(id) is { } extent && AnsweredSpan.Of(from, to, new(sources, null, null, null, null), daybook, id, extent) is var span
+        List<long> servers = new Whose { Sources = sources }.SourcesOf(daybook, id);
+        (DateTime first, DateTime last) = from is not null && to is not null && daybook.Extent(id) is { } extent && AnsweredSpan.Of(from, to, new Whose { Sources = sources }, daybook, id, extent) is var span
             ? (span.From, span.To) : (DateTime.UnixEpoch, DateTime.UnixEpoch.AddYears(1000));
         long? pattern = hash is null ? null : PatternOf(daybook, id, hash)!.Id;
         IReadOnlyList<EventRecord> kept = events.Kept(servers, first.Ticks, last.Ticks, MostEvents, pattern);
@@ -159,7 +159,7 @@ internal static class DaybookApi
         }
 
         // Callers are kept by hours alone.
-        var whose = new Whose(sources, null, null, null, nameof(LoadKind.Own));
+        var whose = new Whose { Sources = sources, Load = nameof(LoadKind.Own) };
         IReadOnlyList<Run> runs = AnsweredSpan.Of(from, to, whose, daybook, id, extent).Sums;
         IReadOnlyList<CallerRecord> callers = daybook.Callers(whose.SourcesOf(daybook, id));
         List<(Caller Caller, Cell Sum)> sums = [.. callers.GroupBy(c => c.Caller).Select(g => (g.Key, SumOf(daybook, [.. g.Select(c => c.Id)], runs))).Where(c => c.Item2.Calls > 0)];
@@ -295,7 +295,7 @@ internal static class DaybookApi
             return Nothing("book");
         }
 
-        var whose = new Whose(sources, null, null, null, nameof(LoadKind.Own));
+        var whose = new Whose { Sources = sources, Load = nameof(LoadKind.Own) };
         (int first, int last) = daybook.Extent(id) is { } extent && AnsweredSpan.Of(from, to, whose, daybook, id, extent) is var span
             ? (Stretches.MinuteOf(span.From), Stretches.MinuteOf(span.To)) : (0, 0);
         return TypedResults.Ok(pages.Spans(whose.SourcesOf(daybook, id), first, last).Select(p => (Page: p.Key, p.Value.Sum))

@@ -28,6 +28,9 @@ public static class LedgerServer
 {
     private const int NoSpace = 28;
 
+    /// <summary>First parts of the addresses of pages.</summary>
+    private static readonly string[] Pages = ["/books", "/trials", "/new", "/plans", "/glossary"];
+
     /// <exception cref="LedgerException">The ledger cannot be used.</exception>
     public static WebApplication Build(ServerSettings settings)
     {
@@ -133,10 +136,13 @@ public static class LedgerServer
         app.MapOpenApi("/api/openapi.json");
         app.UseRequestDecompression();
         app.UseResponseCompression();
+        EmptyAnswers.Fill(app);
+        ServeInterface(app, settings.Interface);
+        app.UseRouting();
         Api.Map(app);
         TraceReceiver.Map(app);
         MetricsDesk.Map(app);
-        ServeInterface(app, settings.Interface);
+        app.Lifetime.ApplicationStarted.Register(() => _ = Task.Run(() => app.Services.GetRequiredService<EndpointDataSource>().Endpoints));
         return app;
     }
 
@@ -180,11 +186,18 @@ public static class LedgerServer
             OnPrepareResponse = c => c.Context.Response.Headers.CacheControl =
                 c.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache",
         });
-        app.MapFallback(async context =>
-        {
-            context.Response.ContentType = "text/html; charset=utf-8";
-            context.Response.Headers.CacheControl = "no-cache";
-            await context.Response.SendFileAsync(files.GetFileInfo("index.html"));
-        });
+        app.Use(next => context => IsPage(context.Request) ? SendPageAsync(context, files) : next(context));
+        app.MapFallback(context => SendPageAsync(context, files));
+    }
+
+    /// <summary>Whether it asks for one of the interface's pages. They are answered before routing: the many addresses of the API are made ready while the browser reads the first page.</summary>
+    private static bool IsPage(HttpRequest request) =>
+        HttpMethods.IsGet(request.Method) && (request.Path == "/" || Pages.Any(p => request.Path.StartsWithSegments(p)));
+
+    private static Task SendPageAsync(HttpContext context, PhysicalFileProvider files)
+    {
+        context.Response.ContentType = "text/html; charset=utf-8";
+        context.Response.Headers.CacheControl = "no-cache";
+        return context.Response.SendFileAsync(files.GetFileInfo("index.html"));
     }
 }

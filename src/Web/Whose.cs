@@ -5,10 +5,20 @@ using SwiftLedger.Store.Captures;
 namespace SwiftLedger.Web;
 
 /// <summary>Whose load is asked for; what is null or empty does not narrow.</summary>
-/// <param name="Sources">Numbers of servers and instances, with commas between them.</param>
-/// <param name="Load"><c>own</c> or <c>housekeeping</c>; else that of applications.</param>
-internal sealed record Whose(string? Sources, string? Database, string? User, string? Application, string? Load)
+internal sealed record Whose
 {
+    /// <summary>Numbers of servers and instances, with commas between them.</summary>
+    public string? Sources { get; init; }
+
+    public string? Database { get; init; }
+
+    public string? User { get; init; }
+
+    public string? Application { get; init; }
+
+    /// <summary><c>own</c> or <c>housekeeping</c>; else that of applications.</summary>
+    public string? Load { get; init; }
+
     /// <summary>Whether it is narrower than whole sources: then there are hours, and no minutes.</summary>
     public bool IsOfCallers => Kind != LoadKind.Application || !string.IsNullOrEmpty(Database) || !string.IsNullOrEmpty(User) || !string.IsNullOrEmpty(Application);
 
