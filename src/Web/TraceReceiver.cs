@@ -8,6 +8,12 @@ using SwiftLedger.Store.Captures;
 
 namespace SwiftLedger.Web;
 
+/// <summary>Takes an export request.</summary>
+/// <param name="body">Its bytes.</param>
+/// <param name="protobuf">Whether they are that; else JSON.</param>
+/// <returns>How many spans were not understood.</returns>
+internal delegate int TakeSpans(ReadOnlySpan<byte> body, bool protobuf);
+
 /// <summary>
 /// Takes OpenTelemetry traces over HTTP, so that an instrumented application can send straight to the running server: its exporter's
 /// endpoint is <c>/otlp/BOOK</c>, with the header <c>x-swift-ledger: 1</c>.
@@ -69,27 +75,45 @@ internal sealed class TraceReceiver : IDisposable
 
     private async Task<IResult> ReceiveAsync(string book, HttpRequest request, CancellationToken stop)
     {
-        bool protobuf = request.ContentType?.StartsWith("application/x-protobuf", StringComparison.OrdinalIgnoreCase) == true;
+        using MemoryStream body = await BodyAsync(request, stop);
+        await _one.WaitAsync(stop);
+        try
+        {
+            return Answered(request, body, (bytes, protobuf) => Take(_books.OpenByName(book).Id, bytes, protobuf));
+        }
+        finally
+        {
+            _one.Release();
+        }
+    }
+
+    /// <summary>An export request whole, unless it is too large.</summary>
+    internal static async Task<MemoryStream> BodyAsync(HttpRequest request, CancellationToken stop)
+    {
         if (request.HttpContext.Features.Get<Microsoft.AspNetCore.Http.Features.IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
         {
             limit.MaxRequestBodySize = LargestBody;
         }
 
-        using var body = new MemoryStream();
+        var body = new MemoryStream();
         await request.Body.CopyToAsync(body, stop);
-        await _one.WaitAsync(stop);
+        return body;
+    }
+
+    /// <summary>Takes an export request, and answers it in kind.</summary>
+    /// <param name="request">As it came.</param>
+    /// <param name="body">Its whole body.</param>
+    /// <param name="take">Given the bytes and whether they are protobuf, tells how many spans were not understood.</param>
+    internal static IResult Answered(HttpRequest request, MemoryStream body, TakeSpans take)
+    {
+        bool protobuf = request.ContentType?.StartsWith("application/x-protobuf", StringComparison.OrdinalIgnoreCase) == true;
         try
         {
-            int rejected = Take(_books.OpenByName(book).Id, body.GetBuffer().AsSpan(0, (int)body.Length), protobuf);
-            return Answer(protobuf, rejected);
+            return Answer(protobuf, take(body.GetBuffer().AsSpan(0, (int)body.Length), protobuf));
         }
         catch (Exception e) when (e is FormatException or JsonException or InvalidOperationException)
         {
             return TypedResults.BadRequest(ProblemReport.Because("request", "The body is no OTLP export request: " + e.Message));
-        }
-        finally
-        {
-            _one.Release();
         }
     }
 

@@ -26,6 +26,21 @@ internal static class CommandLine
     public static async Task<(int Exit, string Output, string Error)> RunInAsync(string folder, string home, params IEnumerable<string> arguments)
     {
         using Process process = StartIn(folder, home, arguments);
+        return await EndAsync(process);
+    }
+
+    /// <summary>Runs another program to its end.</summary>
+    /// <param name="folder">That paths are taken from.</param>
+    /// <param name="program">Its name or path.</param>
+    /// <param name="arguments">Of its command line.</param>
+    public static async Task<(int Exit, string Output, string Error)> RunProgramAsync(string folder, string program, params IEnumerable<string> arguments)
+    {
+        using var process = Process.Start(new ProcessStartInfo(program, arguments) { WorkingDirectory = folder, RedirectStandardOutput = true, RedirectStandardError = true })!;
+        return await EndAsync(process);
+    }
+
+    private static async Task<(int Exit, string Output, string Error)> EndAsync(Process process)
+    {
         Task<string> error = process.StandardError.ReadToEndAsync();
         string output = await process.StandardOutput.ReadToEndAsync();
         await process.WaitForExitAsync();

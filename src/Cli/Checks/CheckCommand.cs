@@ -25,6 +25,11 @@ internal static class CheckCommand
     private static readonly Option<string?> Rules = new("--rules") { Description = "Rules of the house for all statements, tables and migration steps." };
     private static readonly Option<string?> Account = new("--account") { Description = "A kept account of plans and work: what left it is told, and fails where it is dearer." };
     private static readonly Option<string?> WriteAccount = new("--write") { Description = "Write the account of plans and work as it is with the change." };
+    private static readonly Option<string?> UnitsPath = new("--units") { Description = "What a run of the application sent: its traces as OTLP JSON, one export request a line, plain or gzip. Its units of work are held against budgets, rules of the house and --units-account." };
+    private static readonly Option<int?> Listen = new("--listen") { Description = "Run the command behind '--' with its OTLP exporter sent to this port of loopback (0 for a free one), and hold its units of work against the same." };
+    private static readonly Option<string?> UnitsAccount = new("--units-account") { Description = "A kept account of units: what left it is told, and fails where more is sent." };
+    private static readonly Option<string?> WriteUnits = new("--write-units") { Description = "Write the account of the run's units." };
+    private static readonly Argument<string[]> Run = new("command") { Description = "With --listen: what runs the application or its tests, and ends; never by a shell.", Arity = ArgumentArity.ZeroOrMore };
     private static readonly Option<string?> JUnit = new("--junit") { Description = "Write JUnit XML, a test case for each budget." };
     private static readonly Option<string?> Sarif = new("--sarif") { Description = "Write SARIF 2.1.0, with file, line and column." };
     private static readonly Option<string?> Tap = new("--tap") { Description = "Write TAP 14." };
@@ -44,7 +49,7 @@ internal static class CheckCommand
     {
         var command = new Command("check", "Hold a workload, or a change, against its budgets, rules of the house and a kept account, by what the engine counts; only what has a budget of time is timed.")
         {
-            Subject, MadeFrom, MadeOn, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, Book, Branch, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
+            Subject, MadeFrom, MadeOn, WorkloadPath, ChangePath, Base, BaseFolder, Rules, Account, WriteAccount, UnitsPath, Listen, UnitsAccount, WriteUnits, Run, JUnit, Sarif, Tap, Markdown, Html, Suggest, SuggestTimes, AddBudgets, Book, Branch, PassUnjudged, MaxSeconds, StatementSeconds, Trust,
         };
         command.SetAction(RunAsync);
         return command;
@@ -52,6 +57,7 @@ internal static class CheckCommand
 
     private static async Task<int> RunAsync(ParseResult parsed, CancellationToken stop)
     {
+        var clock = Stopwatch.StartNew();
         string? accountPath = parsed.GetValue(Account);
         CheckSubject subject;
         try
@@ -90,6 +96,12 @@ internal static class CheckCommand
             return CommandFiles.Refuse("--suggest-times says what is suggested: give --suggest or --add-budgets with it.");
         }
 
+        var run = new RunPaths(parsed.GetValue(UnitsPath), parsed.GetValue(Listen), parsed.GetValue(Run) ?? [], parsed.GetValue(UnitsAccount));
+        if ((run.Problem ?? (parsed.GetValue(WriteUnits) is not null && run is { Traces: null, Port: null } ? "--write-units writes what a run sent: give --units or --listen with it." : null)) is { } unfit)
+        {
+            return CommandFiles.Refuse(unfit);
+        }
+
         string change = inputs.Change.Text;
         IReadOnlyList<TimeLimit> times = parsed.GetValue(SuggestTimes) ? [.. inputs.TimeLimits, .. inputs.Workload.Statements.Where(s => s.Budgets.Count == 0).Select(s => new TimeLimit(s.Name, BudgetSuggestion.Percentile, null))] : inputs.TimeLimits;
         var options = new TrialOptions(MaxSeconds: parsed.GetValue(MaxSeconds), StatementSeconds: parsed.GetValue(StatementSeconds), Quick: true, NoiseCheck: change.Length == 0, Engine: engine, TrustSql: parsed.GetValue(Trust)) { WithoutOrders = true, TimeLimits = times, WatchSteps = inputs.Rules.Rules.Any(r => r.Rule == CheckRules.StepHolds) };
@@ -115,9 +127,23 @@ internal static class CheckCommand
             return CommandFiles.Refuse($"{accountPath}, line {line}: {problem}");
         }
 
-        if (account is null && parsed.GetValue(WriteAccount) is null && !parsed.GetValue(Suggest) && parsed.GetValue(AddBudgets) is null && !inputs.HasLimits)
+        if (account is null && parsed.GetValue(WriteAccount) is null && !parsed.GetValue(Suggest) && parsed.GetValue(AddBudgets) is null && !inputs.HasLimits && run.Account is null && parsed.GetValue(WriteUnits) is null)
         {
-            return CommandFiles.Refuse($"There is nothing to check: {paths.Workload} states no budget ('-- budget: work <= 5000' above a statement), and none of --rules, --account, --write, --suggest and --add-budgets is given.");
+            return CommandFiles.Refuse($"There is nothing to check: {paths.Workload} states no budget ('-- budget: work <= 5000' above a statement), and none of --rules, --account, --write, --units-account, --write-units, --suggest and --add-budgets is given.");
+        }
+
+        try
+        {
+            inputs = inputs with { Run = await RunInput.ReadAsync(run, engine, options.MaxSeconds - clock.Elapsed.TotalSeconds, stop) };
+        }
+        catch (Exception e) when (e is CheckInputException or InputTextException)
+        {
+            return CommandFiles.Refuse(e.Message);
+        }
+        catch (RunException e)
+        {
+            await Console.Error.WriteLineAsync(e.Message);
+            return e.TimeIsOver && parsed.GetValue(PassUnjudged) ? ExitCode.Good : ExitCode.NotMeasured;
         }
 
         LedgerHome home = LedgerHome.FromEnvironment();
@@ -125,12 +151,11 @@ internal static class CheckCommand
         using var progress = new TerminalProgress();
         return await CommandFiles.MeasuredAsync(progress, async () =>
         {
-            var clock = Stopwatch.StartNew();
             MadeForCheck made;
             using var enough = CancellationTokenSource.CreateLinkedTokenSource(stop);
             if (options.MaxSeconds is { } bound)
             {
-                enough.CancelAfter(TimeSpan.FromSeconds(bound));
+                enough.CancelAfter(TimeSpan.FromSeconds(Math.Max(0.1, bound - clock.Elapsed.TotalSeconds)));
             }
 
             try
@@ -174,7 +199,7 @@ internal static class CheckCommand
 
             await Console.Out.WriteAsync(parsed.GetValue(Suggest) ? BudgetSuggestion.Of(seen) + report.ToText() : report.ToText());
             bool written = CommandFiles.Write(
-                (write, () => WorkAccount.Of(seen).ToText()), (parsed.GetValue(AddBudgets), () => BudgetSuggestion.Into(seen, inputs.Before.Text)), (parsed.GetValue(JUnit), report.ToJUnit), (parsed.GetValue(Sarif), () => SarifLog.Of(report, ProgramVersion.Current)), (parsed.GetValue(Tap), report.ToTap), (parsed.GetValue(Markdown), report.ToMarkdown), (parsed.GetValue(Html), () => CheckPage.Of(report)));
+                (write, () => WorkAccount.Of(seen).ToText()), (parsed.GetValue(WriteUnits), () => UnitAccount.Of(inputs.Run!.Units).ToText()), (parsed.GetValue(AddBudgets), () => BudgetSuggestion.Into(seen, inputs.Before.Text)), (parsed.GetValue(JUnit), report.ToJUnit), (parsed.GetValue(Sarif), () => SarifLog.Of(report, ProgramVersion.Current)), (parsed.GetValue(Tap), report.ToTap), (parsed.GetValue(Markdown), report.ToMarkdown), (parsed.GetValue(Html), () => CheckPage.Of(report)));
             written &= parsed.GetValue(Book) is not { } book || Posted(home, book, parsed.GetValue(Branch), paths, report);
             return !written ? ExitCode.NotMeasured
                 : report.Outcome == Outcome.NotMeasured && parsed.GetValue(PassUnjudged) ? ExitCode.Good

@@ -19,8 +19,11 @@ namespace SwiftLedger.Core.Budgets;
 public sealed record CheckAsked(
     SourceFile File, Workload Workload, ComposedText Before, ComposedText Change, IReadOnlyList<string> New, HouseRules Rules, IReadOnlyList<CheckException> Exceptions, IReadOnlyList<CheckItem> Items, IReadOnlyList<string> Notes)
 {
+    /// <summary>A run of the application that is held against limits, too; null where there was none.</summary>
+    public RunAsked? Run { get; init; }
+
     /// <summary>Whether anything is limited.</summary>
-    public bool HasLimits => Rules.Rules.Count > 0 || Workload.Budgets.Count > 0 || Workload.Statements.Any(s => s.Budgets.Count > 0);
+    public bool HasLimits => Run?.Kept is not null || Rules.Rules.Count > 0 || Workload.Budgets.Count > 0 || Workload.Statements.Any(s => s.Budgets.Count > 0);
 
     /// <summary>What has to be timed: budgets that are limits of time.</summary>
     public IReadOnlyList<TimeLimit> TimeLimits => [.. Workload.Statements.SelectMany(s => s.Budgets.Where(b => b.Kind == BudgetKind.Time).Select(b => new TimeLimit(s.Name, b.Percentile, b.Limit * 1_000)))];
@@ -67,9 +70,17 @@ public sealed record CheckAsked(
             .. LineCheck.Of(seen, OriginOf, New),
             .. BudgetCheck.Of(seen, Workload, New).Select(r => BudgetCheck.Item(r, File.Path)),
             .. FileBudgetCheck.Of(seen, Workload, File.Path, New),
-            .. new HouseRuleCheck(seen, OriginOf).Of(Rules.Rules),
+            .. new HouseRuleCheck(seen, OriginOf).Of([.. Rules.Rules.Where(r => r.Rule != CheckRules.UnitStatements && r.Rule != CheckRules.UnitTime)]),
+            .. UnitCheck.Of(Run?.Units, Workload, File.Path, Rules.Rules, Run?.Kept, Run?.KeptFile),
             .. left.Select(l => l.ToItem(accountFile!)),
         ];
-        return new(CheckException.Apply(items, Exceptions, today), accountFile, notes);
+        return new(CheckException.Apply(items, Exceptions, today), accountFile, [.. notes, .. Run?.Notes ?? []], Run?.KeptFile);
     }
 }
+
+/// <summary>A run of the application, and what it is held against.</summary>
+/// <param name="Units">What it sent.</param>
+/// <param name="Notes">What has to be known of it.</param>
+/// <param name="Kept">An account of units; null where there is none.</param>
+/// <param name="KeptFile">Its name.</param>
+public sealed record RunAsked(IReadOnlyList<RunUnit> Units, IReadOnlyList<string> Notes, UnitAccount? Kept, string? KeptFile);

@@ -11,7 +11,8 @@ namespace SwiftLedger.Core.Budgets;
 /// <param name="Items">All that was held against something, in the order of the files.</param>
 /// <param name="AccountFile">The kept account, as its reader calls it; null where there is none.</param>
 /// <param name="Notes">What else has to be known, in sentences.</param>
-public sealed record CheckReport(IReadOnlyList<CheckItem> Items, string? AccountFile, IReadOnlyList<string> Notes)
+/// <param name="UnitsFile">The kept account of units, likewise.</param>
+public sealed record CheckReport(IReadOnlyList<CheckItem> Items, string? AccountFile, IReadOnlyList<string> Notes, string? UnitsFile = null)
 {
     /// <summary>How the check ends.</summary>
     public Outcome Outcome => Of(CheckState.Broken).Any() ? Outcome.Regressed : Of(CheckState.NotJudged).Any() ? Outcome.NotMeasured : Outcome.Good;
@@ -37,6 +38,12 @@ public sealed record CheckReport(IReadOnlyList<CheckItem> Items, string? Account
             if (AccountFile is not null)
             {
                 text += left.Length == 0 ? "; nothing left the account" : $"; {Figures.Count(left.Length)} {(left.Length == 1 ? "case" : "cases")} left the account, {Figures.Count(In(left, CheckState.Broken))} dearer";
+            }
+
+            if (UnitsFile is not null)
+            {
+                CheckItem[] units = [.. Items.Where(i => i.Rule == CheckRules.Units)];
+                text += units.Length == 0 ? "; no unit left its account" : $"; {Figures.Count(units.Length)} {(units.Length == 1 ? "unit" : "units")} left {(units.Length == 1 ? "its" : "their")} account, {Figures.Count(In(units, CheckState.Broken))} dearer";
             }
 
             int failing = Items.Count(i => i.Rule == CheckRules.Runs && i.State == CheckState.Broken);
@@ -175,7 +182,7 @@ public sealed record CheckReport(IReadOnlyList<CheckItem> Items, string? Account
     private IEnumerable<CheckItem> Of(CheckState state) => Items.Where(i => i.State == state);
 
     /// <summary>What holds without anybody stating a limit.</summary>
-    private static readonly CheckRule[] Unlimited = [CheckRules.Account, CheckRules.Migrations, CheckRules.Ended, CheckRules.Runs, CheckRules.SameRows];
+    private static readonly CheckRule[] Unlimited = [CheckRules.Account, CheckRules.Units, CheckRules.Migrations, CheckRules.Ended, CheckRules.Runs, CheckRules.SameRows];
 
     private static bool IsBudget(CheckItem item) => !item.House && !Unlimited.Contains(item.Rule);
 

@@ -64,11 +64,17 @@ public static class CheckRules
 
     public static readonly CheckRule StepHolds = new("step-holds", "migration steps that lock or rewrite a table", "A step of the change during which nobody else could write to, or read, a table of so many rows, or which wrote it anew: as the engine held it while the step ran.", "Everybody who needs the table waits until the step ends. Most engines have a way in smaller steps.") { Unit = "rows", Usual = 1_000 };
 
+    public static readonly CheckRule Units = new("units", "units", "Statements, and repetitions of one statement, that a unit of work sent in a run of the application, at most, are those of the kept account of units.", "What moves there is what a change of the code does to the database. Write the account anew once the change is wanted.");
+
+    public static readonly CheckRule UnitStatements = new("unit-statements", "statements of a unit", "Statements that a unit of work sent in a run of the application, at most.", "Each is a round trip, whatever it reads.") { Unit = "statements", Usual = 30 };
+
+    public static readonly CheckRule UnitTime = new("unit-time", "time of a unit", "Time in the database of the units of work of one name in a run of the application: broken where three of four of at least five took longer, kept where half of them did not, and not judged in between.", "It is what somebody waits for. It is this machine's, as busy as it was: leave room.") { Unit = "ms", Usual = 1_000 };
+
     /// <summary>In the order in which they are told.</summary>
     public static IReadOnlyList<CheckRule> All { get; } =
     [
-        Work, RowsPerRow, PlanStays, Sent, Time, Bill, Writes, IndexSize, Runs, SameRows, Account, Migrations, Ended,
-        WholeTable, NoIndexServes, WithoutLimit, Repeated, ForeignKey, NotInNull, TypeChange, Temporary, StepHolds,
+        Work, RowsPerRow, PlanStays, Sent, Time, Bill, Writes, IndexSize, Runs, SameRows, Account, Units, Migrations, Ended,
+        WholeTable, NoIndexServes, WithoutLimit, Repeated, ForeignKey, NotInNull, TypeChange, Temporary, StepHolds, UnitStatements, UnitTime,
     ];
 
     /// <summary>The rule that a file means; null where there is none.</summary>

@@ -23,7 +23,7 @@ public sealed partial record HouseRules(IReadOnlyList<HouseRule> Rules, IReadOnl
 {
     public static readonly HouseRules None = new([], []);
 
-    private const string ExceptionKey = "exception";
+    private const string ExceptionKey = "exception", Milliseconds = "ms";
 
     private static string Known => string.Join(", ", CheckRules.All.Where(r => r.IsHouseRule).Select(r => $"'{r.Title}'"));
 
@@ -106,7 +106,7 @@ public sealed partial record HouseRules(IReadOnlyList<HouseRule> Rules, IReadOnl
         }
 
         string unit = match.Groups["unit"].Value;
-        return unit.Equals(rule.Unit, StringComparison.OrdinalIgnoreCase) || (unit.Equals(rule.Unit.TrimEnd('s'), StringComparison.OrdinalIgnoreCase) && limit == 1) ? (true, limit) : null;
+        return unit.Equals(rule.Unit, StringComparison.OrdinalIgnoreCase) || (rule.Unit != Milliseconds && unit.Equals(rule.Unit.TrimEnd('s'), StringComparison.OrdinalIgnoreCase) && limit == 1) ? (true, limit) : null;
     }
 
     [GeneratedRegex(@"^over\s+(?<limit>\d[\d_]*(\.\d+)?)\s*(?<unit>[A-Za-z]+)$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]

@@ -55,7 +55,7 @@ public sealed record WorkAccount(string Engine, IReadOnlyList<AccountLine> Lines
         var text = new StringBuilder($"# {Header}, {Engine}\n");
         foreach (AccountLine line in Lines)
         {
-            text.AppendJoin('\t', [Escaped(line.Statement), Escaped(line.Case), line.Shape.Length > 0 ? line.Shape : "-", .. line.Counters.Select(c => string.Create(CultureInfo.InvariantCulture, $"{c.Key}={c.Value}"))]).Append('\n');
+            text.AppendJoin('\t', [AccountText.Escaped(line.Statement), AccountText.Escaped(line.Case), line.Shape.Length > 0 ? line.Shape : "-", .. line.Counters.Select(c => string.Create(CultureInfo.InvariantCulture, $"{c.Key}={c.Value}"))]).Append('\n');
         }
 
         return text.ToString();
@@ -100,7 +100,7 @@ public sealed record WorkAccount(string Engine, IReadOnlyList<AccountLine> Lines
                 counters[field[..at]] = counted;
             }
 
-            lines.Add(new(Unescaped(fields[0]), Unescaped(fields[1]), fields[2] == "-" ? "" : fields[2], counters));
+            lines.Add(new(AccountText.Unescaped(fields[0]), AccountText.Unescaped(fields[1]), fields[2] == "-" ? "" : fields[2], counters));
         }
 
         return (new(first[$"# {Header}, ".Length..], lines), 0, null);
@@ -147,25 +147,4 @@ public sealed record WorkAccount(string Engine, IReadOnlyList<AccountLine> Lines
     }
 
     private static long? Of(AccountLine line, string counter) => line.Counters.TryGetValue(counter, out long counted) ? counted : null;
-
-    /// <summary>A name that begins like a comment is none.</summary>
-    private static string Escaped(string name) => (name.StartsWith('#') ? "\\" : "") + name.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\t", "\\t", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal).Replace("\r", "\\r", StringComparison.Ordinal);
-
-    private static string Unescaped(string field)
-    {
-        var name = new StringBuilder();
-        for (int i = 0; i < field.Length; i++)
-        {
-            if (field[i] == '\\' && i + 1 < field.Length)
-            {
-                name.Append(field[++i] switch { 't' => '\t', 'n' => '\n', 'r' => '\r', var same => same });
-            }
-            else
-            {
-                name.Append(field[i]);
-            }
-        }
-
-        return name.ToString();
-    }
 }
