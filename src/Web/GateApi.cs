@@ -24,7 +24,8 @@ public sealed record GatePage(IReadOnlyList<CheckListItem> Checks, int? Chosen, 
 /// <summary>What checks of changes found, by commit.</summary>
 internal static class GateApi
 {
-    private const int MostChecks = 60;
+    /// <summary>So many checks back courses reach.</summary>
+    internal const int MostChecks = 60;
 
     public static void Map(RouteGroupBuilder api) => api.MapGet("/books/{id:long}/gate", Gate);
 

@@ -1,4 +1,6 @@
+using System.Collections.Concurrent;
 using Microsoft.AspNetCore.Http.HttpResults;
+using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Holds;
 using SwiftLedger.Core.Ledger;
@@ -42,6 +44,9 @@ public enum TodayKind
     /// <summary>A table's statistics know another table than there is.</summary>
     StaleStatistics,
 
+    /// <summary>A limit that changes have to keep may be broken soon.</summary>
+    LimitNears,
+
     /// <summary>An entry is live and waits for its proof.</summary>
     BeingWatched,
 
@@ -63,6 +68,9 @@ public sealed record TodayLine(TodayKind Kind, string Text, double? PerDay = nul
 {
     /// <summary>A search for what to change.</summary>
     public long? Search { get; init; }
+
+    /// <summary>A check of a change, by its number.</summary>
+    public int? Check { get; init; }
 }
 
 /// <param name="Lines">What matters, the most first; empty where nothing does.</param>
@@ -73,12 +81,14 @@ public sealed record TodayPage(IReadOnlyList<TodayLine> Lines, DeploymentView? S
 /// <summary>What matters in a book today.</summary>
 internal sealed class TodayDesk(
     EntryStore entries, DaybookStore daybook, DeploymentStore deployments, ValueStore values, PageStore pages, PlanStore plans, HoldStore holds, HoldDesk holdDesk, TrialStore trials, RehearsalStore rehearsals,
-    EntryDeployments spoken, LapseDesk lapses, ProposalStore searches)
+    EntryDeployments spoken, LapseDesk lapses, ProposalStore searches, CheckStore checks)
 {
-    private const int Compared = 60, MostDearer = 5, MostUnannounced = 2, MostDeployments = 3;
+    private const int Compared = 60, MostDearer = 5, MostUnannounced = 2, MostDeployments = 3, MostNear = 3;
 
     /// <summary>Less than this a day is no news: a tenth of a second.</summary>
     private const double LeastPerDay = 0.1;
+
+    private readonly ConcurrentDictionary<long, (int Check, TodayLine[] Lines)> _near = [];
 
     private readonly FoundBefore<(long Book, long Deployment), Effects> _effects = new();
 
@@ -107,6 +117,7 @@ internal sealed class TodayDesk(
             .. OffPlan(book, held, whole),
             .. plans.Pins(book).Where(p => p.ReplacedAt is null).Select(p => new TodayLine(TodayKind.Pinned, $"{p.Statement} is held to a plan since {p.PinnedAt[..10]}", Trial: p.TrialId)),
             .. lapsed.Where(l => l.Kind == TodayKind.StaleStatistics),
+            .. Near(book).Take(whole ? int.MaxValue : MostNear),
             .. accounts.Where(a => a.State == EntryState.Deployed).Select(a => new TodayLine(TodayKind.BeingWatched, $"{a.Begun.Title}: live since {Short(a.Deployment?.At ?? a.Begun.At)}, waits for its proof", Entry: a.Begun.Number)),
             .. accounts.Where(a => a.State == EntryState.Proposed).Select(a => new TodayLine(TodayKind.Open, $"{a.Begun.Title}: proposed {a.Begun.At[..10]}, not live", a.Begun.Bill is { } bill ? bill.After - bill.Before : null, a.Begun.Number)),
             .. trials.UnderWay(book).Select(t => new TodayLine(TodayKind.UnderWay, $"Trial {t.Id}, {t.Title}: {StateOf(t.State)}", Trial: t.Id)),
@@ -159,6 +170,12 @@ internal sealed class TodayDesk(
             yield return new(TodayKind.Held, $"{fallback.Statement} is {word}, since {Short(hold.OpenedAt)}. {HoldWords.Of(hold.Brought)}", Hash: SqlPattern.NameOf(unchecked((ulong)hold.Pattern)));
         }
     }
+
+    /// <summary>Limits of the last check that may be broken soon; found anew with each check.</summary>
+    private TodayLine[] Near(long book) => checks.Heads(book, 1) is not [{ Number: var last }] ? []
+        : _near.TryGetValue(book, out (int Check, TodayLine[] Lines) known) && known.Check == last ? known.Lines
+        : (_near[book] = (last, [.. GateCourse.Of(checks.Latest(book, GateApi.MostChecks, last)).Where(c => c.Nears is not null)
+            .Select(c => new TodayLine(TodayKind.LimitNears, $"{string.Join(": ", new[] { c.Latest.Name, c.Latest.Limit.Length > 0 ? c.Latest.Limit : c.Latest.Title }.Where(t => t.Length > 0))}. {c.Nears}", About: c.Latest.Key) { Check = last })])).Lines;
 
     private sealed record Effects(IReadOnlyList<TodayLine> Dearer, IReadOnlySet<string> Cheaper);
 

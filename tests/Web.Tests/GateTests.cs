@@ -40,4 +40,22 @@ public sealed class GateTests : RunningServer
             (await Client.GetAsync(new Uri(wrong, UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound, wrong);
         }
     }
+
+    /// <summary>The front page tells it before it breaks, the nearest first, and no more once it is far again.</summary>
+    [Fact]
+    public async Task A_limit_that_nears_is_told_on_the_front_page_until_it_is_far_again()
+    {
+        var ledger = new LedgerDatabase(Home.LedgerFile);
+        long book = new BookStore(ledger, TimeProvider.System).OpenByName("Depots").Id;
+        var checks = new CheckStore(ledger);
+        KeptItem Work(string name, double room) => new("work", "work", CheckState.Kept, "app.sql:2:3", name, "work <= 500", "Of 500.", room, false, null);
+        void Keep(params KeptItem[] items) => checks.Keep(book, new(0, DateTimeOffset.UnixEpoch, "main", "abc", false, CheckState.Kept, "Of main.", [], items));
+        async Task<(string Text, int Check)[]> Near() => [.. (await Get($"/api/books/{book}/today")).GetProperty("lines").EnumerateArray().Where(l => l.GetProperty("kind").GetString() == "limitNears").Select(l => (l.GetProperty("text").GetString()!, l.GetProperty("check").GetInt32()))];
+
+        (await Near()).ShouldBeEmpty();
+        Keep(Work("far", 0.6), Work("near", 0.09), Work("at it", 0), Work("nearer", 0.02), Work("also", 0.08));
+        (await Near()).ShouldBe([("at it: work <= 500. Nothing of it is left.", 1), ("nearer: work <= 500. 2.00 % of it is left.", 1), ("also: work <= 500. 8.00 % of it is left.", 1)]);
+        Keep(Work("far", 0.6), Work("near", 0.4), Work("at it", -0.2) with { State = CheckState.Broken });
+        (await Near()).ShouldBeEmpty();
+    }
 }

@@ -7897,7 +7897,7 @@ export interface components {
             busiestSessionCpu: null | number;
         };
         /** @enum {unknown} */
-        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "captureStopped" | "alertLost" | "held" | "offPlan" | "pinned" | "staleStatistics" | "beingWatched" | "open" | "underWay";
+        TodayKind: "ledgerAltered" | "promiseBroken" | "dearer" | "unannounced" | "captureStopped" | "alertLost" | "held" | "offPlan" | "pinned" | "staleStatistics" | "limitNears" | "beingWatched" | "open" | "underWay";
         TodayLine: {
             kind: components["schemas"]["TodayKind"];
             text: string;
@@ -7917,6 +7917,8 @@ export interface components {
             isOpen: boolean;
             /** Format: int64 */
             search?: null | number;
+            /** Format: int32 */
+            check?: null | number;
         };
         TodayPage: {
             lines: components["schemas"]["TodayLine"][];

@@ -19,6 +19,7 @@ const asks: Record<Line["kind"], { weight: "full" | "half" | "frame"; word: stri
   held: { weight: "half", word: "held", ink: "text-unsettled" },
   pinned: { weight: "half", word: "pinned", ink: "text-unsettled" },
   staleStatistics: { weight: "half", word: "statistics", ink: "text-unsettled" },
+  limitNears: { weight: "half", word: "limit near", ink: "text-unsettled" },
   beingWatched: { weight: "frame", word: "live", ink: "text-quiet" },
   open: { weight: "frame", word: "proposed", ink: "text-quiet" },
   underWay: { weight: "frame", word: "runs", ink: "text-quiet" },
@@ -120,6 +121,13 @@ function Leading({ book, line }: { book: number; line: Line }) {
   if (line.kind === "captureStopped" || line.kind === "alertLost") {
     return (
       <Link className="link" to="/books/$bookId/keep" params={{ bookId }}>
+        {text}
+      </Link>
+    );
+  }
+  if (line.check) {
+    return (
+      <Link className="link" to="/books/$bookId/gate" params={{ bookId }} search={{ check: line.check }}>
         {text}
       </Link>
     );
