@@ -4,7 +4,6 @@ using Shouldly;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
-using SwiftLedger.Core.Migrations;
 using SwiftLedger.Core.Workloads;
 using Xunit;
 
