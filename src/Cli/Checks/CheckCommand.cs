@@ -188,7 +188,7 @@ internal static class CheckCommand
                 return refusal.BadInput ? ExitCode.BadInput : ExitCode.NotMeasured;
             }
 
-            CheckReport report = inputs.Report(seen, account, accountPath, DateOnly.FromDateTime(TimeProvider.System.GetUtcNow().UtcDateTime));
+            CheckReport report = inputs.Report(seen, account, accountPath, DateOnly.FromDateTime(TimeProvider.System.GetUtcNow().UtcDateTime), options.MaxSeconds);
             report = report with { Notes = [.. made.Notes, .. report.Notes] };
             string? write = parsed.GetValue(WriteAccount);
             if (write is not null && seen.Lines.Any(l => l.Evidence.After is null))

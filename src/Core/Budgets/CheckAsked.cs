@@ -23,7 +23,7 @@ public sealed record CheckAsked(
     public RunAsked? Run { get; init; }
 
     /// <summary>Whether anything is limited.</summary>
-    public bool HasLimits => Run?.Kept is not null || Rules.Rules.Count > 0 || Workload.Budgets.Count > 0 || Workload.Statements.Any(s => s.Budgets.Count > 0);
+    public bool HasLimits => Rules.Rules.Count > 0 || Workload.Budgets.Count > 0 || Workload.Statements.Any(s => s.Budgets.Count > 0);
 
     /// <summary>What has to be timed: budgets that are limits of time.</summary>
     public IReadOnlyList<TimeLimit> TimeLimits => [.. Workload.Statements.SelectMany(s => s.Budgets.Where(b => b.Kind == BudgetKind.Time).Select(b => new TimeLimit(s.Name, b.Percentile, b.Limit * 1_000)))];
@@ -47,10 +47,11 @@ public sealed record CheckAsked(
     /// <param name="kept">An account of plans and work; null where there is none.</param>
     /// <param name="accountFile">Its name.</param>
     /// <param name="today">On which exceptions hold or are over.</param>
-    public CheckReport Report(TrialAccount seen, WorkAccount? kept, string? accountFile, DateOnly today)
+    /// <param name="mostSeconds">Bound on all of the check, as it was asked for: what was seen had what was left of it; null for none.</param>
+    public CheckReport Report(TrialAccount seen, WorkAccount? kept, string? accountFile, DateOnly today, double? mostSeconds)
     {
         var notes = new List<string>(Notes);
-        if (seen.Lines.Count(l => l.Evidence.After is null) is > 0 and var missing && seen.Brief.Options.MaxSeconds is { } bound)
+        if (seen.Lines.Count(l => l.Evidence.After is null) is > 0 and var missing && mostSeconds is { } bound)
         {
             notes.Add($"The time of {Figures.Three(bound)} s was over before {(missing == seen.Lines.Count ? "anything was" : $"{Figures.Count(missing)} of {Figures.Count(seen.Lines.Count)} cases were")} looked at.");
         }
