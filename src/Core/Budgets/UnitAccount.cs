@@ -58,12 +58,13 @@ public sealed record UnitAccount(IReadOnlyList<UnitLine> Lines)
                 return (null, i + 1, $"A line has a unit, {StatementsKey}number and {RepeatsKey}number, parted by tabs.");
             }
 
-            if (!known.Add(name))
+            string unit = AccountText.Unescaped(name);
+            if (!known.Add(unit))
             {
-                return (null, i + 1, $"'{AccountText.Unescaped(name)}' stands in it twice.");
+                return (null, i + 1, $"'{unit}' stands in it twice.");
             }
 
-            lines.Add(new(AccountText.Unescaped(name), statements, repeats));
+            lines.Add(new(unit, statements, repeats));
         }
 
         return (new(lines), 0, null);

@@ -35,9 +35,9 @@ public static class UnitCheck
         ];
     }
 
-    /// <summary>The unit of the workload as the run sent it; null where the run has none of its name.</summary>
+    /// <summary>The unit of the workload as the run sent it, the worst where several differ by case alone; null where the run has none of its name.</summary>
     private static CheckItem? Budgeted(WorkloadStatement statement, Budget budget, IReadOnlyList<RunUnit> units, string file) =>
-        units.FirstOrDefault(u => u.Name.Equals(statement.Name, StringComparison.OrdinalIgnoreCase)) is not { } unit ? null
+        units.Where(u => u.Name.Equals(statement.Name, StringComparison.OrdinalIgnoreCase)).MaxBy(u => u.Statements) is not { } unit ? null
             : new(CheckRules.Sent, unit.Statements > budget.Limit ? CheckState.Broken : CheckState.Kept, new(file, budget.Place), $"{statement.Name}, in the run", budget.Words, $"It sent {UnitAccount.Sent(unit.Statements)} in the run{Most(unit)}; {budget.Allowed} {(budget.Limit == 1 ? "is" : "are")} allowed.")
             {
                 Subject = statement.Name,

@@ -117,6 +117,7 @@ public class RunUnitsTests
     [InlineData("# swift-ledger units 1\na\tstatements=1", 2, "parted by tabs")]
     [InlineData("# swift-ledger units 1\n\na\tstatements=-1\trepeats=1", 3, "parted by tabs")]
     [InlineData("# swift-ledger units 1\r\na\tstatements=1\trepeats=1\r\na\tstatements=2\trepeats=1\r\n", 3, "'a' stands in it twice.")]
+    [InlineData("# swift-ledger units 1\na\tstatements=1\trepeats=1\n\\a\tstatements=2\trepeats=1", 3, "'a' stands in it twice.")]
     public void An_account_that_cannot_be_read_is_told_with_its_line(string text, int line, string told)
     {
         (UnitAccount? account, int at, string? problem) = UnitAccount.Read(text);
@@ -170,6 +171,9 @@ public class RunUnitsTests
         CheckItem item = UnitCheck.Of([new("get /board", 2, 48, 46, "select 1", [1, 2])], workload, "w.sql", [], null, null).ShouldHaveSingleItem();
         (item.State, item.Rule, item.Sentence, item.Place.ToString()).ShouldBe((CheckState.Broken, CheckRules.Sent, "It sent 48 statements in the run, the most of 2; 3 are allowed.", "w.sql:2:12"));
         item.Room.ShouldBe(-15);
+
+        // Names that differ by case alone are its too, and the worst of them is told.
+        UnitCheck.Of([new("GET /BOARD", 1, 1, 1, "select 1", [1]), new("GET /board", 1, 4, 1, "select 1", [1])], workload, "w.sql", [], null, null).ShouldHaveSingleItem().State.ShouldBe(CheckState.Broken);
         UnitCheck.Of([new("GET /other", 2, 48, 46, "select 1", [1, 2])], workload, "w.sql", [], null, null).ShouldBeEmpty();
     }
 
