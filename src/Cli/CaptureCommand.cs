@@ -95,6 +95,11 @@ internal static class CaptureCommand
             Console.WriteLine($"  {Figures.Count(report.ToldAlready)} statements are left out: the same log was read in another form, and each counts once");
         }
 
+        if (report.Again > 0)
+        {
+            Console.WriteLine($"  {Figures.Count(report.Again)} spans are left out: another one around or within them is of the same execution, or they came twice");
+        }
+
         if (report.Aside is { Own: var own, Housekeeping: var housekeeping } && own + housekeeping > 0)
         {
             Console.WriteLine($"  apart stand {Figures.Count(own)} statements of Swift Ledger's own and {Figures.Count(housekeeping)} of the engine's housekeeping");

@@ -1,10 +1,10 @@
 using System.ComponentModel;
 using System.Diagnostics;
-using System.IO.Compression;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Wording;
+using SwiftLedger.Store.Captures;
 using SwiftLedger.Web;
 
 namespace SwiftLedger.Cli.Checks;
@@ -39,8 +39,6 @@ internal sealed record RunPaths(string? Traces, int? Port, IReadOnlyList<string>
 /// <summary>Gets the units of a run: from a file of traces, or by running the application and listening to it.</summary>
 internal static class RunInput
 {
-    private const int Piece = 1 << 20;
-
     /// <summary>The run and the account that it is held against; null where none is asked for.</summary>
     /// <param name="asked">By the command line.</param>
     /// <param name="engine">Of the subject: whose rules its statements follow unless they name another one.</param>
@@ -60,7 +58,7 @@ internal static class RunInput
         var units = new RunUnits(engine.Dialect, name => KnownEngines.Named(name)?.Dialect);
         if (asked.Traces is { } path)
         {
-            ReadTraces(path, units);
+            ReadTraces(path, units, stop);
         }
         else
         {
@@ -69,7 +67,7 @@ internal static class RunInput
 
         IReadOnlyList<RunUnit> found = units.Units();
         IReadOnlyList<string> notes = units.Notes();
-        return found.Count > 0 ? new(found, notes, kept, asked.Account)
+        return found.Count > 0 ? new(found, notes, kept, asked.Account) { IsPartial = units.IsPartial }
             : throw new CheckInputException([asked.Traces is { } file ? $"'{file}' holds no unit of work: what is wanted is OTLP JSON, one export request a line, with the spans of statements (db.query.text) and the root spans of their traces." : "The run sent no unit of work: its traces need the spans of statements (db.query.text) and root spans, and its exporter has to speak OTLP over HTTP, not gRPC.", .. notes]);
     }
 
@@ -79,42 +77,20 @@ internal static class RunInput
         return account ?? throw new CheckInputException($"{path}, line {line}: {problem}");
     }
 
-    private static void ReadTraces(string path, RunUnits units)
+    private static void ReadTraces(string path, RunUnits units, CancellationToken stop)
     {
         try
         {
             using FileStream file = File.OpenRead(path);
-            using Stream plain = IsGzip(file) ? new GZipStream(file, CompressionMode.Decompress) : file;
-            var form = new OtlpJson();
-            byte[] buffer = new byte[Piece];
-            for (int filled = 0, read = -1; read != 0;)
+            if (CapturePlay.ReadAll(file, new OtlpJson(), units, stop) is { } problem)
             {
-                if (filled == buffer.Length && filled >= form.LongestEntry)
-                {
-                    throw new CheckInputException($"'{path}', line {form.Line}: an export request is longer than {form.LongestEntry >> 20} MiB.");
-                }
-
-                Array.Resize(ref buffer, filled == buffer.Length ? filled * 2 : buffer.Length);
-                read = plain.Read(buffer, filled, buffer.Length - filled);
-                filled += read;
-                int used = form.Consume(buffer.AsSpan(0, filled), last: read == 0, units);
-                buffer.AsSpan(used, filled - used).CopyTo(buffer);
-                filled -= used;
+                throw new CheckInputException($"The traces '{path}' cannot be read to their end: {problem}");
             }
-
-            form.Finish(units);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or InvalidDataException)
         {
             throw new CheckInputException($"The traces '{path}' cannot be read: {e.Message}");
         }
-    }
-
-    private static bool IsGzip(FileStream file)
-    {
-        bool packed = file.ReadByte() == 0x1F && file.ReadByte() == 0x8B;
-        file.Position = 0;
-        return packed;
     }
 
     private static async Task ListenAsync(RunPaths asked, RunUnits units, double? seconds, CancellationToken stop)

@@ -72,6 +72,7 @@ public sealed record CheckAsked(
             .. BudgetCheck.Of(seen, Workload, New).Select(r => BudgetCheck.Item(r, File.Path)),
             .. FileBudgetCheck.Of(seen, Workload, File.Path, New),
             .. new HouseRuleCheck(seen, OriginOf).Of([.. Rules.Rules.Where(r => r.Rule != CheckRules.UnitStatements && r.Rule != CheckRules.UnitTime)]),
+            .. Run is { IsPartial: true } ? [UnitCheck.Partial(File.Path)] : Array.Empty<CheckItem>(),
             .. UnitCheck.Of(Run?.Units, Workload, File.Path, Rules.Rules, Run?.Kept, Run?.KeptFile),
             .. left.Select(l => l.ToItem(accountFile!)),
         ];
@@ -84,4 +85,8 @@ public sealed record CheckAsked(
 /// <param name="Notes">What has to be known of it.</param>
 /// <param name="Kept">An account of units; null where there is none.</param>
 /// <param name="KeptFile">Its name.</param>
-public sealed record RunAsked(IReadOnlyList<RunUnit> Units, IReadOnlyList<string> Notes, UnitAccount? Kept, string? KeptFile);
+public sealed record RunAsked(IReadOnlyList<RunUnit> Units, IReadOnlyList<string> Notes, UnitAccount? Kept, string? KeptFile)
+{
+    /// <summary>Whether some of what the run sent was lost: what its units kept is not known then.</summary>
+    public bool IsPartial { get; init; }
+}

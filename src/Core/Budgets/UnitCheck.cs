@@ -35,6 +35,10 @@ public static class UnitCheck
         ];
     }
 
+    /// <summary>Some of what a run sent was lost: what is over a limit is, and of the rest nobody knows.</summary>
+    /// <param name="file">The workload's name.</param>
+    public static CheckItem Partial(string file) => new(CheckRules.Units, CheckState.NotJudged, new(file, null), "", "", "Some of what the run sent could not be read: its units may have sent more than was counted.");
+
     /// <summary>The unit of the workload as the run sent it, the worst where several differ by case alone; null where the run has none of its name.</summary>
     private static CheckItem? Budgeted(WorkloadStatement statement, Budget budget, IReadOnlyList<RunUnit> units, string file) =>
         units.Where(u => u.Name.Equals(statement.Name, StringComparison.OrdinalIgnoreCase)).MaxBy(u => u.Statements) is not { } unit ? null

@@ -210,9 +210,13 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
         }
     }
 
-    public void NameUnit(ReadOnlySpan<byte> unit, string source, string page) => _units.Name(unit, source.Length == 0 ? Usual : Interned(source), page);
-
-    private string Usual => source;
+    public void SeeSpan(in TracedSpan span)
+    {
+        if (span.Page.Length > 0)
+        {
+            _units.Name(span.Unit, span.Source.Length == 0 ? source : Interned(span.Source), span.Page);
+        }
+    }
 
     public void SeeVersion(VersionKey version, DateTime at)
     {

@@ -52,6 +52,12 @@ public ref struct Observation
     /// <summary>The trace that it belongs to, or another unit of work that the capture names.</summary>
     public ReadOnlySpan<byte> Unit { get; init; }
 
+    /// <summary>Its span's number in the trace; 0 where the capture has none.</summary>
+    public ulong Span { get; init; }
+
+    /// <summary>The number of the span around it; 0 for none.</summary>
+    public ulong ParentSpan { get; init; }
+
     /// <summary>The transaction; a statement by itself is one too.</summary>
     public ReadOnlySpan<byte> Transaction { get; init; }
 
@@ -76,16 +82,37 @@ public ref struct Observation
     public readonly bool Failed => !SqlState.IsEmpty;
 }
 
+/// <summary>A span of a trace that is of no statement.</summary>
+public ref struct TracedSpan
+{
+    public TracedSpan()
+    {
+    }
+
+    /// <summary>As <see cref="Observation.Unit"/>.</summary>
+    public ReadOnlySpan<byte> Unit { get; init; }
+
+    /// <summary>As <see cref="Observation.Source"/>.</summary>
+    public string Source { get; init; } = "";
+
+    /// <summary>Its number in the trace; 0 where the capture has none.</summary>
+    public ulong Span { get; init; }
+
+    /// <summary>The number of the span around it; 0 for none.</summary>
+    public ulong ParentSpan { get; init; }
+
+    /// <summary>What a unit of work is called that begins with it: the page, route or job that its statements are sent for. Empty where none does.</summary>
+    public string Page { get; init; } = "";
+}
+
 /// <summary>Takes what a capture holds.</summary>
 public interface ICaptureSink
 {
     void Observe(in Observation observation);
 
-    /// <summary>Told what a unit of work is called: the page, route or job that its statements were sent for.</summary>
-    /// <param name="unit">As <see cref="Observation.Unit"/>.</param>
-    /// <param name="source">As <see cref="Observation.Source"/>.</param>
-    /// <param name="page">Its name.</param>
-    void NameUnit(ReadOnlySpan<byte> unit, string source, string page)
+    /// <summary>Told of a span that is of no statement: it may name a unit of work, or stand between spans that are.</summary>
+    /// <param name="span">It.</param>
+    void SeeSpan(in TracedSpan span)
     {
     }
 

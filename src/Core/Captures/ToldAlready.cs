@@ -44,7 +44,7 @@ public sealed class ToldAlready(ICaptureSink sink, IReadOnlyList<(DateTime From,
     }
 
     /// <inheritdoc/>
-    public void NameUnit(ReadOnlySpan<byte> unit, string source, string page) => sink.NameUnit(unit, source, page);
+    public void SeeSpan(in TracedSpan span) => sink.SeeSpan(span);
 
     /// <inheritdoc/>
     public void SeeVersion(VersionKey version, DateTime at) => sink.SeeVersion(version, at);

@@ -33,6 +33,9 @@ public sealed record CaptureReport(
     /// <summary>Statements left out, since another form of the same log told them.</summary>
     public long ToldAlready { get; init; }
 
+    /// <summary>Spans left out, since another one around or within them is of the same execution.</summary>
+    public long Again { get; init; }
+
     /// <summary>Statements of this program's own, and of the engine's housekeeping: they stand apart.</summary>
     public (long Own, long Housekeeping) Aside { get; init; }
 
@@ -127,7 +130,8 @@ public sealed class CaptureImport(CaptureStore store)
             form.Line = file.Lines + 1;
             form.Held = file.Held;
             var fold = new CaptureFold(choice.Engine.Dialect, AnyPlan.Read, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId), choice.Engine.Housekeeping) { DialectOf = name => KnownEngines.Named(name)?.Dialect };
-            var once = new ToldAlready(fold, request.ToldAlready ?? []);
+            var nested = new OneExecution(fold, choice.Engine.Dialect, fold.DialectOf);
+            var once = new ToldAlready(nested, request.ToldAlready ?? []);
             var rejections = new List<Rejection>();
             long statements = 0;
             while (true)
@@ -178,6 +182,7 @@ public sealed class CaptureImport(CaptureStore store)
             return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, Rejection.Together(rejections))
             {
                 ToldAlready = once.LeftOut,
+                Again = nested.LeftOut,
                 Aside = fold.Aside,
                 Span = file is { FirstAt: { } first, LastAt: { } last } ? (new(first, DateTimeKind.Utc), new(last, DateTimeKind.Utc)) : null,
             };

@@ -32,6 +32,7 @@ public class RunUnitsTests
             u => u.Repeated.ShouldBe("select name from hut where id = ?"),
             u => u.Milliseconds.ShouldBe([3, 5, 7]));
         run.Notes().ShouldBeEmpty();
+        run.IsPartial.ShouldBeFalse();
     }
 
     [Theory]
@@ -76,9 +77,10 @@ public class RunUnitsTests
         run.Observe(new Observation { At = Start, Sql = "SELECT 1" });
         run.Reject(7, "No OTLP export request in JSON.");
         run.Units().ShouldBeEmpty();
+        run.IsPartial.ShouldBeTrue();
         run.Notes().ShouldBe([
             "1 trace has no root span, and so no name: it is no unit.",
-            "1 trace holds several units ('GET /a', 'GET /b'): whose statements are whose is not known, and none is counted. Begin a trace for each.",
+            "1 trace holds several units ('GET /a', 'GET /b') and statements of which no span tells whose they are: none of its units is counted. Begin a trace for each.",
             "1 statement belongs to no trace, and so to no unit.",
             "1 x No OTLP export request in JSON.",
         ]);
@@ -100,6 +102,70 @@ public class RunUnitsTests
         // Against the plainest count of all.
         one.Units().Select(u => (u.Name, u.Statements)).ShouldBe(spans.GroupBy(s => s.Item1).GroupBy(g => $"page {g.Key % 2}").OrderBy(g => g.Key).Select(g => (g.Key, g.Max(t => t.Count()))));
     });
+
+    /// <summary>A test of an application calls it twice in one trace; a request calls another one, and a job is begun by one.</summary>
+    [Fact]
+    public void Each_request_of_a_trace_has_the_statements_that_are_nearest_to_it()
+    {
+        RunUnits run = New();
+        Around(run, 1, 0, "test of the board");
+        Around(run, 2, 1, "");
+        Around(run, 3, 2, "GET /board");
+        Around(run, 4, 2, "GET /board");
+        Around(run, 5, 3, "");
+        Around(run, 6, 5, "POST /bookings");
+        Inside(run, 10, 1, "DELETE FROM booking");
+        Inside(run, 11, 3, "SELECT 1");
+        Inside(run, 12, 5, "SELECT 1");
+        Inside(run, 13, 4, "SELECT 1");
+        Inside(run, 14, 6, "INSERT INTO booking VALUES (1)");
+        Inside(run, 15, 14, "SELECT 2");
+        run.Units().Select(u => (u.Name, u.Times, u.Statements, u.Repeats)).ShouldBe([("GET /board", 2, 2, 2), ("POST /bookings", 1, 2, 1), ("test of the board", 1, 1, 1)]);
+        run.Notes().ShouldBeEmpty();
+
+        // Of one statement nobody knows whose it is, and so of none.
+        Inside(run, 16, 99, "SELECT 3");
+        run.Units().ShouldBeEmpty();
+        run.Notes().ShouldHaveSingleItem().ShouldContain("no span tells whose they are");
+    }
+
+    /// <summary>
+    /// Trees of spans, with statements, what stands between them, and requests, sent in any order, and some twice. Against the definition:
+    /// what counts is a statement that is not the nearest one around another of the same pattern, of the nearest request around it.
+    /// </summary>
+    [Fact]
+    public void An_execution_with_several_spans_counts_once_in_its_nearest_request() =>
+        Gen.Select(Gen.Select(Gen.Int[0, 11], Gen.Int[0, 5]).Array[1, 14], Gen.Int).Sample((made, seed) =>
+        {
+            // Spans from 2 on, each within an earlier one; 1 is the root. Kinds: a request, something between, statements of three patterns.
+            (int Parent, int Kind)[] spans = [(0, 0), .. made.Select((m, i) => ((m.Item1 % (i + 1)) + 1, m.Item2))];
+            int Height(int span) => 1 + spans.Index().Where(s => s.Item.Parent == span).Select(s => Height(s.Index + 1)).DefaultIfEmpty(0).Max();
+            int Nearest(int span, Func<int, bool> wanted) => span == 0 || wanted(spans[span - 1].Kind) ? span : Nearest(spans[span - 1].Parent, wanted);
+            int Statement(int span) => Nearest(spans[span - 1].Parent, k => k != 1);
+            HashSet<int> around = [.. spans.Index().Where(s => s.Item.Kind > 1 && Statement(s.Index + 1) is > 0 and var s2 && spans[s2 - 1].Kind == s.Item.Kind).Select(s => Statement(s.Index + 1))];
+            var expected = spans.Index().Where(s => s.Item.Kind > 1 && !around.Contains(s.Index + 1))
+                .GroupBy(s => Nearest(s.Item.Parent, k => k == 0)).Select(g => ($"page {g.Key}", g.Count())).OrderBy(g => g.Item1, StringComparer.Ordinal);
+
+            var told = new List<Action<RunUnits>>();
+            foreach ((int i, (int parent, int kind)) in spans.Index())
+            {
+                told.Add(kind > 1 ? r => Inside(r, i + 1, parent, $"SELECT {new string('a', kind)} FROM hut", Height(i + 1)) : r => Around(r, i + 1, parent, kind == 0 ? $"page {i + 1}" : ""));
+                if ((seed >> i) % 3 == 0)
+                {
+                    told.Add(told[^1]);
+                }
+            }
+
+            Action<RunUnits>[] shuffled = [.. told];
+            new Random(seed).Shuffle(shuffled);
+            RunUnits run = New();
+            Array.ForEach(shuffled, t => t(run));
+            run.Units().Select(u => (u.Name, u.Statements)).ShouldBe(expected);
+        });
+
+    [Fact]
+    public void A_run_of_which_something_was_lost_is_not_judged_where_nothing_is_over_its_limit() =>
+        UnitCheck.Partial("w.sql").ShouldSatisfyAllConditions(i => i.State.ShouldBe(CheckState.NotJudged), i => i.Rule.ShouldBe(CheckRules.Units));
 
     [Fact]
     public void An_account_says_itself_again_whatever_units_are_called() => Gen.Select(Gen.String, Gen.Int[1, 1_000_000], Gen.Int[1, 1_000_000]).List[0, 8].Sample(lines =>
@@ -193,7 +259,13 @@ public class RunUnitsTests
 
     private static RunUnits New() => new(KnownEngines.Default.Dialect, name => KnownEngines.Named(name)?.Dialect);
 
-    private static void Name(RunUnits run, int trace, string page) => run.NameUnit(Encoding.UTF8.GetBytes($"trace {trace}"), "", page);
+    private static void Name(RunUnits run, int trace, string page) => run.SeeSpan(new() { Unit = Encoding.UTF8.GetBytes($"trace {trace}"), Page = page });
+
+    private static void Around(RunUnits run, int span, int parent, string page) =>
+        run.SeeSpan(new() { Unit = "t"u8, Span = (ulong)span, ParentSpan = (ulong)parent, Page = page });
+
+    private static void Inside(RunUnits run, int span, int parent, string sql, double milliseconds = 1) =>
+        run.Observe(new() { At = Start.AddSeconds(span), Duration = TimeSpan.FromMilliseconds(milliseconds), Sql = sql, Unit = "t"u8, Span = (ulong)span, ParentSpan = (ulong)parent });
 
     private static void Send(RunUnits run, int trace, string sql, double milliseconds = 1, string engine = "") =>
         run.Observe(new Observation { At = Start, Duration = TimeSpan.FromMilliseconds(milliseconds), Sql = sql, Engine = engine, Unit = Encoding.UTF8.GetBytes($"trace {trace}") });

@@ -13,10 +13,10 @@ public class OtlpTests
     private const string Request = """
         {"resourceSpans":[{"resource":{"attributes":[{"key":"service.name","value":{"stringValue":"sorter"}},{"key":"service.instance.id","value":{"stringValue":"a1"}}]},
          "scopeSpans":[{"scope":{"name":"lib"},"spans":[
-          {"traceId":"5B8EFFF798038103D269B633813FC60C","spanId":"EEE19B7EC3C1B174","name":"SELECT parcel","startTimeUnixNano":"1772446500000000000","endTimeUnixNano":"1772446500002500000",
+          {"traceId":"5b8efff798038103d269b633813fc60c","spanId":"EEE19B7EC3C1B174","name":"SELECT parcel","startTimeUnixNano":"1772446500000000000","endTimeUnixNano":"1772446500002500000",
            "attributes":[{"key":"db.query.text","value":{"stringValue":"SELECT * FROM parcel WHERE id = ? AND note = ?"}},{"key":"db.namespace","value":{"stringValue":"depot"}},
             {"key":"db.query.parameter.0","value":{"intValue":"7"}},{"key":"db.query.parameter.1","value":{"stringValue":"it's"}},{"key":"db.response.returned_rows","value":{"intValue":3}}]},
-          {"traceId":"5B8EFFF798038103D269B633813FC60C","spanId":"EEE19B7EC3C1B175","name":"x","startTimeUnixNano":"1772446500003000000","endTimeUnixNano":"1772446500004000000",
+          {"traceId":"5b8efff798038103d269b633813fc60c","spanId":"EEE19B7EC3C1B175","name":"x","startTimeUnixNano":"1772446500003000000","endTimeUnixNano":"1772446500004000000",
            "attributes":[{"key":"db.statement","value":{"stringValue":"DELETE FROM parcel"}},{"key":"db.name","value":{"stringValue":"depot"}},{"key":"error.type","value":{"stringValue":"40001"}}],
            "status":{"code":2,"message":"deadlock"}},
           {"traceId":"00","spanId":"01","name":"GET /","startTimeUnixNano":"1","endTimeUnixNano":"2","attributes":[{"key":"http.route","value":{"stringValue":"/"}}]},
@@ -35,7 +35,7 @@ public class OtlpTests
         Seen first = caught.Statements[0], second = caught.Statements[1];
         (first.Sql, first.Ms, first.Binds, first.Rows, first.Database, first.Application).ShouldBe(("SELECT * FROM parcel WHERE id = ? AND note = ?", 2.5, "1=7, 2='it''s'", 3L, "depot", "sorter"));
         first.At.ShouldBe(DateTime.UnixEpoch.AddSeconds(1_772_446_500));
-        first.Unit.ShouldBe("5B8EFFF798038103D269B633813FC60C");
+        first.Unit.ShouldBe("5b8efff798038103d269b633813fc60c");
         (second.Sql, second.Error, second.Message).ShouldBe(("DELETE FROM parcel", "40001", "deadlock"));
     }
 

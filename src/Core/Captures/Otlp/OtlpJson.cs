@@ -1,4 +1,7 @@
+using System.Buffers;
 using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
 using System.Text.Json;
 
 namespace SwiftLedger.Core.Captures.Otlp;
@@ -86,13 +89,23 @@ public sealed class OtlpJson : ICaptureForm
             }
 
             var sender = new OtlpResource(resource);
+            var spans = new List<OtlpSpan>();
             foreach (JsonElement ofScope in List(ofResource, "scopeSpans"))
             {
                 foreach (JsonElement span in List(ofScope, "spans"))
                 {
-                    rejected += SpanOf(span)?.Observe(sender, line, sink) == true ? 0 : 1;
+                    if (SpanOf(span) is { } read)
+                    {
+                        spans.Add(read);
+                    }
+                    else
+                    {
+                        rejected++;
+                    }
                 }
             }
+
+            rejected += OtlpSpan.Observe(spans, sender, line, sink);
 
             sender.TellVersion(sink);
         }
@@ -227,13 +240,16 @@ public sealed class OtlpJson : ICaptureForm
             switch (field.Name)
             {
                 case "traceId":
-                    span.TraceId = field.Value.GetString() ?? "";
+                    span.TraceId = field.Value.GetString()?.ToLowerInvariant() ?? "";
                     break;
                 case "name":
                     span.Name = TextOrNothing(field.Value);
                     break;
+                case "spanId":
+                    span.Id = SpanNumber(field.Value);
+                    break;
                 case "parentSpanId":
-                    span.HasParent = TextOrNothing(field.Value).AsSpan().Trim('0').Length > 0;
+                    span.Parent = SpanNumber(field.Value);
                     break;
                 case "kind":
                     span.Kind = field.Value.ValueKind == JsonValueKind.Number ? field.Value.TryGetInt32(out int kind) ? kind : 0
@@ -257,6 +273,15 @@ public sealed class OtlpJson : ICaptureForm
         }
 
         return span;
+    }
+
+    /// <summary>Of a span: hexadecimal by the specification, of any case; what else there is has a number too.</summary>
+    private static ulong SpanNumber(JsonElement value)
+    {
+        string text = TextOrNothing(value);
+        Span<byte> id = stackalloc byte[sizeof(ulong)];
+        return text.Length == 2 * sizeof(ulong) && Convert.FromHexString(text, id, out _, out _) == OperationStatus.Done ? OtlpSpan.Number(id)
+            : text.AsSpan().Trim('0').IsEmpty ? 0 : XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(text));
     }
 
     /// <summary>A text that a statement can do without: empty where it is none, or none that can be read.</summary>

@@ -60,7 +60,7 @@ public static class OtlpProtobuf
         }
 
         var sender = new OtlpResource(resource);
-        int rejected = spans.Count(s => !s.Observe(sender, 0, sink));
+        int rejected = OtlpSpan.Observe(spans, sender, 0, sink);
         sender.TellVersion(sink);
         return rejected;
     }
@@ -76,8 +76,11 @@ public static class OtlpProtobuf
                 case 1:
                     span.TraceId = Convert.ToHexStringLower(fields.Bytes);
                     break;
+                case 2:
+                    span.Id = OtlpSpan.Number(fields.Bytes);
+                    break;
                 case 4:
-                    span.HasParent = fields.Bytes.ContainsAnyExcept((byte)0);
+                    span.Parent = OtlpSpan.Number(fields.Bytes);
                     break;
                 case 5:
                     span.Name = Encoding.UTF8.GetString(fields.Bytes);

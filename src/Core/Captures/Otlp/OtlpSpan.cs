@@ -1,4 +1,6 @@
+using System.Buffers.Binary;
 using System.Globalization;
+using System.IO.Hashing;
 using System.Text;
 
 namespace SwiftLedger.Core.Captures.Otlp;
@@ -16,8 +18,11 @@ internal sealed class OtlpSpan
 
     public string Name { get; set; } = "";
 
-    /// <summary>Whether it has one above it; without one it is the root of its trace.</summary>
-    public bool HasParent { get; set; }
+    /// <summary>Its number in the trace; 0 for none.</summary>
+    public ulong Id { get; set; }
+
+    /// <summary>The number of the span around it; 0 for the root of its trace.</summary>
+    public ulong Parent { get; set; }
 
     /// <summary>Of SpanKind: 2 for what a server does for a request, 5 for what a consumer does for a message.</summary>
     public int Kind { get; set; }
@@ -32,15 +37,33 @@ internal sealed class OtlpSpan
 
     public Dictionary<string, OtlpValue> Attributes { get; } = new(StringComparer.Ordinal);
 
+    private string Statement => First(Attributes, "db.query.text", "db.statement");
+
+    /// <summary>The number of a span as its bytes tell it.</summary>
+    /// <param name="id">Eight bytes by the specification; what else there is has a number too. All zeros, and none, are 0.</param>
+    internal static ulong Number(ReadOnlySpan<byte> id) => !id.ContainsAnyExcept((byte)0) ? 0 : id.Length == sizeof(ulong) ? BinaryPrimitives.ReadUInt64BigEndian(id) : XxHash3.HashToUInt64(id);
+
+    /// <summary>
+    /// Hands over what spans of one sender tell: first those of no statement, so that what stands in which is known, then statements as
+    /// they ended, which is in front of what is around them.
+    /// </summary>
+    /// <param name="spans">Of one request.</param>
+    /// <param name="resource">Their sender.</param>
+    /// <param name="line">From 1; 0 for none.</param>
+    /// <param name="sink">Told them.</param>
+    /// <returns>How many have a statement but no usable times.</returns>
+    internal static int Observe(IReadOnlyList<OtlpSpan> spans, OtlpResource resource, long line, ICaptureSink sink) =>
+        spans.Where(s => s.Statement.Length == 0).Concat(spans.Where(s => s.Statement.Length > 0).OrderBy(s => s.EndNanoseconds).ThenByDescending(s => s.StartNanoseconds)).Count(s => !s.Observe(resource, line, sink));
+
     /// <summary>
     /// Hands the statement over, if the span holds one. Names by OpenTelemetry's semantic conventions for database client spans: the
     /// stable ones (<c>db.query.text</c>, <c>db.namespace</c>, <c>db.response.status_code</c>) and those before them (<c>db.statement</c>,
     /// <c>db.name</c>).
     /// </summary>
     /// <returns>False where it has a statement but no usable times.</returns>
-    public bool Observe(OtlpResource resource, long line, ICaptureSink sink)
+    private bool Observe(OtlpResource resource, long line, ICaptureSink sink)
     {
-        string sql = First(Attributes, "db.query.text", "db.statement");
+        string sql = Statement;
         bool timed = StartNanoseconds > 0 && EndNanoseconds >= StartNanoseconds && EndNanoseconds <= (ulong)long.MaxValue;
         DateTime began = timed ? DateTime.UnixEpoch.AddTicks((long)(StartNanoseconds / 100)) : default;
         if (timed)
@@ -50,9 +73,9 @@ internal sealed class OtlpSpan
 
         if (sql.Length == 0)
         {
-            if ((!HasParent || Kind is 2 or 5) && TraceId.Length > 0 && Page is { Length: > 0 } page)
+            if (TraceId.Length > 0)
             {
-                sink.NameUnit(Encoding.UTF8.GetBytes(TraceId), resource.Source, page);
+                sink.SeeSpan(new() { Unit = Encoding.UTF8.GetBytes(TraceId), Source = resource.Source, Span = Id, ParentSpan = Parent, Page = Parent == 0 || Kind is 2 or 5 ? Page : "" });
             }
 
             return true;
@@ -75,6 +98,8 @@ internal sealed class OtlpSpan
             SqlState = Failed ? (code.Length > 0 ? code : Observation.WithoutCode) : "",
             Message = StatusMessage,
             Unit = Encoding.UTF8.GetBytes(TraceId),
+            Span = Id,
+            ParentSpan = Parent,
             Application = Encoding.UTF8.GetBytes(resource.Service),
             Database = Encoding.UTF8.GetBytes(First(Attributes, "db.namespace", "db.name")),
             User = Encoding.UTF8.GetBytes(First(Attributes, "db.user")),
