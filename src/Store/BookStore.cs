@@ -7,7 +7,7 @@ namespace SwiftLedger.Store;
 public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
 {
     private const string ChangeColumns = "id AS Id, book_id AS BookId, title AS Title, note AS Note, text AS Text";
-    private const string BookColumns = "id AS Id, name AS Name, subject AS Subject, workload AS Workload, created_at AS CreatedAt";
+    private const string BookColumns = "id AS Id, name AS Name, subject AS Subject, workload AS Workload, house_rules AS HouseRules, created_at AS CreatedAt";
 
     public IReadOnlyList<BookRecord> All()
     {
@@ -76,6 +76,13 @@ public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
             DELETE FROM workload_version WHERE book_id = @id AND id NOT IN (SELECT id FROM workload_version WHERE book_id = @id ORDER BY id DESC LIMIT @most)
             """, new { id, most = MostVersions }, transaction);
         transaction.Commit();
+    }
+
+    /// <summary>Gives a book other rules of the house: trials that are asked for from now on are held to them.</summary>
+    public void KeepHouseRules(long id, string rules)
+    {
+        using SqliteConnection connection = ledger.Open();
+        connection.Execute("UPDATE book SET house_rules = @rules WHERE id = @id", new { id, rules });
     }
 
     /// <summary>The versions of a book's workload, the latest first: that one is in force.</summary>

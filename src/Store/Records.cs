@@ -25,6 +25,9 @@ public sealed record BookRecord
     /// <summary>The workload used last.</summary>
     public string Workload { get; init; } = "";
 
+    /// <summary>What all of its statements have to keep; empty for nothing.</summary>
+    public string HouseRules { get; init; } = "";
+
     public string CreatedAt { get; init; } = "";
 }
 
@@ -48,6 +51,9 @@ public sealed record TrialRecord : TrialGlance
     public string Workload { get; init; } = "";
 
     public string ChangeText { get; init; } = "";
+
+    /// <summary>The rules of its book when it was asked for; empty for none.</summary>
+    public string HouseRules { get; init; } = "";
 
     /// <summary>The options as JSON.</summary>
     public string Options { get; init; } = "{}";

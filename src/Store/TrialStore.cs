@@ -20,7 +20,7 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
         (SELECT stems FROM settlement WHERE trial_id = trial.id AND number = 1) AS Stems
         """;
 
-    private const string Columns = $"{AtAGlance}, workload AS Workload, change_text AS ChangeText, options AS Options, environment AS Environment, problems AS Problems, done AS Done";
+    private const string Columns = $"{AtAGlance}, workload AS Workload, change_text AS ChangeText, house_rules AS HouseRules, options AS Options, environment AS Environment, problems AS Problems, done AS Done";
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
@@ -37,8 +37,8 @@ public sealed class TrialStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         long id = connection.ExecuteScalar<long>("""
-            INSERT INTO trial (book_id, change_id, title, workload, change_text, options, state, created_at)
-            VALUES (@bookId, @changeId, @title, @workload, @change, @options, @state, @now)
+            INSERT INTO trial (book_id, change_id, title, workload, change_text, house_rules, options, state, created_at)
+            VALUES (@bookId, @changeId, @title, @workload, @change, (SELECT house_rules FROM book WHERE id = @bookId), @options, @state, @now)
             RETURNING id
             """, new { bookId, changeId, title, workload, change, options = JsonSerializer.Serialize(options, Json), state = NameOf(TrialState.Waiting), now = clock.Now() });
         return Find(id)!;

@@ -113,7 +113,7 @@ public sealed record TrialPage(
             account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList(),
             settlements is [var first, ..] ? new(first.Decided.Rules, VerdictRule.Version, first.DecidedAt) : null,
             [.. settlements.Skip(1).Select(s => DecidedAnew.Of(s, account))],
-            t.State is TrialState.Waiting or TrialState.Running or TrialState.Refused ? [] : [.. TrialLimitCheck.Of(account, DateOnly.FromDateTime(DateTimeOffset.Parse(t.CreatedAt, CultureInfo.InvariantCulture).UtcDateTime)).Select(TrialLimitView.Of)]);
+            t.State is TrialState.Waiting or TrialState.Running or TrialState.Refused ? [] : [.. TrialLimitCheck.Of(account, t.HouseRules, DateOnly.FromDateTime(DateTimeOffset.Parse(t.CreatedAt, CultureInfo.InvariantCulture).UtcDateTime)).Select(TrialLimitView.Of)]);
     }
 
     /// <summary>Whether the side after runs by another plan than the one that stands for the statement.</summary>
@@ -125,7 +125,7 @@ public sealed record TrialPage(
 
 }
 
-/// <summary>A limit that the workload states, held against the trial.</summary>
+/// <summary>A limit that the workload or the book's rules state, held against the trial.</summary>
 /// <param name="Line">Number of the line that it is about; null where it is about all.</param>
 /// <param name="Name">Of the statement, with its case.</param>
 /// <param name="Title">Of its rule.</param>

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http.HttpResults;
 using SwiftLedger.Core.Budgets;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Store;
 
 namespace SwiftLedger.Web;
@@ -27,7 +28,33 @@ internal static class GateApi
     /// <summary>So many checks back courses reach.</summary>
     internal const int MostChecks = 60;
 
-    public static void Map(RouteGroupBuilder api) => api.MapGet("/books/{id:long}/gate", Gate);
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/books/{id:long}/gate", Gate);
+        api.MapGet("/books/{id:long}/limits", Limits);
+        api.MapPut("/books/{id:long}/limits", Keep);
+        api.MapGet("/rules", () => CheckRules.All);
+    }
+
+    private static Results<Ok<LimitsText>, NotFound<ProblemReport>> Limits(long id, BookStore books) =>
+        books.Find(id) is { } book ? TypedResults.Ok(new LimitsText(book.Workload, book.HouseRules)) : DaybookApi.Nothing("book");
+
+    private static Results<NoContent, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Keep(long id, LimitsText limits, BookStore books)
+    {
+        if (books.Find(id) is not { } book)
+        {
+            return DaybookApi.Nothing("book");
+        }
+
+        if (limits.Problems(KnownEngines.OfSubject(book.Subject).Dialect) is { Count: > 0 } problems)
+        {
+            return TypedResults.UnprocessableEntity(new ProblemReport([.. problems.Select(ProblemView.Of)]));
+        }
+
+        books.KeepWorkload(id, limits.Workload, "limits edited");
+        books.KeepHouseRules(id, limits.Rules);
+        return TypedResults.NoContent();
+    }
 
     private static Results<Ok<GatePage>, NotFound<ProblemReport>> Gate(long id, BookStore books, CheckStore checks, int? check)
     {

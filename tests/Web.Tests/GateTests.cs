@@ -1,4 +1,5 @@
 using System.Net;
+using System.Net.Http.Json;
 using System.Text.Json;
 using Shouldly;
 using SwiftLedger.Core.Budgets;
@@ -39,6 +40,36 @@ public sealed class GateTests : RunningServer
         {
             (await Client.GetAsync(new Uri(wrong, UriKind.Relative))).StatusCode.ShouldBe(HttpStatusCode.NotFound, wrong);
         }
+    }
+
+    /// <summary>What was wrong changes nothing; what was kept holds for trials that are asked for from then on.</summary>
+    [Fact]
+    public async Task Limits_are_edited_as_text_and_hold_for_the_trials_behind()
+    {
+        var ledger = new LedgerDatabase(Home.LedgerFile);
+        var books = new BookStore(ledger, TimeProvider.System);
+        long book = books.OpenByName("Depots").Id;
+        books.KeepWorkload(book, "-- name: a\nSELECT 1;", "as handed in");
+        string address = $"/api/books/{book}/limits";
+        Task<HttpResponseMessage> Put(string path, LimitsText limits) => SendContent(HttpMethod.Put, path, JsonContent.Create(limits));
+        TrialRecord before = new TrialStore(ledger, TimeProvider.System).Add(book, null, "t", "SELECT 1;", "", new());
+        using (HttpResponseMessage wrong = await Put(address, new LimitsText("-- name: a\n-- budget: work <= 5 bananas\nSELECT 1;", "tables read whole: over 5 bananas")))
+        {
+            wrong.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+            JsonElement told = await wrong.Content.ReadFromJsonAsync<JsonElement>();
+            told.GetProperty("problems").EnumerateArray().Select(p => (p.GetProperty("part").GetString(), p.GetProperty("line").GetInt32())).ShouldBe([("workload", 2), ("rules", 1)]);
+        }
+
+        (await Get($"/api/books/{book}/limits")).ToString().ShouldContain("\"workload\":\"-- name: a\\nSELECT 1;\",\"rules\":\"\"");
+        var good = new LimitsText("-- name: a\n-- budget: work <= 5\nSELECT 1;", "results without limit: on");
+        (await Put(address, good)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await Put($"/api/books/{book + 1}/limits", good)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        (await Get($"/api/books/{book}/limits")).GetProperty("rules").GetString().ShouldBe("results without limit: on");
+        books.WorkloadVersions(book)[0].ShouldSatisfyAllConditions(v => v.Text.ShouldBe(good.Workload), v => v.Why.ShouldBe("limits edited"));
+
+        var trials = new TrialStore(ledger, TimeProvider.System);
+        trials.Add(book, null, "t", "SELECT 1;", "", new()).HouseRules.ShouldBe("results without limit: on");
+        trials.Find(before.Id)!.HouseRules.ShouldBe("");
     }
 
     /// <summary>The front page tells it before it breaks, the nearest first, and no more once it is far again.</summary>

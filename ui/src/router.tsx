@@ -250,9 +250,10 @@ const pastedRoute = createRoute({
 const gateRoute = createRoute({
   getParentRoute: () => root,
   path: "/books/$bookId/gate",
-  validateSearch: (s: Record<string, unknown>): { check?: number; limit?: string } => ({
+  validateSearch: (s: Record<string, unknown>): { check?: number; limit?: string; edit?: true } => ({
     check: whole(s.check),
     limit: text(s.limit),
+    edit: s.edit === true || undefined,
   }),
   component: lazyRouteComponent(() => import("./gate/GateView"), "GateView"),
 });

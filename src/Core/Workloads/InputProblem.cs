@@ -9,6 +9,9 @@ public enum InputPart
     Workload,
     Change,
     Options,
+
+    /// <summary>Rules of the house.</summary>
+    Rules,
 }
 
 /// <summary>Something wrong with what a user handed in: found before anything is measured.</summary>

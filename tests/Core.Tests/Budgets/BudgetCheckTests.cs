@@ -1,9 +1,11 @@
 using System.Xml.Linq;
 using Shouldly;
 using SwiftLedger.Core.Budgets;
+using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
 using SwiftLedger.Core.Plans;
 using SwiftLedger.Core.Trials;
+using SwiftLedger.Core.Workloads;
 using Xunit;
 
 namespace SwiftLedger.Core.Tests.Budgets;
@@ -228,15 +230,38 @@ public class BudgetCheckTests
     {
         const string workload = "-- budget for all: bill at most 5 % dearer\n-- name: a\n-- budget: work <= 100\n-- budget: rows read per row returned <= 10\n-- budget: p95 <= 1 ms\n-- exception: rows read per row returned until 2026-12-31: the index comes in January\nSELECT 1;";
         TrialAccount account = Account(workload, Seen(50, 1, Search("depot", 5)), Seen(101, 1, Search("depot", 11)));
-        IReadOnlyList<TrialLimitResult> limits = TrialLimitCheck.Of(account, new(2026, 12, 2));
-        limits.Select(l => (l.Line, l.Item.Rule.Title, l.Item.State)).ShouldBe([(1, "work", CheckState.Broken), (null, "bill", CheckState.Broken), (1, "rows read per row returned", CheckState.Excused)]);
+        IReadOnlyList<TrialLimitResult> limits = TrialLimitCheck.Of(account, "", new(2026, 12, 2));
+        limits.Select(l => (l.Line, l.Item.Rule.Title, l.Item.State)).ShouldBe([(1, "work", CheckState.Broken), (null, "bill", CheckState.Broken), (1, "rows read per row returned", CheckState.Excused), (null, "time", CheckState.Noted)]);
         limits[2].Item.Said.ShouldContain("Allowed until 2026-12-31: the index comes in January");
 
+        limits[3].Item.Said.ShouldBe("Only a check holds it.");
+
         // Another day it is due, and before anything was looked at nothing is judged.
-        TrialLimitCheck.Of(account, new(2027, 1, 1)).Count(l => l.Item.State == CheckState.Broken).ShouldBe(3);
-        TrialLimitCheck.Of(TrialAccount.Open(TrialBrief.Read(workload, "", new(NoiseCheck: true)).Value), new(2026, 12, 2)).Where(l => l.Line is not null).ShouldAllBe(l => l.Item.State == CheckState.NotJudged);
-        TrialLimitCheck.Of(Account("-- name: a\nSELECT 1;", Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1))), new(2026, 12, 2)).ShouldBeEmpty();
+        TrialLimitCheck.Of(account, "", new(2027, 1, 1)).Count(l => l.Item.State == CheckState.Broken).ShouldBe(3);
+        TrialLimitCheck.Of(TrialAccount.Open(TrialBrief.Read(workload, "", new(NoiseCheck: true)).Value), "", new(2026, 12, 2)).Where(l => l.Line is not null).ShouldAllBe(l => l.Item.State == CheckState.NotJudged);
+        TrialLimitCheck.Of(Account("-- name: a\nSELECT 1;", Seen(1, 1, Search("depot", 1)), Seen(1, 1, Search("depot", 1))), "", new(2026, 12, 2)).ShouldBeEmpty();
     }
+
+    [Fact]
+    public void A_trial_is_held_to_the_rules_of_its_book_that_a_trial_can_tell()
+    {
+        const string rules = "results without limit: over 10 rows\nmigration steps that lock or rewrite a table: on\nstatements of a unit: over 3 statements\nnot a rule\nexception: results without limit, b until 2026-12-31: a page of its own comes";
+        TrialAccount account = Account("-- name: a\nSELECT id FROM depot;", Seen(1, 11, Search("depot", 11)), Seen(1, 11, Search("depot", 11)));
+        IReadOnlyList<TrialLimitResult> limits = TrialLimitCheck.Of(account, rules, new(2026, 12, 2));
+        limits.Select(l => (l.Line, l.Item.Rule, l.Item.State)).ShouldBe([(1, CheckRules.WithoutLimit, CheckState.Broken), (null, CheckRules.StepHolds, CheckState.Noted), (null, CheckRules.UnitStatements, CheckState.Noted)]);
+        limits[0].Item.Sentence.ShouldContain("It returns 11 rows and says no LIMIT");
+        TrialLimitCheck.Of(account, rules.Replace("limit, b", "limit, a", StringComparison.Ordinal), new(2026, 12, 2))[0].Item.State.ShouldBe(CheckState.Excused);
+    }
+
+    [Theory]
+    [InlineData("-- name: a\n-- budget: work <= 5 bananas\nSELECT 1;", "", InputPart.Workload, 2)]
+    [InlineData("-- name: a\n-- exception: bananas until 2026-12-31: why\nSELECT 1;", "", InputPart.Workload, 2)]
+    [InlineData("", "tables read whole: over 5 bananas", InputPart.Rules, 1)]
+    [InlineData("", "\nbananas: on", InputPart.Rules, 2)]
+    [InlineData("", "exception: bananas, a until 2026-12-31: why", InputPart.Rules, 1)]
+    [InlineData("-- name: a\n-- budget: work <= 5\nSELECT 1;", "# none yet\nrepeated statements: on", null, 0)]
+    public void Limits_as_text_tell_what_cannot_be_read_with_its_place(string workload, string rules, InputPart? part, int line) =>
+        new LimitsText(workload, rules).Problems(KnownEngines.Default.Dialect).Select(p => ((InputPart?)p.Part, p.Place?.Line)).ShouldBe(part is null ? [] : [(part, line)]);
 
     private static IReadOnlyList<BudgetResult> Of(string workload, Inspection after) => Of(workload, after, after);
 

@@ -4510,6 +4510,128 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{id}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LimitsText"];
+                    };
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LimitsText"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Not Found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Unprocessable Entity */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CheckRule"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4943,6 +5065,26 @@ export interface components {
             sides?: components["schemas"]["SubjectSides"];
             /** Format: double */
             maxSeconds?: null | number;
+        };
+        /** @description What a check can hold something against. */
+        CheckRule: {
+            /** @description For other programs; it never changes. */
+            id: string;
+            /** @description In a few words; an exception names it so. */
+            title: string;
+            /** @description What it limits, and how it is told. */
+            what: string;
+            /** @description Why that costs, and what people usually do about it. */
+            why: string;
+            /** @description The unit of its limit where it is a rule of the house: `rows`; empty where it has no limit, null where it is none. */
+            unit?: null | string;
+            /**
+             * Format: double
+             * @description The limit of a rule of the house that is on and names none.
+             */
+            usual?: number;
+            /** @description Whether a file of house rules may say it. */
+            isHouseRule?: boolean;
         };
         /**
          * @description What a check found of one thing that it looked at.
@@ -5686,6 +5828,13 @@ export interface components {
             headline: string;
             deployment: null | components["schemas"]["EntryDeployment"];
             digest: string;
+        };
+        /** @description What a book's changes have to keep, as text. */
+        LimitsText: {
+            /** @description With budgets and exceptions above its statements. */
+            workload: string;
+            /** @description Of the house, as HouseRules reads them; empty for none. */
+            rules: string;
         };
         LineFindingView: {
             /** Format: int32 */

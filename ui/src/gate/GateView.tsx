@@ -7,21 +7,26 @@ import { moveAlong } from "../parts/keys";
 import { EmptyState } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Course } from "./Course";
-import { keyOf, roomOf, stateInks, stateWords, titleOf } from "./words";
+import { LimitsEditor } from "./LimitsEditor";
+import { keyOf, roomOf, ruleAnchor, stateInks, stateWords, titleOf } from "./words";
 
 type Check = GatePage["checks"][number];
 
 /** What a book's changes have to keep: each limit with what is left of it, and when it was kept or broken, by commit. */
 export function GateView() {
   const id = Number(useParams({ strict: false }).bookId);
-  const { check, limit } = useSearch({ strict: false }) as { check?: number; limit?: string };
+  const { check, limit, edit } = useSearch({ strict: false }) as {
+    check?: number;
+    limit?: string;
+    edit?: true;
+  };
   const book = useBook(id);
   const query = useGate(id, check);
   const navigate = useNavigate();
   const page = query.data;
   const at = page?.limits.findIndex((l) => keyOf(l) === limit) ?? -1;
   const chosen = page?.limits[at];
-  const go = (to: { check?: number | undefined; limit?: string | undefined }) =>
+  const go = (to: { check?: number | undefined; limit?: string | undefined; edit?: true }) =>
     navigate({ to: "/books/$bookId/gate", params: { bookId: String(id) }, search: to, replace: true });
   return (
     <Frame
@@ -35,35 +40,53 @@ export function GateView() {
       of={query}
       reading="Reading the checks."
     >
-      {page && page.checks.length === 0 && (
-        <div className="px-5">
-          <EmptyState wholePage title="No check was posted yet">
-            A check holds a branch against its budgets, wherever it runs. With{" "}
-            <code>./swift-ledger check … --book "{book.data?.book.name ?? "this book"}"</code> what it finds
-            is kept here, by commit.
-          </EmptyState>
-        </div>
-      )}
-      {page && page.checks.length > 0 && (
+      {page && (
         <Spread
-          name="gate"
-          start={0.6}
+          name={edit ? "gate text" : "gate"}
+          start={edit ? 0.45 : 0.6}
           left={
-            <Page label="Limits" head={<Head page={page} />}>
-              <Limits limits={page.limits} at={at} select={(l) => go({ check, limit: l && keyOf(l) })} />
-            </Page>
+            page.checks.length > 0 ? (
+              <Page label="Limits" head={<Head page={page} />}>
+                <Limits limits={page.limits} at={at} select={(l) => go({ check, limit: l && keyOf(l) })} />
+              </Page>
+            ) : (
+              <Page label="Limits">
+                <EmptyState wholePage title="No check was posted yet">
+                  A check holds a branch against its budgets, wherever it runs. With{" "}
+                  <code>./swift-ledger check … --book "{book.data?.book.name ?? "this book"}"</code> what it
+                  finds is kept here, by commit.
+                </EmptyState>
+              </Page>
+            )
           }
           right={
-            chosen ? (
+            edit ? (
+              <LimitsEditor book={id} close={() => go({ check, limit })} />
+            ) : chosen ? (
               <LimitPanel course={chosen} checks={page.checks} close={() => go({ check })} />
             ) : (
-              <Page label="Checks" head={<h2 className="head">Checks</h2>}>
+              <Page
+                label="Checks"
+                head={
+                  <div className="flex items-baseline justify-between gap-3">
+                    <h2 className="head">Checks</h2>
+                    <button type="button" className="press" onClick={() => go({ check, edit: true })}>
+                      Edit limits
+                    </button>
+                  </div>
+                }
+              >
                 {page.notes.map((n) => (
                   <p key={n} className="mb-2 text-quiet">
                     {n}
                   </p>
                 ))}
-                <Checks checks={page.checks} chosen={page.chosen} book={id} />
+                {page.checks.length > 0 ? (
+                  <Checks checks={page.checks} chosen={page.chosen} book={id} />
+                ) : (
+                  <p className="text-quiet">None yet.</p>
+                )}
+                <Exceptions limits={page.limits} />
               </Page>
             )
           }
@@ -193,6 +216,11 @@ function LimitPanel({ course, checks, close }: { course: GateCourse; checks: Che
         {l.sentence}
       </p>
       {course.nears && <p className="mt-2 font-semibold">{course.nears}</p>}
+      <p className="mt-2 text-sm">
+        <a className="link" href={`/glossary#${ruleAnchor(l.rule)}`}>
+          what this limit means, and what people do
+        </a>
+      </p>
       <h3 className="section">Check by check</h3>
       <table className="ruled">
         <thead>
@@ -222,6 +250,29 @@ function LimitPanel({ course, checks, close }: { course: GateCourse; checks: Che
         </tbody>
       </table>
     </Page>
+  );
+}
+
+/** What is allowed for a while, and what was, with the reasons. */
+function Exceptions({ limits }: { limits: GateCourse[] }) {
+  const allowed = limits.filter((l) => l.latest.until !== null);
+  const told = limits.filter((l) => l.latest.rule === "exception");
+  if (allowed.length + told.length === 0) {
+    return null;
+  }
+  return (
+    <>
+      <h3 className="section">Exceptions</h3>
+      <ul>
+        {[...allowed, ...told].map((l) => (
+          <li key={keyOf(l)} className="mb-1">
+            {l.latest.name && <span className="font-semibold">{l.latest.name}: </span>}
+            {l.latest.until ? `${titleOf(l)}. ` : ""}
+            {l.latest.sentence}
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 

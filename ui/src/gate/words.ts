@@ -24,6 +24,9 @@ export const keyOf = ({ latest: l }: GateCourse): string => [l.rule, l.name, l.l
 export const roomOf = (room: number | null): string =>
   room === null ? "" : room < 0 ? `${three(-room * 100)} % over` : `${three(room * 100)} %`;
 
+/** Where the glossary explains a rule. */
+export const ruleAnchor = (rule: string): string => `rule-${rule}`;
+
 /** What is limited, and of what. */
 export const titleOf = ({ latest: l }: GateCourse): string =>
   l.house ? l.title : l.limit.length > 0 ? l.limit : l.title;

@@ -50,6 +50,7 @@ const partNames: Record<string, string> = {
   workload: "Workload",
   change: "Change",
   options: "Settings",
+  rules: "Rules",
   request: "Request",
 };
 

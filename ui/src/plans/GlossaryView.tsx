@@ -1,7 +1,9 @@
 import { useLocation } from "@tanstack/react-router";
 import { useEffect } from "react";
+import { type CheckRule, useRules } from "../api/gate";
 import { useGlossary } from "../api/plans";
 import { useLoadGlossary } from "../api/rehearsals";
+import { ruleAnchor } from "../gate/words";
 import { Frame } from "../parts/Frame";
 import { IntervalBar } from "../parts/IntervalBar";
 import { VerdictMark } from "../parts/Mark";
@@ -16,11 +18,13 @@ export function GlossaryView() {
   const ofLoads = useLoadGlossary();
   const entries = glossary.data;
   const loads = ofLoads.data ?? [];
+  const ofChecks = useRules();
+  const rules = ofChecks.data ?? [];
   useEffect(() => {
-    if (entries && ofLoads.data && hash) {
+    if (entries && ofLoads.data && ofChecks.data && hash) {
       document.getElementById(hash)?.scrollIntoView();
     }
-  }, [entries, ofLoads.data, hash]);
+  }, [entries, ofLoads.data, ofChecks.data, hash]);
   return (
     <Frame at={"glossary"} title="Glossary" of={glossary}>
       {entries && (
@@ -41,6 +45,12 @@ export function GlossaryView() {
               <Contents
                 label="Findings of loads"
                 of={loads.map((e) => ({ id: e.kind, title: e.title }))}
+                at={hash}
+              />
+              <h2 className="section">What must hold</h2>
+              <Contents
+                label="Rules"
+                of={rules.map((r) => ({ id: ruleAnchor(r.id), title: r.title }))}
                 at={hash}
               />
               <h2 className="section">Words and marks of this program</h2>
@@ -80,6 +90,27 @@ export function GlossaryView() {
                   <p>{e.remedy}</p>
                 </article>
               ))}
+              <h2 className="head pt-6">What must hold</h2>
+              <p className="max-w-[68ch] text-quiet">
+                What a check holds a change against. Rules of the house stand in a file, or with a book, each
+                on a line of its own.
+              </p>
+              {rules.map((r) => (
+                <article
+                  key={r.id}
+                  id={ruleAnchor(r.id)}
+                  className={`max-w-[68ch] pt-2 ${ruleAnchor(r.id) === hash ? "bg-chosen" : ""}`}
+                >
+                  <h3 className="font-semibold first-letter:uppercase">{r.title}</h3>
+                  <p>{r.what}</p>
+                  <p>{r.why}</p>
+                  {r.isHouseRule && (
+                    <p className="text-quiet">
+                      As a rule of the house: <code>{asWritten(r)}</code>
+                    </p>
+                  )}
+                </article>
+              ))}
               <h2 className="head pt-6">Words and marks</h2>
               {ownWords.map((w) => (
                 <article
@@ -99,6 +130,10 @@ export function GlossaryView() {
     </Frame>
   );
 }
+
+/** A rule as a file of house rules has it. */
+const asWritten = (r: CheckRule): string =>
+  r.unit ? `${r.title}: over ${r.usual} ${r.unit}` : `${r.title}: on`;
 
 /** What stands on the right page, each a step away. */
 function Contents({ label, of, at }: { label: string; of: { id: string; title: string }[]; at: string }) {

@@ -67,13 +67,15 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
   );
 }
 
-/** The limits that the workload states: what the change breaks, and what could not be judged. */
+/** The limits that the workload and the book's rules state: what the change breaks, and what could not be judged. */
 function Held({ page: { limits }, open }: { page: TrialPageView; open: (line: number) => void }) {
   if (limits.length === 0) {
     return null;
   }
-  const told = limits.filter((l) => l.state !== "kept");
-  const kept = limits.length - told.length;
+  const told = limits.filter((l) => l.state !== "kept" && l.state !== "noted");
+  const noted = limits.filter((l) => l.state === "noted").length;
+  const held = limits.length - noted;
+  const kept = held - told.length;
   return (
     <>
       <h3 className="section">What must hold</h3>
@@ -96,7 +98,13 @@ function Held({ page: { limits }, open }: { page: TrialPageView; open: (line: nu
       )}
       {kept > 0 && (
         <p className="text-quiet">
-          {count(kept)} of {count(limits.length)} {limits.length === 1 ? "limit is" : "limits are"} kept.
+          {count(kept)} of {count(held)} {held === 1 ? "limit is" : "limits are"} kept.
+        </p>
+      )}
+      {noted > 0 && (
+        <p className="text-quiet">
+          {count(noted)} more {noted === 1 ? "is" : "are"} held by a check alone, which times each execution
+          and watches each step.
         </p>
       )}
     </>
