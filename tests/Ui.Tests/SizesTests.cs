@@ -10,7 +10,7 @@ public sealed class SizesTests(LedgerFixture ledger)
 {
     private static readonly string[] Paths =
     [
-        "/", "/books/1", "/books/1?change=10", "/books/1/daybook", "/books/1/daybook?deployment=3", "/books/1/executions", "/books/1/catalogue", "/books/1/gate", "/books/1/batch", "/books/1/proposals", "/books/1/rehearsals", "/books/1/keep", "/trials/1", "/trials/1/lines/1",
+        "/", "/books/1", "/books/1?change=10", "/books/1/daybook", "/books/1/daybook?deployment=3", "/books/1/executions", "/books/1/catalogue", "/books/1/gate", "/books/1/gate?edit=true", "/books/1/batch", "/books/1/proposals", "/books/1/rehearsals", "/books/1/keep", "/trials/1", "/trials/1/lines/1",
         "/trials/1/plans/1", "/trials/1/beside", "/new", "/plans", "/glossary",
     ];
 

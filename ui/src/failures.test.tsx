@@ -88,6 +88,7 @@ test.each([
   "/books/3/statements/ab",
   "/books/3/catalogue",
   "/books/3/gate",
+  "/books/3/gate?edit=true",
   "/books/3/batch",
   "/books/3/plans/ab",
   "/books/3/watches/1",

@@ -12,6 +12,8 @@ import { keyOf, roomOf, ruleAnchor, stateInks, stateWords, titleOf } from "./wor
 
 type Check = GatePage["checks"][number];
 
+const exceptionRule = "exception";
+
 /** What a book's changes have to keep: each limit with what is left of it, and when it was kept or broken, by commit. */
 export function GateView() {
   const id = Number(useParams({ strict: false }).bookId);
@@ -24,8 +26,10 @@ export function GateView() {
   const query = useGate(id, check);
   const navigate = useNavigate();
   const page = query.data;
-  const at = page?.limits.findIndex((l) => keyOf(l) === limit) ?? -1;
-  const chosen = page?.limits[at];
+  // What is said of exceptions limits nothing: it stands with the checks.
+  const limits = page?.limits.filter((l) => l.latest.rule !== exceptionRule) ?? [];
+  const at = limits.findIndex((l) => keyOf(l) === limit);
+  const chosen = limits[at];
   const go = (to: { check?: number | undefined; limit?: string | undefined; edit?: true }) =>
     navigate({ to: "/books/$bookId/gate", params: { bookId: String(id) }, search: to, replace: true });
   return (
@@ -47,7 +51,7 @@ export function GateView() {
           left={
             page.checks.length > 0 ? (
               <Page label="Limits" head={<Head page={page} />}>
-                <Limits limits={page.limits} at={at} select={(l) => go({ check, limit: l && keyOf(l) })} />
+                <Limits limits={limits} at={at} select={(l) => go({ check, limit: l && keyOf(l) })} />
               </Page>
             ) : (
               <Page label="Limits">
@@ -256,7 +260,7 @@ function LimitPanel({ course, checks, close }: { course: GateCourse; checks: Che
 /** What is allowed for a while, and what was, with the reasons. */
 function Exceptions({ limits }: { limits: GateCourse[] }) {
   const allowed = limits.filter((l) => l.latest.until !== null);
-  const told = limits.filter((l) => l.latest.rule === "exception");
+  const told = limits.filter((l) => l.latest.rule === exceptionRule);
   if (allowed.length + told.length === 0) {
     return null;
   }

@@ -76,7 +76,7 @@ export function LimitsEditor({ book, close }: { book: number; close: () => void 
           </div>
           <h3 className="section">Rules for all statements, one a line</h3>
           <div className="flex h-40 flex-col">
-            <SqlEditor label="Rules" value={rules} onChange={setRules} {...of("rules")} />
+            <SqlEditor plain label="Rules" value={rules} onChange={setRules} {...of("rules")} />
           </div>
           <p className="mt-1 text-sm text-quiet">
             <code>tables read whole: over 10000 rows</code>, and{" "}

@@ -1,5 +1,6 @@
 // @vitest-environment happy-dom
-import { fireEvent, screen, within } from "@testing-library/react";
+import { EditorView } from "@codemirror/view";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { expect, test } from "vitest";
 import type { GateCourse, GatePage } from "../api/gate";
 import { serve, visit } from "../testing/show";
@@ -99,6 +100,53 @@ test("what is broken, near and allowed is told by words, and each limit leads to
   expect(
     await within(screen.getByRole("region", { name: "Limit" })).findByText("4.00 % of it is left."),
   ).toBeTruthy();
+});
+
+test("what is allowed for a while, and what is said of exceptions, stands by itself", async () => {
+  const over = "The exception from 'work' ended on 2026-11-30, 2 days ago. It said: the index comes.";
+  serve({
+    ...answers,
+    "GET /api/books/1/gate": {
+      ...page,
+      limits: [
+        ...page.limits,
+        course("hut_card", { rule: "exception", state: "noted", limit: "", room: null, sentence: over }),
+      ],
+    },
+  });
+  await visit("/books/1/gate");
+  const section = (await screen.findByText("Exceptions")).nextElementSibling as HTMLElement;
+  expect([...section.children].map((c) => c.textContent)).toEqual([
+    "board (1): work <= 300. 90 vmSteps of 300 that are allowed.",
+    `hut_card: ${over}`,
+  ]);
+  const limits = within(screen.getByRole("region", { name: "Limits" }));
+  expect(limits.getAllByRole("row").length).toBe(4);
+});
+
+test("limits are edited as text: what is wrong is told, and what is kept is sent whole", async () => {
+  const told = { workload: "-- name: a\nSELECT 1;", rules: "tables read whole: on" };
+  const all: Record<string, unknown> = { ...answers, "GET /api/books/1/limits": told };
+  const asked = serve(all);
+  const { container } = await visit("/books/1/gate?edit=true");
+  await screen.findByText("Rules for all statements, one a line");
+  const keep = screen.getByRole("button", { name: "Keep" }) as HTMLButtonElement;
+  expect(keep.disabled).toBe(true);
+  const rules = EditorView.findFromDOM(container.querySelectorAll(".cm-editor")[1] as HTMLElement);
+  rules?.dispatch({ changes: { from: 19, to: 21, insert: "over 5 bananas" } });
+  await waitFor(() => expect(keep.disabled).toBe(false));
+
+  fireEvent.click(keep);
+  expect((await screen.findByRole("alert")).textContent).toContain("Refused for the test.");
+  expect(rules?.state.doc.toString()).toBe("tables read whole: over 5 bananas");
+
+  const now = { ...told, rules: "tables read whole: over 5 bananas" };
+  all["PUT /api/books/1/limits"] = {};
+  all["GET /api/books/1/limits"] = now;
+  fireEvent.click(keep);
+  expect(await screen.findByText("Kept.")).toBeTruthy();
+  expect(asked.filter((r) => r.method === "PUT").map((r) => r.body)).toEqual([now, now]);
+  expect(screen.queryByRole("alert")).toBeNull();
 });
 
 test("a book without checks says how one gets here", async () => {

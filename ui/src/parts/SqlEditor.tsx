@@ -19,12 +19,14 @@ type Props = {
   value: string;
   onChange: (text: string) => void;
   problems: Problem[];
+  /** Text that is no SQL, and has no words of it. */
+  plain?: boolean;
   /** Set to move the cursor to a place; the keyboard stays where it is when that is only to be shown. */
   place?: { line: number; column: number; shown?: boolean } | null;
 };
 
 /** An SQL editor. Tab leaves it, as everywhere on the page; problems are marked where they stand. */
-export function SqlEditor({ label, value, onChange, problems, place }: Props) {
+export function SqlEditor({ label, value, onChange, problems, plain, place }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const changed = useRef(onChange);
@@ -44,8 +46,7 @@ export function SqlEditor({ label, value, onChange, problems, place }: Props) {
           history(),
           lintGutter(),
           keymap.of([...defaultKeymap, ...historyKeymap]),
-          sql({ dialect: SQLite }),
-          syntaxHighlighting(highlight),
+          plain ? [] : [sql({ dialect: SQLite }), syntaxHighlighting(highlight)],
           EditorView.contentAttributes.of({ "aria-label": label }),
           EditorView.updateListener.of((u) => u.docChanged && changed.current(u.state.doc.toString())),
         ],
@@ -55,7 +56,7 @@ export function SqlEditor({ label, value, onChange, problems, place }: Props) {
     editor.scrollDOM.tabIndex = 0;
     view.current = editor;
     return () => editor.destroy();
-  }, [label]);
+  }, [label, plain]);
 
   useEffect(() => {
     const editor = view.current;

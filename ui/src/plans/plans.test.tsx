@@ -140,9 +140,26 @@ test("the glossary explains each finding with what people do", async () => {
         example: "SELECT 1",
       },
     ],
+    "GET /api/load-glossary": [],
+    "GET /api/rules": [
+      { id: "work", title: "work", what: "What is counted.", why: "It costs.", unit: null, usual: 0 },
+      {
+        id: "whole-table",
+        title: "tables read whole",
+        what: "A scan.",
+        why: "It grows.",
+        unit: "rows",
+        usual: 10000,
+        isHouseRule: true,
+      },
+    ],
   });
   await show(<GlossaryView />);
   expect(await screen.findByText("Page by key.")).toBeTruthy();
+  const rule = (await screen.findByRole("heading", { name: "tables read whole" })).closest("article");
+  expect(rule?.id).toBe("rule-whole-table");
+  expect(rule?.textContent).toContain("As a rule of the house: tables read whole: over 10000 rows");
+  expect(screen.getByRole("link", { name: "work" }).getAttribute("href")).toBe("#rule-work");
   expect(screen.getByRole("link", { name: "A large offset" }).getAttribute("href")).toBe("#largeOffset");
 });
 

@@ -3,12 +3,12 @@ import { useState } from "react";
 import type { Schemas, TrialPageView } from "../api/client";
 import { useFindings } from "../api/hooks";
 import { bytes, count, moment, percent, three } from "../format/figures";
-import { stateInks, stateWords } from "../gate/words";
 import { SideHeads } from "../parts/Mark";
 import { Failure } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { Decided } from "./Decided";
+import { Held } from "./Held";
 
 const shownItems = 8;
 
@@ -27,7 +27,7 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
       ) : (
         <Totals page={page} />
       )}
-      <Held page={page} open={open} />
+      <Held limits={page.limits} open={open} />
       {bill.items.length > 0 && <Movers page={page} open={open} />}
       <Found page={page} open={open} />
       <LeftOut page={page} />
@@ -64,50 +64,6 @@ export function BillPanel({ page, open }: { page: TrialPageView; open: (line: nu
       )}
       <Conditions page={page} />
     </Page>
-  );
-}
-
-/** The limits that the workload and the book's rules state: what the change breaks, and what could not be judged. */
-function Held({ page: { limits }, open }: { page: TrialPageView; open: (line: number) => void }) {
-  if (limits.length === 0) {
-    return null;
-  }
-  const told = limits.filter((l) => l.state !== "kept" && l.state !== "noted");
-  const noted = limits.filter((l) => l.state === "noted").length;
-  const held = limits.length - noted;
-  const kept = held - told.length;
-  return (
-    <>
-      <h3 className="section">What must hold</h3>
-      {told.length > 0 && (
-        <ul className="mb-1">
-          {told.map((l) => (
-            <li key={`${l.at} ${l.name} ${l.limit}`} className="mb-1">
-              <span className={stateInks[l.state]}>{stateWords[l.state]}</span>{" "}
-              {l.line === null ? (
-                <span>{l.name}</span>
-              ) : (
-                <button type="button" className="link" onClick={() => l.line !== null && open(l.line)}>
-                  {l.name}
-                </button>
-              )}
-              , <span className="font-mono text-sm">{l.limit}</span>: {l.sentence}
-            </li>
-          ))}
-        </ul>
-      )}
-      {kept > 0 && (
-        <p className="text-quiet">
-          {count(kept)} of {count(held)} {held === 1 ? "limit is" : "limits are"} kept.
-        </p>
-      )}
-      {noted > 0 && (
-        <p className="text-quiet">
-          {count(noted)} more {noted === 1 ? "is" : "are"} held by a check alone, which times each execution
-          and watches each step.
-        </p>
-      )}
-    </>
   );
 }
 

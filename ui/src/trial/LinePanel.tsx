@@ -15,13 +15,21 @@ import { type Choice, operatorOf } from "../plans/choice";
 import { Findings } from "../plans/Findings";
 import { ShortAccount } from "../plans/PlanAccount";
 import { PlanMeasures } from "../plans/PlanMeasures";
+import { Held } from "./Held";
 import { RowsThatDiffer } from "./RowsThatDiffer";
 import { SamplesChart } from "./SamplesChart";
 
-type Props = { trial: number; line: number; live: boolean; close: () => void };
+type Props = {
+  trial: number;
+  line: number;
+  live: boolean;
+  close: () => void;
+  /** Those that are about this line. */
+  limits: Schemas["TrialLimitView"][];
+};
 
 /** One line: the claim, then its evidence. */
-export function LinePanel({ trial, line, live, close }: Props) {
+export function LinePanel({ trial, line, live, close, limits }: Props) {
   const query = useLine(trial, line, live);
   const [choice, choose] = useState<Choice>(null);
   if (query.error) {
@@ -78,6 +86,13 @@ export function LinePanel({ trial, line, live, close }: Props) {
               {page.standing && ` since ${page.standing.since.slice(0, 10)}`}.
             </p>
           )}
+          {limits
+            .filter((l) => l.state === "broken")
+            .map((l) => (
+              <p key={`${l.at} ${l.limit}`} className="border-l-2 border-dearer pl-2">
+                The change breaks <span className="font-mono text-sm">{l.limit}</span>.
+              </p>
+            ))}
           {r.message && <p className="text-quiet">{r.message}</p>}
           {r.notices.map((n) => (
             <p key={n} className="border-l-2 border-unsettled pl-2">
@@ -89,6 +104,7 @@ export function LinePanel({ trial, line, live, close }: Props) {
     >
       {r.time && <Interval page={page} />}
       <RowsThatDiffer r={r} />
+      <Held limits={limits} said={plans?.sentence ?? ""} />
       <h3 className="section flex items-baseline justify-between gap-3">
         <span>
           Plans

@@ -98,7 +98,13 @@ export function TrialView() {
           }
           right={
             selected !== null ? (
-              <LinePanel trial={id} line={selected} live={trial.live} close={() => open(null)} />
+              <LinePanel
+                trial={id}
+                line={selected}
+                live={trial.live}
+                close={() => open(null)}
+                limits={page.limits.filter((l) => l.line === selected)}
+              />
             ) : (
               <BillPanel page={page} open={open} />
             )
@@ -116,7 +122,8 @@ function Head({ page }: { page: TrialPageView }) {
   const again = useTrialAction("again");
   const live = trial.state === "waiting" || trial.state === "running";
   const failure = cancel.error ?? again.error;
-  const broken = page.limits.filter((l) => l.state === "broken").length;
+  const held = page.limits.filter((l) => l.state !== "noted");
+  const broken = held.filter((l) => l.state === "broken").length;
   return (
     <>
       <div className="flex flex-wrap items-start justify-between gap-x-3 gap-y-1">
@@ -124,7 +131,7 @@ function Head({ page }: { page: TrialPageView }) {
           <h1 className="text-quiet">{trial.title}</h1>
           <p className="head" aria-live="polite">
             {headline ?? (live ? "Being measured" : "No verdicts")}
-            {broken > 0 && `; ${count(broken)} of ${count(page.limits.length)} limits broken`}
+            {broken > 0 && `; ${count(broken)} of ${count(held.length)} limits broken`}
           </p>
         </div>
         {live ? (

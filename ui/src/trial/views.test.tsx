@@ -202,7 +202,7 @@ test("every block is drawn, hollow before and solid after, and what was left out
 
 test("a line states its verdict, its reason and whether the rows are the same, then its evidence", async () => {
   serve({ "GET /api/trials/4/lines/2": linePage() });
-  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} limits={[]} />);
   expect(await screen.findByText("Confirmed in a second session on fresh copies.")).toBeTruthy();
   expect(screen.getByText("Time and work disagree.")).toBeTruthy();
   expect(screen.getByText("same rows (7)")).toBeTruthy();
@@ -228,7 +228,7 @@ test("rows that differ are said with both counts, and a rewrite shows both texts
     },
   });
   serve({ "GET /api/trials/4/lines/2": linePage({ line: differing, afterSql: "SELECT 2" }) });
-  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} limits={[]} />);
   expect(await screen.findByText("rows differ: 7 before, 6 after")).toBeTruthy();
   const before = screen.getByRole("region", { name: "Only before: 2 of 7 rows" });
   expect([...before.querySelectorAll("td")].map((c) => c.textContent)).toEqual(["12", "13"]);
@@ -246,7 +246,7 @@ test("a line that leaves its standing plan says so, on its page and in the list"
     }),
     "GET /api/books/1/pins": [],
   });
-  const shown = await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  const shown = await show(<LinePanel trial={4} line={2} live={false} close={() => {}} limits={[]} />);
   expect(await screen.findByText(/leaves the statement's standing plan since 2026-03-01/)).toBeTruthy();
   expect(screen.getByText("parcel is now read whole.")).toBeTruthy();
   shown.unmount();
@@ -261,7 +261,7 @@ test("readings that are no comparison claim no change", async () => {
   const side = { ...line(1).result.before, serverMs: 4, coldMs: 9 };
   const result = { ...line(2).result, before: side, after: { ...side, serverMs: 8, medianMs: 4 } };
   serve({ "GET /api/trials/4/lines/2": linePage({ line: { ...line(2), result } }) });
-  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} />);
+  await show(<LinePanel trial={4} line={2} live={false} close={() => {}} limits={[]} />);
   const cells = (label: string) =>
     within(screen.getByText(label).closest("tr") as HTMLElement)
       .getAllByRole("cell")
@@ -328,27 +328,52 @@ test("a difference under the floor says so in the list, and too few blocks show 
   expect(screen.getAllByRole("row").filter((r) => r.querySelector("svg[role=img]")).length).toBeLessThan(2);
 });
 
+const limit = (
+  state: Schemas["TrialLimitView"]["state"],
+  at: number,
+  onLine: number | null,
+): Schemas["TrialLimitView"] => ({
+  line: onLine,
+  name: onLine === null ? "all statements" : `statement_${onLine} (1)`,
+  title: "work",
+  limit: onLine === null ? "bill at most 5 % dearer" : "work <= 300",
+  at,
+  state,
+  sentence: "2 230 vmSteps; 300 are allowed.",
+});
+
+test("a line tells the limits that the change breaks on it, at once and with their figures", async () => {
+  serve({ "GET /api/trials/4/lines/2": linePage() });
+  await show(
+    <LinePanel
+      trial={4}
+      line={2}
+      live={false}
+      close={() => {}}
+      limits={[limit("broken", 47, 2), limit("kept", 48, 2)]}
+    />,
+  );
+  expect((await screen.findByText(/The change breaks/)).textContent).toBe("The change breaks work <= 300.");
+  expect(screen.getByText(/2 230 vmSteps/).textContent).toBe(
+    "broken work <= 300: 2 230 vmSteps; 300 are allowed.",
+  );
+  expect(screen.getByText("1 of 2 limits is kept.")).toBeTruthy();
+});
+
 test("limits that the change breaks stand with the bill, each with its line, and the kept ones as a number", async () => {
   const open = vi.fn();
-  const limit = (state: "broken" | "kept" | "notJudged", at: number, onLine: number | null) => ({
-    line: onLine,
-    name: onLine === null ? "all statements" : `statement_${onLine} (1)`,
-    title: "work",
-    limit: onLine === null ? "bill at most 5 % dearer" : "work <= 300",
-    at,
-    state,
-    sentence: "2 230 vmSteps; 300 are allowed.",
-  });
   const limits = [
     limit("broken", 47, 2),
     limit("broken", 2, null),
     limit("notJudged", 53, 3),
     limit("kept", 4, 1),
+    limit("noted", 5, null),
   ];
   await show(<BillPanel page={{ ...trial(), limits }} open={open} />);
   await screen.findByText("What must hold");
   expect(screen.getAllByText("broken").length).toBe(2);
-  expect(screen.getByText("1 of 4 limits are kept.")).toBeTruthy();
+  expect(screen.getByText("1 of 4 limits is kept.")).toBeTruthy();
+  expect(screen.getByText(/^1 more is held by a check alone/)).toBeTruthy();
   expect(screen.queryByRole("button", { name: "all statements" })).toBeNull();
   fireEvent.click(screen.getByRole("button", { name: "statement_2 (1)" }));
   expect(open).toHaveBeenCalledWith(2);
