@@ -91,9 +91,7 @@ public sealed record CheckReport(IReadOnlyList<CheckItem> Items, string? Account
                 xml.WriteAttributeString("time", "0");
                 if (item.State switch { CheckState.Broken => "failure", CheckState.NotJudged => "error", CheckState.Excused => "skipped", _ => null } is { } element)
                 {
-                    xml.WriteStartElement(element);
-                    xml.WriteAttributeString("message", JUnitReport.Clean(item.Said));
-                    xml.WriteEndElement();
+                    JUnitReport.WriteOutcome(xml, element, JUnitReport.Clean(item.Said));
                 }
 
                 xml.WriteEndElement();
