@@ -71,7 +71,7 @@ public sealed partial record DemoScenario(string DatabasePath, string Workload, 
         return new(database, workload, changes, loads, files);
     }
 
-    /// <summary>What a repository of the application holds: numbered migrations, its statements with their budgets, rules of the house, and what two branches add.</summary>
+    /// <summary>What a repository of the application holds: numbered migrations, its statements with their budgets, rules of the house, what two branches add, and what tests of a page sent before and after it was rewritten.</summary>
     private static void WriteGate(string folder)
     {
         (string Path, string Resource)[] files =

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.IO.Compression;
 using System.Text;
 using Shouldly;
@@ -103,6 +104,28 @@ public sealed class CheckRunTests : IDisposable
         (int ended, string said, string error) = await Check(arguments);
         error.ShouldContain(told);
         (ended, said).ShouldBe((exit, ""));
+    }
+
+    /// <summary>A mapper's span around each of the driver's changes nothing; a request that breaks off does.</summary>
+    [Fact]
+    public async Task A_run_of_which_a_request_could_not_be_read_is_not_judged()
+    {
+        static string Span(int span, int parent, string name, string attributes) => $$"""{"traceId":"0af7651916cd43dd8448eb211c80319c","spanId":"{{span:x16}}","parentSpanId":"{{(parent == 0 ? "" : parent.ToString("x16", CultureInfo.InvariantCulture))}}","name":"{{name}}","startTimeUnixNano":"1790000000000000000","endTimeUnixNano":"1790000000001000000","attributes":[{{attributes}}]}""";
+        string Statement(int span, int parent) => Span(span, parent, "q", """{"key":"db.query.text","value":{"stringValue":"SELECT 1"}}""");
+        string[] spans = [Span(1, 0, "GET /board", ""), .. Enumerable.Range(1, 4).SelectMany(i => new[] { Statement(10 * i, 1), Statement((10 * i) + 1, 10 * i) })];
+        File.WriteAllText(PathOf("traces.json"), $$"""
+            {"resourceSpans":[{"scopeSpans":[{"spans":[{{string.Join(',', spans)}}]}]}]}
+            {"resourceSpans":[{"scopeSpans":[{"spans":[{"traceId":
+
+            """);
+        (int exit, string said, string error) = await Check("--units", "traces.json");
+        (exit, said).ShouldBe((3, """
+            workload.sql: warning: Some of what the run sent could not be read: its units may have sent more than was counted.
+            note: 4 spans are around another one of the same execution, or came twice: each execution is counted once.
+            note: 1 x No OTLP export request in JSON.
+            0 of 2 budgets broken, 2 kept; the run was not read whole.
+
+            """), error);
     }
 
     private Task<(int Exit, string Said, string Error)> Check(params string[] more) =>

@@ -42,10 +42,11 @@ public sealed record CheckReport(IReadOnlyList<CheckItem> Items, string? Account
 
             if (UnitsFile is not null)
             {
-                CheckItem[] units = [.. Items.Where(i => i.Rule == CheckRules.Units)];
+                CheckItem[] units = [.. Items.Where(i => i.Rule == CheckRules.Units && i.State != CheckState.NotJudged)];
                 text += units.Length == 0 ? "; no unit left its account" : $"; {Figures.Count(units.Length)} {(units.Length == 1 ? "unit" : "units")} left {(units.Length == 1 ? "its" : "their")} account, {Figures.Count(In(units, CheckState.Broken))} dearer";
             }
 
+            text += Items.Any(i => i.Rule == CheckRules.Units && i.State == CheckState.NotJudged) ? "; the run was not read whole" : "";
             int failing = Items.Count(i => i.Rule == CheckRules.Runs && i.State == CheckState.Broken);
             text += failing > 0 ? $"; {Figures.Count(failing)} {(failing == 1 ? "case fails" : "cases fail")}" : "";
             int migrations = Items.Count(i => i.Rule == CheckRules.Migrations && i.State == CheckState.Broken);

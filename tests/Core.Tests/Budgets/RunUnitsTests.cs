@@ -4,6 +4,7 @@ using Shouldly;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Captures;
 using SwiftLedger.Core.Engines;
+using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
 using Xunit;
 
@@ -164,8 +165,13 @@ public class RunUnitsTests
         });
 
     [Fact]
-    public void A_run_of_which_something_was_lost_is_not_judged_where_nothing_is_over_its_limit() =>
-        UnitCheck.Partial("w.sql").ShouldSatisfyAllConditions(i => i.State.ShouldBe(CheckState.NotJudged), i => i.Rule.ShouldBe(CheckRules.Units));
+    public void A_run_of_which_something_was_lost_is_not_judged_where_nothing_is_over_its_limit()
+    {
+        var lost = new CheckReport([UnitCheck.Partial("w.sql")], null, [], "units.account");
+        (lost.Outcome, lost.Headline).ShouldBe((Outcome.NotMeasured, "No budget to keep; no unit left its account; the run was not read whole."));
+        var over = lost with { Items = [.. lost.Items, new(CheckRules.Units, CheckState.Broken, new("units.account", null), "a", "", "More.")] };
+        (over.Outcome, over.Headline).ShouldBe((Outcome.Regressed, "No budget to keep; 1 unit left its account, 1 dearer; the run was not read whole."));
+    }
 
     [Fact]
     public void An_account_says_itself_again_whatever_units_are_called() => Gen.Select(Gen.String, Gen.Int[1, 1_000_000], Gen.Int[1, 1_000_000]).List[0, 8].Sample(lines =>
