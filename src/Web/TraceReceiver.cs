@@ -32,7 +32,7 @@ internal sealed class TraceReceiver : IDisposable
     private readonly TimeProvider _clock;
     private readonly ITimer _idle;
     private readonly SemaphoreSlim _one = new(1);
-    private readonly Dictionary<long, (CaptureFold Fold, OneExecution Once, CaptureFileRecord File)> _folds = [];
+    private readonly Dictionary<long, (CaptureFold Fold, CaptureFileRecord File)> _folds = [];
 
     public TraceReceiver(BookStore books, CaptureStore captures, TimeProvider clock, ILogger<TraceReceiver> log)
     {
@@ -57,7 +57,7 @@ internal sealed class TraceReceiver : IDisposable
         _one.Wait();
         try
         {
-            foreach ((long book, (CaptureFold fold, _, CaptureFileRecord file)) in _folds)
+            foreach ((long book, (CaptureFold fold, CaptureFileRecord file)) in _folds)
             {
                 fold.CloseUnits();
                 _captures.Apply(book, fold.Drain(), file);
@@ -119,19 +119,18 @@ internal sealed class TraceReceiver : IDisposable
 
     private int Take(long book, ReadOnlySpan<byte> body, bool protobuf)
     {
-        if (!_folds.TryGetValue(book, out (CaptureFold Fold, OneExecution Once, CaptureFileRecord File) open))
+        if (!_folds.TryGetValue(book, out (CaptureFold Fold, CaptureFileRecord File) open))
         {
             CaptureFileRecord file = _captures.Files(book).FirstOrDefault(f => f.Form == "otlp-http")
                 ?? _captures.AddFile(book, "traces", "received over HTTP", "otlp-http", 0, []);
             Engine engine = _captures.EngineOf(book) ?? KnownEngines.Default;
-            var fold = new CaptureFold(engine.Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book), engine.Housekeeping) { DialectOf = name => KnownEngines.Named(name)?.Dialect };
-            open = (fold, new(fold, engine.Dialect, fold.DialectOf), file);
+            open = (new(engine.Dialect, AnyPlan.Read, "traces", new(), _captures.KnownPatterns(book), engine.Housekeeping) { DialectOf = name => KnownEngines.Named(name)?.Dialect }, file);
         }
 
         // A trace is over when no more of it comes: its own times say nothing of that, for it may be sent late.
         DateTimeOffset now = _clock.GetUtcNow();
         open.Fold.ArriveAt(now.Ticks);
-        int rejected = protobuf ? OtlpProtobuf.Read(body, open.Once) : OtlpJson.Read(body, 0, open.Once);
+        int rejected = protobuf ? OtlpProtobuf.Read(body, open.Fold) : OtlpJson.Read(body, 0, open.Fold);
         open.Fold.CloseQuietUnits((now - Quiet).Ticks);
         FoldedBatch batch = open.Fold.Drain();
         open.File = open.File with { ReadTo = open.File.ReadTo + body.Length, Statements = open.File.Statements + batch.Statements };

@@ -117,6 +117,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     private readonly UnitFold _units = new();
     private readonly ValueFold _values = new();
     private readonly PatternMarks _marks = new();
+    private readonly SpanNesting _spans = new();
     private readonly Callers _callers = new(housekeeping ?? Housekeeping.None);
     private readonly Dictionary<(ulong Pattern, string Source, int Caller, int Hour), Cell> _callerCells = [];
     private Dictionary<EventKey, EventSum> _events = [];
@@ -140,6 +141,9 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     /// <summary>Statements of this program's own, and of the engine's housekeeping: they count as no load of applications.</summary>
     public (long Own, long Housekeeping) Aside { get; private set; }
 
+    /// <summary>Spans that are not counted, since another one within or around them is of the same execution.</summary>
+    public long Again { get; private set; }
+
     /// <summary>Statements that count as everything else.</summary>
     public long NotKeptApart { get; private set; }
 
@@ -160,13 +164,21 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
     private void Take(in Observation observation)
     {
+        SqlDialect dialect = observation.Engine.IsEmpty ? _dialect : Named(observation.Engine);
+        ulong hash = HashOf(observation.Sql, dialect, out UInt128 text, out bool marked);
+        if (observation.Span != 0 && !observation.Unit.IsEmpty
+            && _spans.IsAgain(SpanNesting.KeyOf(observation.Unit, observation.Source), observation.Span, observation.ParentSpan, hash, observation.At.Ticks))
+        {
+            Again++;
+            return;
+        }
+
         string from = observation.Source.IsEmpty ? source : Interned(observation.Source);
         _statements++;
         _read++;
         Reach(observation.At + (observation.Duration ?? default));
         _ticks += observation.Duration?.Ticks ?? 0;
-        SqlDialect dialect = observation.Engine.IsEmpty ? _dialect : Named(observation.Engine);
-        ulong pattern = PatternOf(observation, dialect, out bool marked);
+        ulong pattern = KeptApart(observation, dialect, hash, text);
         NotKeptApart += pattern == EverythingElse ? observation.Calls : 0;
         int minute = Stretches.MinuteOf(observation.At);
         Caller caller = _callers.Of(observation, dialect, out int number);
@@ -212,6 +224,11 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
     public void SeeSpan(in TracedSpan span)
     {
+        if (span.Span != 0)
+        {
+            _spans.See(SpanNesting.KeyOf(span.Unit, span.Source), span.Span, span.Page.Length > 0 ? 0 : span.ParentSpan);
+        }
+
         if (span.Page.Length > 0)
         {
             _units.Name(span.Unit, span.Source.Length == 0 ? source : Interned(span.Source), span.Page);
@@ -270,7 +287,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
             return;
         }
 
-        ulong pattern = told.Sql.IsEmpty ? EverythingElse : PatternOf(of, _dialect, out _);
+        ulong pattern = told.Sql.IsEmpty ? EverythingElse : KeptApart(of, _dialect, HashOf(told.Sql, _dialect, out UInt128 text, out _), text);
         ref EventSum sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_events, new(pattern, source, Stretch.Hour.StartOf(Stretches.MinuteOf(told.At)), told.Kind), out _);
         sum = new(sum.Count + told.Count, sum.Amount + told.Amount);
         if (_keptEvents.Count < MostKeptEvents)
@@ -324,15 +341,16 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     private static void Increase<TKey>(Dictionary<TKey, long> counts, TKey key)
         where TKey : notnull => CollectionsMarshal.GetValueRefOrAddDefault(counts, key, out _)++;
 
-    /// <param name="observation">The statement.</param>
-    /// <param name="dialect">Of the statement.</param>
+    /// <summary>The pattern of a statement, whether it is kept apart or not.</summary>
+    /// <param name="sql">The statement.</param>
+    /// <param name="dialect">Its rules.</param>
+    /// <param name="text">What the text is known by; 0 where it is too long.</param>
     /// <param name="marked">Whether the marks are those of this text.</param>
-    private ulong PatternOf(in Observation observation, SqlDialect dialect, out bool marked)
+    private ulong HashOf(ReadOnlySpan<char> sql, SqlDialect dialect, out UInt128 text, out bool marked)
     {
         marked = false;
-        ReadOnlySpan<char> sql = observation.Sql;
         // 128 bits, so that two texts never pass for one.
-        UInt128 text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql), ReferenceEquals(dialect, _dialect) ? 0 : dialect.Id.GetHashCode(StringComparison.Ordinal)) : 0;
+        text = sql.Length <= LongestCachedText ? XxHash128.HashToUInt128(MemoryMarshal.AsBytes(sql), ReferenceEquals(dialect, _dialect) ? 0 : dialect.Id.GetHashCode(StringComparison.Ordinal)) : 0;
         if (text != 0 && _texts.TryGetValue(text, out ulong known))
         {
             return known;
@@ -340,13 +358,18 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
         ulong hash = SqlPattern.HashOf(sql, dialect, _marks);
         marked = true;
-        hash = hash == EverythingElse ? 1 : hash;
+        return hash == EverythingElse ? 1 : hash;
+    }
+
+    /// <summary>The pattern that a statement counts for.</summary>
+    private ulong KeptApart(in Observation observation, SqlDialect dialect, ulong hash, UInt128 text)
+    {
         if (!_patterns.ContainsKey(hash) && !TryKeepApart(observation, hash, dialect))
         {
             return EverythingElse;
         }
 
-        if (text != 0)
+        if (text != 0 && !_texts.ContainsKey(text))
         {
             if (_texts.Count >= MostTexts)
             {

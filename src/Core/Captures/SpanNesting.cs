@@ -14,7 +14,7 @@ namespace SwiftLedger.Core.Captures;
 /// </remarks>
 public sealed class SpanNesting(int most = SpanNesting.Usual)
 {
-    private const int Usual = 100_000, MostWithin = 64, Deepest = 64;
+    private const int Usual = 50_000, MostWithin = 64, Deepest = 64;
 
     // Two generations: what was asked for of late is in the younger one.
     private Dictionary<ulong, Node> _young = [], _old = [];

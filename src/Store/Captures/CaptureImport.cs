@@ -130,8 +130,7 @@ public sealed class CaptureImport(CaptureStore store)
             form.Line = file.Lines + 1;
             form.Held = file.Held;
             var fold = new CaptureFold(choice.Engine.Dialect, AnyPlan.Read, request.Source, request.Apart ?? new(), store.KnownPatterns(bookId), choice.Engine.Housekeeping) { DialectOf = name => KnownEngines.Named(name)?.Dialect };
-            var nested = new OneExecution(fold, choice.Engine.Dialect, fold.DialectOf);
-            var once = new ToldAlready(nested, request.ToldAlready ?? []);
+            var once = new ToldAlready(fold, request.ToldAlready ?? []);
             var rejections = new List<Rejection>();
             long statements = 0;
             while (true)
@@ -182,7 +181,7 @@ public sealed class CaptureImport(CaptureStore store)
             return new(name, form.Name, _broken, statements, _offset + _start - skipped, skipped, _end - _start, fold.NotKeptApart, Rejection.Together(rejections))
             {
                 ToldAlready = once.LeftOut,
-                Again = nested.LeftOut,
+                Again = fold.Again,
                 Aside = fold.Aside,
                 Span = file is { FirstAt: { } first, LastAt: { } last } ? (new(first, DateTimeKind.Utc), new(last, DateTimeKind.Utc)) : null,
             };

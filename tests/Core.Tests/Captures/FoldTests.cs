@@ -26,6 +26,31 @@ public class FoldTests
         fold.Drain().Cells.ShouldBeEmpty();
     }
 
+    /// <summary>A mapper and the driver below it make a span each: one call, one statement of its unit, whether its pattern is kept apart or not.</summary>
+    [Theory]
+    [InlineData(20_000)]
+    [InlineData(0)]
+    public void An_execution_with_a_span_within_another_is_one_call(int mostPatterns)
+    {
+        CaptureFold fold = NewFold(new(mostPatterns));
+        void Span(ulong span, ulong parent, string sql) => fold.Observe(new() { At = Noon, Duration = TimeSpan.FromMilliseconds(1), Sql = sql, Unit = "t"u8, Span = span, ParentSpan = parent });
+        for (ulong i = 10; i < 50; i += 10)
+        {
+            Span(i + 2, i + 1, "SELECT note FROM parcel WHERE id = $1");
+            fold.SeeSpan(new() { Unit = "t"u8, Span = i + 1, ParentSpan = i });
+            Span(i, 1, "SELECT note FROM parcel WHERE id = ?");
+        }
+
+        // Another statement within one is a call of its own.
+        Span(62, 60, "SELECT 1");
+        Span(60, 1, "SELECT id FROM depot");
+        fold.SeeSpan(new() { Unit = "t"u8, Span = 1, Page = "GET /board" });
+        fold.CloseUnits();
+        FoldedBatch batch = fold.Drain();
+        (batch.Statements, fold.Again, batch.Cells.Values.Sum(c => c.Calls)).ShouldBe((6, 4, 6));
+        batch.Pages.ShouldHaveSingleItem().Value.Statements.ShouldBe(6);
+    }
+
     // HdrHistogram's rank, rounded to the nearest. Its own value at 100 % may lie a bucket's width above what was recorded.
     [Fact]
     public void No_percentile_lies_beyond_the_longest_call_nor_below_its_rank() =>
