@@ -22,6 +22,11 @@ public sealed record CheckListItem(int Number, string At, string? Branch, string
 /// <param name="Limits">Of the chosen one, the worst first, then those with the least room.</param>
 public sealed record GatePage(IReadOnlyList<CheckListItem> Checks, int? Chosen, IReadOnlyList<string> Notes, IReadOnlyList<GateCourse> Limits);
 
+/// <summary>Other limits for a book.</summary>
+/// <param name="Was">What was edited: where the book has others by now, they are not written over.</param>
+/// <param name="Now">What is to be kept.</param>
+public sealed record LimitsEdit(LimitsText Was, LimitsText Now);
+
 /// <summary>What checks of changes found, by commit.</summary>
 internal static class GateApi
 {
@@ -39,20 +44,25 @@ internal static class GateApi
     private static Results<Ok<LimitsText>, NotFound<ProblemReport>> Limits(long id, BookStore books) =>
         books.Find(id) is { } book ? TypedResults.Ok(new LimitsText(book.Workload, book.HouseRules)) : DaybookApi.Nothing("book");
 
-    private static Results<NoContent, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>> Keep(long id, LimitsText limits, BookStore books)
+    private static Results<NoContent, NotFound<ProblemReport>, UnprocessableEntity<ProblemReport>, Conflict<ProblemReport>> Keep(long id, LimitsEdit edit, BookStore books)
     {
         if (books.Find(id) is not { } book)
         {
             return DaybookApi.Nothing("book");
         }
 
-        if (limits.Problems(KnownEngines.OfSubject(book.Subject).Dialect) is { Count: > 0 } problems)
+        if (edit.Was != new LimitsText(book.Workload, book.HouseRules))
+        {
+            return TypedResults.Conflict(ProblemReport.Because("request", "The book has other limits by now: another page, or a trial with another workload, changed them. Nothing was kept."));
+        }
+
+        if (edit.Now.Problems(KnownEngines.OfSubject(book.Subject).Dialect) is { Count: > 0 } problems)
         {
             return TypedResults.UnprocessableEntity(new ProblemReport([.. problems.Select(ProblemView.Of)]));
         }
 
-        books.KeepWorkload(id, limits.Workload, "limits edited");
-        books.KeepHouseRules(id, limits.Rules);
+        books.KeepWorkload(id, edit.Now.Workload, "limits edited");
+        books.KeepHouseRules(id, edit.Now.Rules);
         return TypedResults.NoContent();
     }
 

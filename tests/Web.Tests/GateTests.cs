@@ -51,7 +51,8 @@ public sealed class GateTests : RunningServer
         long book = books.OpenByName("Depots").Id;
         books.KeepWorkload(book, "-- name: a\nSELECT 1;", "as handed in");
         string address = $"/api/books/{book}/limits";
-        Task<HttpResponseMessage> Put(string path, LimitsText limits) => SendContent(HttpMethod.Put, path, JsonContent.Create(limits));
+        var was = new LimitsText("-- name: a\nSELECT 1;", "");
+        Task<HttpResponseMessage> Put(string path, LimitsText limits) => SendContent(HttpMethod.Put, path, JsonContent.Create(new LimitsEdit(was, limits)));
         TrialRecord before = new TrialStore(ledger, TimeProvider.System).Add(book, null, "t", "SELECT 1;", "", new());
         using (HttpResponseMessage wrong = await Put(address, new LimitsText("-- name: a\n-- budget: work <= 5 bananas\nSELECT 1;", "tables read whole: over 5 bananas")))
         {
@@ -64,6 +65,9 @@ public sealed class GateTests : RunningServer
         var good = new LimitsText("-- name: a\n-- budget: work <= 5\nSELECT 1;", "results without limit: on");
         (await Put(address, good)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
         (await Put($"/api/books/{book + 1}/limits", good)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+
+        // Who edited what the book has no more writes over nothing.
+        (await Put(address, good with { Rules = "" })).StatusCode.ShouldBe(HttpStatusCode.Conflict);
         (await Get($"/api/books/{book}/limits")).GetProperty("rules").GetString().ShouldBe("results without limit: on");
         books.WorkloadVersions(book)[0].ShouldSatisfyAllConditions(v => v.Text.ShouldBe(good.Workload), v => v.Why.ShouldBe("limits edited"));
 

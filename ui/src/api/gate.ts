@@ -26,8 +26,8 @@ export const useLimits = (id: number, enabled: boolean) =>
   });
 
 export const useKeepLimits = (id: number) =>
-  useChange((limits: Limits) =>
-    api.PUT("/api/books/{id}/limits", { params: { path: { id } }, body: limits }),
+  useChange((edit: Schemas["LimitsEdit"]) =>
+    api.PUT("/api/books/{id}/limits", { params: { path: { id } }, body: edit }),
   );
 
 /** The checks of a book, and the limits of one of them. */

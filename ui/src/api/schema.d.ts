@@ -4559,7 +4559,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["LimitsText"];
+                    "application/json": components["schemas"]["LimitsEdit"];
                 };
             };
             responses: {
@@ -4572,6 +4572,15 @@ export interface paths {
                 };
                 /** @description Not Found */
                 404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProblemReport"];
+                    };
+                };
+                /** @description Conflict */
+                409: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -5828,6 +5837,10 @@ export interface components {
             headline: string;
             deployment: null | components["schemas"]["EntryDeployment"];
             digest: string;
+        };
+        LimitsEdit: {
+            was: components["schemas"]["LimitsText"];
+            now: components["schemas"]["LimitsText"];
         };
         /** @description What a book's changes have to keep, as text. */
         LimitsText: {

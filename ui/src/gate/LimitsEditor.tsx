@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import { type Problem, Refused } from "../api/client";
-import { useKeepLimits, useLimits } from "../api/gate";
+import { type Limits, useKeepLimits, useLimits } from "../api/gate";
 import { Failure, Problems, Wrong } from "../parts/Notice";
 import { Page } from "../parts/Spread";
 import { SqlEditor } from "../parts/SqlEditor";
@@ -14,18 +14,27 @@ export function LimitsEditor({ book, close }: { book: number; close: () => void 
   const [workload, setWorkload] = useState<string>();
   const [rules, setRules] = useState<string>();
   const [place, setPlace] = useState<{ part: string; at: Place }>();
+  // What is being edited: it may not be what the book has by the time that it is sent.
+  const [was, setWas] = useState<Limits>();
+  const begin = (at: Limits) => {
+    setWas(at);
+    setWorkload(at.workload);
+    setRules(at.rules);
+  };
   const kept = limits.data;
   useEffect(() => {
-    if (kept) {
-      setWorkload((now) => now ?? kept.workload);
-      setRules((now) => now ?? kept.rules);
+    if (kept && !was) {
+      begin(kept);
     }
-  }, [kept]);
+  });
   if (limits.error) {
     return <Failure error={limits.error} retry={() => limits.refetch()} />;
   }
   const problems = keep.error instanceof Refused ? keep.error.problems : [];
-  const changed = kept !== undefined && (workload !== kept.workload || rules !== kept.rules);
+  const changed = was !== undefined && (workload !== was.workload || rules !== was.rules);
+  const overtaken = keep.error instanceof Refused && keep.error.status === 409;
+  const send = (edit: { was: Limits; now: Limits }) =>
+    keep.mutate(edit, { onSuccess: () => setWas(edit.now) });
   const go = (p: Problem) =>
     p.line && setPlace({ part: p.part, at: { line: p.line, column: p.column ?? 1 } });
   const of = (part: string) => ({
@@ -52,7 +61,7 @@ export function LimitsEditor({ book, close }: { book: number; close: () => void 
               type="button"
               className="press main"
               disabled={!changed || keep.isPending}
-              onClick={() => keep.mutate({ workload: workload ?? "", rules: rules ?? "" })}
+              onClick={() => was && send({ was, now: { workload: workload ?? "", rules: rules ?? "" } })}
             >
               Keep
             </button>
@@ -63,6 +72,22 @@ export function LimitsEditor({ book, close }: { book: number; close: () => void 
           {keep.error && (
             <div className="mt-2">
               {problems.length > 0 ? <Problems problems={problems} go={go} /> : <Wrong error={keep.error} />}
+              {overtaken && (
+                <button
+                  type="button"
+                  className="press mt-1"
+                  onClick={() =>
+                    limits.refetch().then(({ data }) => {
+                      if (data) {
+                        begin(data);
+                        keep.reset();
+                      }
+                    })
+                  }
+                >
+                  Edit what the book has now
+                </button>
+              )}
             </div>
           )}
         </>

@@ -145,7 +145,9 @@ test("limits are edited as text: what is wrong is told, and what is kept is sent
   all["GET /api/books/1/limits"] = now;
   fireEvent.click(keep);
   expect(await screen.findByText("Kept.")).toBeTruthy();
-  expect(asked.filter((r) => r.method === "PUT").map((r) => r.body)).toEqual([now, now]);
+  const edit = { was: told, now };
+  expect(asked.filter((r) => r.method === "PUT").map((r) => r.body)).toEqual([edit, edit]);
+  expect(keep.disabled).toBe(true);
   expect(screen.queryByRole("alert")).toBeNull();
 });
 
