@@ -1,5 +1,6 @@
 using Dapper;
 using Microsoft.Data.Sqlite;
+using SwiftLedger.Core.Budgets;
 
 namespace SwiftLedger.Store;
 
@@ -58,6 +59,12 @@ public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
     {
         using SqliteConnection connection = ledger.Open();
         using SqliteTransaction transaction = connection.BeginTransaction();
+        KeepWorkload(connection, transaction, id, workload, why);
+        transaction.Commit();
+    }
+
+    private void KeepWorkload(SqliteConnection connection, SqliteTransaction transaction, long id, string workload, string why)
+    {
         string now = clock.Now();
         (string Text, string CreatedAt) before = connection.QueryFirstOrDefault<(string, string)>("SELECT workload, created_at FROM book WHERE id = @id", new { id }, transaction);
         if (before.Text == workload)
@@ -75,14 +82,25 @@ public sealed class BookStore(LedgerDatabase ledger, TimeProvider clock)
         connection.Execute("""
             DELETE FROM workload_version WHERE book_id = @id AND id NOT IN (SELECT id FROM workload_version WHERE book_id = @id ORDER BY id DESC LIMIT @most)
             """, new { id, most = MostVersions }, transaction);
-        transaction.Commit();
     }
 
-    /// <summary>Gives a book other rules of the house: trials that are asked for from now on are held to them.</summary>
-    public void KeepHouseRules(long id, string rules)
+    /// <summary>Gives a book other limits, all or none: trials that are asked for from now on are held to them.</summary>
+    /// <param name="was">What was edited.</param>
+    /// <param name="now">What is to be kept.</param>
+    /// <param name="why">What brought it, in a few words.</param>
+    /// <returns>False where the book has others than were edited: nothing is kept then.</returns>
+    public bool KeepLimits(long id, LimitsText was, LimitsText now, string why)
     {
         using SqliteConnection connection = ledger.Open();
-        connection.Execute("UPDATE book SET house_rules = @rules WHERE id = @id", new { id, rules });
+        using SqliteTransaction transaction = connection.BeginTransaction();
+        if (connection.Execute("UPDATE book SET house_rules = @to WHERE id = @id AND workload = @Workload AND house_rules = @Rules", new { id, to = now.Rules, was.Workload, was.Rules }, transaction) == 0)
+        {
+            return false;
+        }
+
+        KeepWorkload(connection, transaction, id, now.Workload, why);
+        transaction.Commit();
+        return true;
     }
 
     /// <summary>The versions of a book's workload, the latest first: that one is in force.</summary>

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Runtime.CompilerServices;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Measuring;
@@ -113,8 +114,11 @@ public sealed record TrialPage(
             account.Environment, (account.Refusal?.Problems ?? []).Select(ProblemView.Of).ToList(),
             settlements is [var first, ..] ? new(first.Decided.Rules, VerdictRule.Version, first.DecidedAt) : null,
             [.. settlements.Skip(1).Select(s => DecidedAnew.Of(s, account))],
-            t.State is TrialState.Waiting or TrialState.Running or TrialState.Refused ? [] : [.. TrialLimitCheck.Of(account, t.HouseRules, DateOnly.FromDateTime(DateTimeOffset.Parse(t.CreatedAt, CultureInfo.InvariantCulture).UtcDateTime)).Select(TrialLimitView.Of)]);
+            t.State is TrialState.Waiting or TrialState.Running or TrialState.Refused ? [] : HeldTo.GetValue(account, a => [.. TrialLimitCheck.Of(a, t.HouseRules, DateOnly.FromDateTime(DateTimeOffset.Parse(t.CreatedAt, CultureInfo.InvariantCulture).UtcDateTime)).Select(TrialLimitView.Of)]));
     }
+
+    // Rules look through every plan: once for a trial that has ended, as long as it is remembered.
+    private static readonly ConditionalWeakTable<TrialAccount, IReadOnlyList<TrialLimitView>> HeldTo = [];
 
     /// <summary>Whether the side after runs by another plan than the one that stands for the statement.</summary>
     private static bool Leaves(Line line, IReadOnlyDictionary<ulong, string> standing) =>

@@ -51,19 +51,13 @@ internal static class GateApi
             return DaybookApi.Nothing("book");
         }
 
-        if (edit.Was != new LimitsText(book.Workload, book.HouseRules))
-        {
-            return TypedResults.Conflict(ProblemReport.Because("request", "The book has other limits by now: another page, or a trial with another workload, changed them. Nothing was kept."));
-        }
-
         if (edit.Now.Problems(KnownEngines.OfSubject(book.Subject).Dialect) is { Count: > 0 } problems)
         {
             return TypedResults.UnprocessableEntity(new ProblemReport([.. problems.Select(ProblemView.Of)]));
         }
 
-        books.KeepWorkload(id, edit.Now.Workload, "limits edited");
-        books.KeepHouseRules(id, edit.Now.Rules);
-        return TypedResults.NoContent();
+        return books.KeepLimits(id, edit.Was, edit.Now, "limits edited") ? TypedResults.NoContent()
+            : TypedResults.Conflict(ProblemReport.Because("request", "The book has other limits by now: another page, or a trial with another workload, changed them. Nothing was kept."));
     }
 
     private static Results<Ok<GatePage>, NotFound<ProblemReport>> Gate(long id, BookStore books, CheckStore checks, int? check)

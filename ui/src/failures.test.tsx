@@ -116,6 +116,16 @@ test.each([
   ["/books/3/daybook", { "GET /api/books/3/daybook": daybook }, "/api/books/3/pages"],
   ["/books/3/statements/ab", { "GET /api/books/3/statements/ab": statement }, "/api/books/3/plans/ab"],
   ["/trials/4/lines/1", { "GET /api/trials/4": trial() }, "/api/trials/4/lines/1"],
+  ["/glossary", { "GET /api/glossary": [], "GET /api/load-glossary": [] }, "/api/rules"],
+  ["/glossary", { "GET /api/glossary": [], "GET /api/rules": [] }, "/api/load-glossary"],
+  [
+    "/books/3/gate?edit=true",
+    {
+      "GET /api/books/3": book,
+      "GET /api/books/3/gate": { checks: [], chosen: null, notes: [], limits: [] },
+    },
+    "/api/books/3/limits",
+  ],
 ])("%s tells that a part of it is missing", async (path, answers, part) => {
   const asked = serve(answers);
   await visit(path);

@@ -80,6 +80,11 @@ public sealed class RunUnits(SqlDialect dialect, Func<string, SqlDialect?> diale
     }
 
     /// <inheritdoc/>
+    public void SetAside(long line, string reason)
+    {
+    }
+
+    /// <inheritdoc/>
     public void Reject(long line, string reason) => _rejected[reason] = _rejected.GetValueOrDefault(reason) + 1;
 
     /// <summary>The units by name, in the order of their names; those that sent no statement are none.</summary>

@@ -166,8 +166,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
     {
         SqlDialect dialect = observation.Engine.IsEmpty ? _dialect : Named(observation.Engine);
         ulong hash = HashOf(observation.Sql, dialect, out UInt128 text, out bool marked);
-        if (observation.Span != 0 && !observation.Unit.IsEmpty
-            && _spans.IsAgain(SpanNesting.KeyOf(observation.Unit, observation.Source), observation.Span, observation.ParentSpan, hash, observation.At.Ticks))
+        if (_spans.IsAgain(observation, hash))
         {
             Again++;
             return;
@@ -224,11 +223,7 @@ public sealed class CaptureFold(SqlDialect dialect, Func<string, Plan?> readPlan
 
     public void SeeSpan(in TracedSpan span)
     {
-        if (span.Span != 0)
-        {
-            _spans.See(SpanNesting.KeyOf(span.Unit, span.Source), span.Span, span.Page.Length > 0 ? 0 : span.ParentSpan);
-        }
-
+        _spans.See(span);
         if (span.Page.Length > 0)
         {
             _units.Name(span.Unit, span.Source.Length == 0 ? source : Interned(span.Source), span.Page);

@@ -129,6 +129,11 @@ public interface ICaptureSink
     {
     }
 
+    /// <summary>A piece of the capture that is whole and of another kind than is looked for, so that nothing is lost with it; a file of such pieces alone is no capture.</summary>
+    /// <param name="line">From 1.</param>
+    /// <param name="reason">As of <see cref="Reject"/>.</param>
+    void SetAside(long line, string reason) => Reject(line, reason);
+
     /// <summary>A piece of the capture that could not be understood.</summary>
     /// <param name="line">From 1.</param>
     /// <param name="reason">What was expected and what was found: one of few texts, so that equal ones can be counted.</param>

@@ -23,8 +23,7 @@ public sealed class OneExecution(ICaptureSink sink, SqlDialect dialect, Func<str
     /// <inheritdoc/>
     public void Observe(in Observation observation)
     {
-        if (observation.Span != 0 && !observation.Unit.IsEmpty
-            && _spans.IsAgain(SpanNesting.KeyOf(observation.Unit, observation.Source), observation.Span, observation.ParentSpan, PatternOf(observation), observation.At.Ticks))
+        if (observation.Span != 0 && _spans.IsAgain(observation, PatternOf(observation)))
         {
             LeftOut++;
             return;
@@ -36,11 +35,7 @@ public sealed class OneExecution(ICaptureSink sink, SqlDialect dialect, Func<str
     /// <inheritdoc/>
     public void SeeSpan(in TracedSpan span)
     {
-        if (span.Span != 0)
-        {
-            _spans.See(SpanNesting.KeyOf(span.Unit, span.Source), span.Span, span.Page.Length > 0 ? 0 : span.ParentSpan);
-        }
-
+        _spans.See(span);
         sink.SeeSpan(span);
     }
 
@@ -49,6 +44,9 @@ public sealed class OneExecution(ICaptureSink sink, SqlDialect dialect, Func<str
 
     /// <inheritdoc/>
     public void Tell(in LogEvent told) => sink.Tell(told);
+
+    /// <inheritdoc/>
+    public void SetAside(long line, string reason) => sink.SetAside(line, reason);
 
     /// <inheritdoc/>
     public void Reject(long line, string reason) => sink.Reject(line, reason);

@@ -19,13 +19,25 @@ public sealed class SpanNesting(int most = SpanNesting.Usual)
     // Two generations: what was asked for of late is in the younger one.
     private Dictionary<ulong, Node> _young = [], _old = [];
 
-    /// <summary>What tells a trace from others, for <see cref="See"/> and <see cref="IsAgain"/>.</summary>
-    /// <param name="unit">As the capture names it.</param>
-    /// <param name="source">The server or application instance.</param>
-    public static ulong KeyOf(ReadOnlySpan<byte> unit, ReadOnlySpan<char> source) => XxHash3.HashToUInt64(unit, (long)XxHash3.HashToUInt64(MemoryMarshal.AsBytes(source)));
+    /// <summary>Takes a span that is of no statement.</summary>
+    /// <param name="span">Of a capture; what is around a request is none of its executions.</param>
+    public void See(in TracedSpan span)
+    {
+        if (span.Span != 0)
+        {
+            See(KeyOf(span.Unit, span.Source), span.Span, span.Page.Length > 0 ? 0 : span.ParentSpan);
+        }
+    }
+
+    /// <summary>Takes a statement.</summary>
+    /// <param name="observation">Of a capture; of one without a trace nothing is known.</param>
+    /// <param name="pattern">Of the statement.</param>
+    /// <returns>Whether its execution came already.</returns>
+    public bool IsAgain(in Observation observation, ulong pattern) =>
+        observation.Span != 0 && !observation.Unit.IsEmpty && IsAgain(KeyOf(observation.Unit, observation.Source), observation.Span, observation.ParentSpan, pattern, observation.At.Ticks);
 
     /// <summary>Takes a span that is of no statement: it may stand between two that are.</summary>
-    /// <param name="trace">Its <see cref="KeyOf"/>.</param>
+    /// <param name="trace">What tells it from others.</param>
     /// <param name="span">Not 0.</param>
     /// <param name="parent">0 where none of one execution is around it: for a root, and for a request.</param>
     public void See(ulong trace, ulong span, ulong parent)
@@ -46,7 +58,7 @@ public sealed class SpanNesting(int most = SpanNesting.Usual)
     }
 
     /// <summary>Takes a statement's span.</summary>
-    /// <param name="trace">Its <see cref="KeyOf"/>.</param>
+    /// <param name="trace">What tells it from others.</param>
     /// <param name="span">0 where it has no number: then nothing is known of it.</param>
     /// <param name="parent">0 for none.</param>
     /// <param name="pattern">Of the statement.</param>
@@ -129,6 +141,8 @@ public sealed class SpanNesting(int most = SpanNesting.Usual)
 
         return _young[key] = _old.TryGetValue(key, out node) ? node : new();
     }
+
+    private static ulong KeyOf(ReadOnlySpan<byte> unit, ReadOnlySpan<char> source) => XxHash3.HashToUInt64(unit, (long)XxHash3.HashToUInt64(MemoryMarshal.AsBytes(source)));
 
     private static ulong Key(ulong trace, ulong span) => span == 0 ? 0 : trace ^ (span * 0x9E37_79B9_7F4A_7C15);
 

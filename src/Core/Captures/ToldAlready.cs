@@ -50,5 +50,8 @@ public sealed class ToldAlready(ICaptureSink sink, IReadOnlyList<(DateTime From,
     public void SeeVersion(VersionKey version, DateTime at) => sink.SeeVersion(version, at);
 
     /// <inheritdoc/>
+    public void SetAside(long line, string reason) => sink.SetAside(line, reason);
+
+    /// <inheritdoc/>
     public void Reject(long line, string reason) => sink.Reject(line, reason);
 }

@@ -3,6 +3,7 @@ using CsCheck;
 using Shouldly;
 using SwiftLedger.Core.Budgets;
 using SwiftLedger.Core.Captures;
+using SwiftLedger.Core.Captures.Otlp;
 using SwiftLedger.Core.Engines;
 using SwiftLedger.Core.Trials;
 using SwiftLedger.Core.Workloads;
@@ -103,6 +104,24 @@ public class RunUnitsTests
         // Against the plainest count of all.
         one.Units().Select(u => (u.Name, u.Statements)).ShouldBe(spans.GroupBy(s => s.Item1).GroupBy(g => $"page {g.Key % 2}").OrderBy(g => g.Key).Select(g => (g.Key, g.Max(t => t.Count()))));
     });
+
+    /// <summary>A collector's file exporter writes all signals to one file: opentelemetry-proto 1.x names their requests.</summary>
+    [Theory]
+    [InlineData("{\"resourceMetrics\":[]}", false)]
+    [InlineData("{\"resourceLogs\":[{}]}", false)]
+    [InlineData("{\"resourceProfiles\":[]}", false)]
+    [InlineData("{}", false)]
+    [InlineData("{\"something\":1}", true)]
+    [InlineData("[]", true)]
+    [InlineData("{\"resourceSpans\":[", true)]
+    public void Other_signals_lose_nothing_and_what_cannot_be_read_does(string line, bool partial)
+    {
+        RunUnits run = New();
+        var form = new OtlpJson();
+        form.Consume(Encoding.UTF8.GetBytes(line + "\n"), true, run);
+        run.IsPartial.ShouldBe(partial);
+        run.Notes().Count.ShouldBe(partial ? 1 : 0);
+    }
 
     /// <summary>A test of an application calls it twice in one trace; a request calls another one, and a job is begun by one.</summary>
     [Fact]

@@ -18,10 +18,11 @@ export const useRules = () =>
   });
 
 /** The limits of a book as text, to be edited. */
-export const useLimits = (id: number, enabled: boolean) =>
+export const useLimits = (id: number) =>
   useQuery({
     queryKey: ["limits", id],
-    enabled,
+    // What was kept when they were edited before may be another text by now.
+    gcTime: 0,
     queryFn: async () => dataOf(await api.GET("/api/books/{id}/limits", { params: { path: { id } } })),
   });
 

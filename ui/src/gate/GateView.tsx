@@ -73,7 +73,7 @@ export function GateView() {
                 label="Checks"
                 head={
                   <div className="flex items-baseline justify-between gap-3">
-                    <h2 className="head">Checks</h2>
+                    <h2 className="head">{page.checks.length > 0 ? "Checks" : "Without a check"}</h2>
                     <button type="button" className="press" onClick={() => go({ check, edit: true })}>
                       Edit limits
                     </button>
@@ -88,7 +88,9 @@ export function GateView() {
                 {page.checks.length > 0 ? (
                   <Checks checks={page.checks} chosen={page.chosen} book={id} />
                 ) : (
-                  <p className="text-quiet">None yet.</p>
+                  <p className="text-quiet">
+                    Trials of this book are held to limits, too, as soon as there are some.
+                  </p>
                 )}
                 <Exceptions limits={page.limits} />
               </Page>

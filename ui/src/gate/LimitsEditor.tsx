@@ -9,7 +9,7 @@ type Place = { line: number; column: number };
 
 /** The limits of a book as text: budgets above the statements of its workload, and rules for all of them. */
 export function LimitsEditor({ book, close }: { book: number; close: () => void }) {
-  const limits = useLimits(book, true);
+  const limits = useLimits(book);
   const keep = useKeepLimits(book);
   const [workload, setWorkload] = useState<string>();
   const [rules, setRules] = useState<string>();

@@ -7,6 +7,7 @@ import { ruleAnchor } from "../gate/words";
 import { Frame } from "../parts/Frame";
 import { IntervalBar } from "../parts/IntervalBar";
 import { VerdictMark } from "../parts/Mark";
+import { Wrong } from "../parts/Notice";
 import { Page, Spread } from "../parts/Spread";
 import { Sql } from "../parts/Sql";
 import { ownWords } from "./words";
@@ -59,6 +60,7 @@ export function GlossaryView() {
           }
           right={
             <Page label="Explanations">
+              <Wrong error={ofLoads.error ?? ofChecks.error} />
               {entries.map((e) => (
                 <article key={e.kind} id={e.kind} className="max-w-[68ch] pt-3">
                   <h2 className="section mt-0!">{e.title}</h2>

@@ -15,6 +15,9 @@ public sealed class OtlpJson : ICaptureForm
 {
     private const string NoRequest = "No OTLP export request in JSON.";
 
+    /// <remarks>opentelemetry-proto 1.x: ExportMetricsServiceRequest, ExportLogsServiceRequest, ExportProfilesServiceRequest.</remarks>
+    private static readonly string[] OtherSignals = ["resourceMetrics", "resourceLogs", "resourceProfiles"];
+
     public string Name => "otlp-json";
 
     public long Line { get; set; } = 1;
@@ -129,10 +132,24 @@ public sealed class OtlpJson : ICaptureForm
 
     private void Take(JsonElement request, ICaptureSink sink)
     {
-        // An export of other signals is none of ours, and an empty one is one.
-        if (request.ValueKind != JsonValueKind.Object || (request.EnumerateObject().Any() && !request.TryGetProperty("resourceSpans", out _)))
+        if (request.ValueKind != JsonValueKind.Object)
         {
             sink.Reject(Line, NoRequest);
+            return;
+        }
+
+        // An empty export is one; a collector may write several signals to one file.
+        if (request.EnumerateObject().Any() && !request.TryGetProperty("resourceSpans", out _))
+        {
+            if (OtherSignals.Any(s => request.TryGetProperty(s, out _)))
+            {
+                sink.SetAside(Line, "An OTLP export of another signal than traces.");
+            }
+            else
+            {
+                sink.Reject(Line, NoRequest);
+            }
+
             return;
         }
 

@@ -52,8 +52,11 @@ internal sealed class OtlpSpan
     /// <param name="line">From 1; 0 for none.</param>
     /// <param name="sink">Told them.</param>
     /// <returns>How many have a statement but no usable times.</returns>
-    internal static int Observe(IReadOnlyList<OtlpSpan> spans, OtlpResource resource, long line, ICaptureSink sink) =>
-        spans.Where(s => s.Statement.Length == 0).Concat(spans.Where(s => s.Statement.Length > 0).OrderBy(s => s.EndNanoseconds).ThenByDescending(s => s.StartNanoseconds)).Count(s => !s.Observe(resource, line, sink));
+    internal static int Observe(IReadOnlyList<OtlpSpan> spans, OtlpResource resource, long line, ICaptureSink sink)
+    {
+        ILookup<bool, OtlpSpan> sent = spans.ToLookup(s => s.Statement.Length > 0);
+        return sent[false].Concat(sent[true].OrderBy(s => s.EndNanoseconds).ThenByDescending(s => s.StartNanoseconds)).Count(s => !s.Observe(resource, line, sink));
+    }
 
     /// <summary>
     /// Hands the statement over, if the span holds one. Names by OpenTelemetry's semantic conventions for database client spans: the
