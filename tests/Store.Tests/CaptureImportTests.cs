@@ -83,6 +83,32 @@ public sealed class CaptureImportTests : ReadsCaptures
         }
     }
 
+    // Whatever a capture may hold comes out of the ledger as it went in: quotes, nothing, a NUL.
+    [Theory]
+    [InlineData("plain")]
+    [InlineData("O'Brien \"the\" `huts` [a] \\ $1 ? :x @y")]
+    [InlineData("Zürich → Hütte 🏔")]
+    [InlineData("a\0b")]
+    [InlineData("two\nlines\tand a tab")]
+    [InlineData("")]
+    public void A_sample_is_kept_as_the_capture_told_it(string told)
+    {
+        string word = string.Concat(told.Select(c => string.Create(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}")));
+        Read(Encoding.UTF8.GetBytes($$$"""
+            {"at":"2026-03-02T00:00:00Z","ms":1.5,"sql":"SELECT * FROM parcel WHERE id = 7","app":"{{{word}}}","user":"{{{word}}}","session":"{{{word}}}"}
+            {"at":"2026-03-02T00:00:01Z","sql":"SELECT * FROM parcel WHERE id = 8","error":"22012","message":"{{{word}}}","app":"{{{word}}}","user":"{{{word}}}","session":"{{{word}}}"}
+
+            """), "one").Statements.ShouldBe(2);
+        long pattern = _daybook.Patterns(_book).ShouldHaveSingleItem().Id;
+        var samples = new SampleStore(_ledger, TimeProvider.System);
+        IReadOnlyList<SampleRecord> all = samples.Samples(pattern);
+        all.Select(s => (s.Application, s.User, s.Session)).Distinct().ShouldBe([(told, told, told)]);
+        SampleRecord failed = all.Single(s => s.SqlState.Length > 0);
+        (failed.Message, failed.Duration, failed.RowsRead).ShouldBe((told, null, null));
+        all.Where(s => s.SqlState.Length == 0).ShouldAllBe(s => s.Duration == 15_000 && s.Sql == "SELECT * FROM parcel WHERE id = 7");
+        samples.Errors(pattern).ShouldHaveSingleItem().SqlState.ShouldBe("22012");
+    }
+
     [Fact]
     public void Repeated_statements_of_two_imports_are_added_up()
     {

@@ -19,15 +19,12 @@ public sealed class LatencyHistogram
     // From so many buckets on, and while at least one in so many of their range is used, they are counted in one array over that range.
     private const int DenseFrom = 384, SparsestDense = 16;
 
-    private int[] _buckets = [];
-    private long[] _counts = [];
-    private int _used;
+    // Bucket and count in one number each, so that they sort fast and take one array: ascending without repetition as far as they are
+    // settled, then what came in since, in no order.
+    private long[] _pairs = [];
+    private int _settled, _used;
 
-    // What came in since, in no order: bucket and count in one number, so that it sorts fast.
-    private long[] _waiting = [];
-    private int _waitingUsed;
-
-    // Instead of both: the count of each bucket from the base on.
+    // Instead: the count of each bucket from the base on.
     private long[]? _dense;
     private int _base;
 
@@ -52,35 +49,31 @@ public sealed class LatencyHistogram
 
     public void Record(long ticks)
     {
-        MakeRoom(1);
         Count++;
-        if (_dense is not null)
+        if (MakeRoom(1))
         {
-            AddDense(BucketOf(ticks), 1);
+            _pairs[_used++] = Pair(BucketOf(ticks), 1);
             return;
         }
 
-        _waiting[_waitingUsed++] = ((long)BucketOf(ticks) << CountBits) | 1;
+        AddDense(BucketOf(ticks), 1);
     }
 
     public void Add(LatencyHistogram other)
     {
         other.Settle();
-        MakeRoom(other._used);
         Count += other.Count;
-        if (_dense is not null)
+        ReadOnlySpan<long> pairs = other._pairs.AsSpan(0, other._used);
+        if (MakeRoom(pairs.Length))
         {
-            for (int i = 0; i < other._used; i++)
-            {
-                AddDense(other._buckets[i], other._counts[i]);
-            }
-
+            pairs.CopyTo(_pairs.AsSpan(_used));
+            _used += pairs.Length;
             return;
         }
 
-        for (int i = 0; i < other._used; i++)
+        foreach (long pair in pairs)
         {
-            Wait(other._buckets[i], other._counts[i]);
+            AddDense(BucketIn(pair), CountIn(pair));
         }
     }
 
@@ -98,23 +91,26 @@ public sealed class LatencyHistogram
         int next = 0;
         for (int i = 0; i < _used && next < ps.Length; i++)
         {
-            seen += _counts[i];
+            seen += CountIn(_pairs[i]);
             for (; next < ps.Length && seen >= Math.Max(1, (long)((ps[next] * Count) + 0.5)); next++)
             {
-                found[next] = RangeOf(_buckets[i]).High;
+                found[next] = RangeOf(BucketIn(_pairs[i])).High;
             }
         }
 
         return found;
     }
 
-    /// <summary>The buckets in use, ascending, and the count of each.</summary>
-    internal void Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts)
+    /// <summary>The buckets in use, ascending, each with its count: see <see cref="BucketIn"/> and <see cref="CountIn"/>.</summary>
+    internal ReadOnlySpan<long> Content()
     {
         Settle();
-        buckets = _buckets.AsSpan(0, _used);
-        counts = _counts.AsSpan(0, _used);
+        return _pairs.AsSpan(0, _used);
     }
+
+    internal static int BucketIn(long pair) => (int)(pair >> CountBits);
+
+    internal static long CountIn(long pair) => pair & MostCount;
 
     /// <summary>Pairs of numbers in <see cref="Leb128"/>: distance to the last bucket, and count.</summary>
     public byte[] Encode()
@@ -128,11 +124,10 @@ public sealed class LatencyHistogram
     {
         Settle();
         int last = 0;
-        for (int i = 0; i < _used; i++)
+        foreach (long pair in _pairs.AsSpan(0, _used))
         {
-            Leb128.Write(writer, (ulong)(_buckets[i] - last));
-            Leb128.Write(writer, (ulong)_counts[i]);
-            last = _buckets[i];
+            Leb128.Write(writer, (ulong)(BucketIn(pair) - last), (ulong)CountIn(pair));
+            last = BucketIn(pair);
         }
     }
 
@@ -148,43 +143,24 @@ public sealed class LatencyHistogram
     /// <exception cref="FormatException">The bytes are no histogram.</exception>
     public void AddEncoded(ReadOnlySpan<byte> bytes)
     {
-        if (_used == 0 && _waitingUsed == 0 && _dense is null)
-        {
-            SetEncoded(bytes);
-            return;
-        }
-
-        MakeRoom((bytes.Length / 2) + 1);
+        // What is encoded is in order already.
+        bool first = _used == 0 && _dense is null, sparse = MakeRoom(bytes.Length / 2);
         ulong bucket = 0;
         for (int at = 0; at < bytes.Length;)
         {
             long count = ReadPair(bytes, ref at, ref bucket);
             Count += count;
-            if (_dense is not null)
+            if (sparse)
+            {
+                _pairs[_used++] = Pair((int)bucket, count);
+            }
+            else
             {
                 AddDense((int)bucket, count);
-                continue;
             }
-
-            Wait((int)bucket, count);
-        }
-    }
-
-    /// <summary>What is encoded is in order already.</summary>
-    private void SetEncoded(ReadOnlySpan<byte> bytes)
-    {
-        int[] buckets = new int[bytes.Length / 2];
-        long[] counts = new long[buckets.Length];
-        ulong bucket = 0;
-        int used = 0;
-        for (int at = 0; at < bytes.Length; used++)
-        {
-            counts[used] = ReadPair(bytes, ref at, ref bucket);
-            buckets[used] = (int)bucket;
-            Count += counts[used];
         }
 
-        (_buckets, _counts, _used) = (buckets, counts, used);
+        _settled = first ? _used : _settled;
     }
 
     private static long ReadPair(ReadOnlySpan<byte> bytes, ref int at, ref ulong bucket)
@@ -202,70 +178,68 @@ public sealed class LatencyHistogram
         return bucket < LastBucket ? count : throw new FormatException("The histogram has a bucket beyond the longest duration.");
     }
 
-    /// <summary>A count beyond what a waiting number holds is far beyond any capture.</summary>
-    private void Wait(int bucket, long count) => _waiting[_waitingUsed++] = ((long)bucket << CountBits) | Math.Min(count, MostCount);
+    /// <summary>A count beyond what stands beside a bucket is far beyond any capture.</summary>
+    private static long Pair(int bucket, long count) => ((long)bucket << CountBits) | Math.Min(count, MostCount);
 
     /// <summary>
-    /// What comes in waits until there is four times as much of it as of what is there, so that merging costs the same for each however many
+    /// What comes in waits until there is four times as much of it as of what is settled, so that merging costs the same for each however many
     /// there are; with many it is counted at once.
     /// </summary>
-    private void MakeRoom(int more)
+    /// <returns>Whether there is room for so many pairs; if not, they are to be counted at once.</returns>
+    private bool MakeRoom(int more)
     {
         if (_dense is not null)
         {
-            return;
+            return false;
         }
 
-        if (_waitingUsed >= Math.Max(LeastWaiting, 4 * _used))
+        if (_used - _settled >= Math.Max(LeastWaiting, 4 * _settled))
         {
             if (TryGoDense())
             {
-                return;
+                return false;
             }
 
             SettleBySorting();
         }
 
-        if (_waitingUsed + more > _waiting.Length)
+        if (_used + more > _pairs.Length)
         {
-            Array.Resize(ref _waiting, Math.Max(_waitingUsed + more, Math.Max(4, _waitingUsed * 2)));
+            Array.Resize(ref _pairs, Math.Max(_used + more, _used == 0 ? 2 : _used * 2));
         }
+
+        return true;
     }
 
     private bool TryGoDense()
     {
-        int there = _used + _waitingUsed;
-        if (there < DenseFrom)
+        if (_used < DenseFrom)
         {
             return false;
         }
 
-        (int least, int most) = _used > 0 ? (_buckets[0], _buckets[_used - 1]) : (int.MaxValue, 0);
-        foreach (long waiting in _waiting.AsSpan(0, _waitingUsed))
+        Span<long> pairs = _pairs.AsSpan(0, _used);
+        (int least, int most) = (int.MaxValue, 0);
+        foreach (long pair in pairs)
         {
-            int bucket = (int)(waiting >> CountBits);
+            int bucket = BucketIn(pair);
             least = Math.Min(least, bucket);
             most = Math.Max(most, bucket);
         }
 
         int range = most - least + 1;
-        if (range > there * SparsestDense)
+        if (range > _used * SparsestDense)
         {
             return false;
         }
 
         (_dense, _base) = (new long[range + (range / 8)], least);
-        for (int i = 0; i < _used; i++)
+        foreach (long pair in pairs)
         {
-            _dense[_buckets[i] - _base] = _counts[i];
+            _dense[BucketIn(pair) - _base] += CountIn(pair);
         }
 
-        foreach (long waiting in _waiting.AsSpan(0, _waitingUsed))
-        {
-            _dense[(int)(waiting >> CountBits) - _base] += waiting & MostCount;
-        }
-
-        (_buckets, _counts, _used, _waiting, _waitingUsed) = ([], [], 0, [], 0);
+        (_pairs, _settled, _used) = ([], 0, 0);
         return true;
     }
 
@@ -286,51 +260,63 @@ public sealed class LatencyHistogram
 
     private void Settle()
     {
-        if (_dense is null && (_waitingUsed == 0 || !TryGoDense()))
+        if (_dense is null && (_used == _settled || !TryGoDense()))
         {
             SettleBySorting();
             return;
         }
 
         Span<long> dense = _dense;
-        int used = dense.Length - dense.Count(0L);
-        (_buckets, _counts, _used) = (new int[used], new long[used], 0);
+        _pairs = new long[dense.Length - dense.Count(0L)];
         for (int i = 0; i < dense.Length; i++)
         {
             if (dense[i] != 0)
             {
-                _buckets[_used] = _base + i;
-                _counts[_used++] = dense[i];
+                _pairs[_used++] = Pair(_base + i, dense[i]);
             }
         }
 
-        _dense = null;
+        (_settled, _dense) = (_used, null);
     }
 
     private void SettleBySorting()
     {
-        if (_waitingUsed == 0)
+        if (_used == _settled)
         {
             return;
         }
 
-        Span<long> waiting = _waiting.AsSpan(0, _waitingUsed);
+        Span<long> pairs = _pairs.AsSpan(0, _used), waiting = pairs[_settled..];
         waiting.Sort();
-        int[] merged = new int[_used + waiting.Length];
-        long[] sums = new long[merged.Length];
-        int a = 0, b = 0, n = -1;
-        while (a < _used || b < waiting.Length)
+        if (_settled > 0)
         {
-            bool old = b >= waiting.Length || (a < _used && _buckets[a] <= (int)(waiting[b] >> CountBits));
-            (int bucket, long count) = old ? (_buckets[a], _counts[a++]) : ((int)(waiting[b] >> CountBits), waiting[b++] & MostCount);
-            if (n < 0 || merged[n] != bucket)
-            {
-                merged[++n] = bucket;
-            }
-
-            sums[n] += count;
+            long[] merged = new long[_used];
+            Merge(pairs[.._settled], waiting, merged);
+            pairs = _pairs = merged;
         }
 
-        (_buckets, _counts, _used, _waitingUsed) = (merged, sums, n + 1, 0);
+        int last = 0;
+        for (int i = 1; i < pairs.Length; i++)
+        {
+            if (BucketIn(pairs[i]) == BucketIn(pairs[last]))
+            {
+                pairs[last] = Pair(BucketIn(pairs[last]), CountIn(pairs[last]) + CountIn(pairs[i]));
+            }
+            else
+            {
+                pairs[++last] = pairs[i];
+            }
+        }
+
+        _settled = _used = last + 1;
+    }
+
+    private static void Merge(ReadOnlySpan<long> first, ReadOnlySpan<long> second, Span<long> into)
+    {
+        int a = 0, b = 0;
+        for (int i = 0; i < into.Length; i++)
+        {
+            into[i] = b >= second.Length || (a < first.Length && first[a] <= second[b]) ? first[a++] : second[b++];
+        }
     }
 }

@@ -21,6 +21,21 @@ public static class Leb128
         writer.Advance(length);
     }
 
+    /// <summary>Two numbers; mostly both take one byte.</summary>
+    internal static void Write(ArrayBufferWriter<byte> writer, ulong first, ulong second)
+    {
+        if ((first | second) >= 0x80)
+        {
+            Write(writer, first);
+            Write(writer, second);
+            return;
+        }
+
+        Span<byte> span = writer.GetSpan(2);
+        (span[0], span[1]) = ((byte)first, (byte)second);
+        writer.Advance(2);
+    }
+
     /// <param name="at">Where it begins; moved behind it.</param>
     /// <param name="bytes">Where the number stands.</param>
     /// <exception cref="FormatException">The bytes end inside it, or it has more than 64 bits.</exception>

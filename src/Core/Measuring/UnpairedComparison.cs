@@ -368,24 +368,25 @@ public sealed record UnpairedComparison(double LogShift, double Low, double High
         {
             double low = Math.Log(Math.Max(1, all.Quantile(Tail))), high = Math.Log(Math.Max(1, all.Quantile(1 - Tail)));
             double width = Math.Max((high - low) / Bins, 1e-9);
-            all.Content(out ReadOnlySpan<int> buckets, out _);
-            byte[] bins = new byte[buckets[^1] - buckets[0] + 1];
-            foreach (int bucket in buckets)
+            ReadOnlySpan<long> pairs = all.Content();
+            int first = LatencyHistogram.BucketIn(pairs[0]);
+            byte[] bins = new byte[LatencyHistogram.BucketIn(pairs[^1]) - first + 1];
+            foreach (long pair in pairs)
             {
+                int bucket = LatencyHistogram.BucketIn(pair);
                 (long from, long to) = LatencyHistogram.RangeOf(bucket);
-                bins[bucket - buckets[0]] = (byte)Math.Clamp((Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width, 0, Bins - 1);
+                bins[bucket - first] = (byte)Math.Clamp((Math.Log(Math.Max((from + to) / 2.0, 0.5)) - low) / width, 0, Bins - 1);
             }
 
-            return new(buckets[0], bins, width);
+            return new(first, bins, width);
         }
 
         /// <summary>Adds a distribution to an empty one on the grid.</summary>
         public void Lay(LatencyHistogram histogram, Span<double> laid)
         {
-            histogram.Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts);
-            for (int i = 0; i < buckets.Length; i++)
+            foreach (long pair in histogram.Content())
             {
-                laid[_bins[buckets[i] - _first]] += counts[i];
+                laid[_bins[LatencyHistogram.BucketIn(pair) - _first]] += LatencyHistogram.CountIn(pair);
             }
         }
     }

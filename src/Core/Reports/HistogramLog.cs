@@ -38,12 +38,12 @@ public static class HistogramLog
     internal static HistogramBase Of(LatencyHistogram histogram)
     {
         const int nanosecondsATick = 100, digits = 3;
-        histogram.Content(out ReadOnlySpan<int> buckets, out ReadOnlySpan<long> counts);
-        long highest = buckets.IsEmpty ? 2 : Math.Max(2, LatencyHistogram.RangeOf(buckets[^1]).High * nanosecondsATick);
+        ReadOnlySpan<long> pairs = histogram.Content();
+        long highest = pairs.IsEmpty ? 2 : Math.Max(2, LatencyHistogram.RangeOf(LatencyHistogram.BucketIn(pairs[^1])).High * nanosecondsATick);
         var made = new LongHistogram(1, highest, digits);
-        for (int i = 0; i < buckets.Length; i++)
+        foreach (long pair in pairs)
         {
-            made.RecordValueWithCount(LatencyHistogram.RangeOf(buckets[i]).High * nanosecondsATick, counts[i]);
+            made.RecordValueWithCount(LatencyHistogram.RangeOf(LatencyHistogram.BucketIn(pair)).High * nanosecondsATick, LatencyHistogram.CountIn(pair));
         }
 
         return made;

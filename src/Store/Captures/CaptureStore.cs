@@ -104,16 +104,8 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
         ids.Add(batch.Patterns);
         CellWriter.Write(connection, transaction, batch.Cells, batch.Callers, batch.Seconds, ids);
         WriteSamples(connection, transaction, batch.Samples, ids);
-        connection.Execute("""
-            INSERT INTO tag_count VALUES (@pattern, @source, @key, @value, @calls)
-            ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
-            """, batch.Tags.Select(t => new { pattern = ids.Pattern(t.Key.Pattern), source = ids.Source(t.Key.Source), key = t.Key.Key, value = t.Key.Value, calls = t.Value }), transaction);
-        connection.Execute("""
-            INSERT INTO error_count (pattern_id, source_id, hour, sql_state, calls) VALUES (@pattern, @source, @hour, @state, @calls)
-            ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
-            """, batch.Errors.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
-        connection.Execute("UPDATE error_count SET retried = retried + @calls WHERE pattern_id = @pattern AND source_id = @source AND hour = @hour AND sql_state = @state",
-            batch.Retries.Select(e => new { pattern = ids.Pattern(e.Key.Pattern), source = ids.Source(e.Key.Source), hour = e.Key.Hour, state = e.Key.SqlState, calls = e.Value }), transaction);
+        WriteTags(connection, batch.Tags, ids);
+        WriteErrors(connection, batch, ids);
         RepeatStore.Write(connection, transaction, batch.Repeats, ids);
         PlanUseStore.Write(connection, transaction, batch.Plans, ids);
         ValueStore.Write(connection, transaction, batch.Values, ids);
@@ -158,6 +150,33 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
     internal static string Together(string before, IReadOnlyList<Rejection> more) =>
         JsonSerializer.Serialize(Rejection.Together((JsonSerializer.Deserialize<List<Rejection>>(before) ?? []).Concat(more)));
 
+    private static void WriteTags(SqliteConnection connection, IReadOnlyDictionary<TagKey, long> tags, BookIds ids)
+    {
+        using var rows = new PreparedRows(connection, "INSERT INTO tag_count VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET calls = calls + excluded.calls");
+        foreach ((TagKey tag, long calls) in tags)
+        {
+            rows.With(ids.Pattern(tag.Pattern)).With(ids.Source(tag.Source)).With(tag.Key).With(tag.Value).With(calls).Run();
+        }
+    }
+
+    private static void WriteErrors(SqliteConnection connection, FoldedBatch batch, BookIds ids)
+    {
+        using var failed = new PreparedRows(connection, """
+            INSERT INTO error_count (pattern_id, source_id, hour, sql_state, calls) VALUES (?, ?, ?, ?, ?)
+            ON CONFLICT DO UPDATE SET calls = calls + excluded.calls
+            """);
+        using var retried = new PreparedRows(connection, "UPDATE error_count SET retried = retried + ? WHERE pattern_id = ? AND source_id = ? AND hour = ? AND sql_state = ?");
+        foreach ((ErrorKey error, long calls) in batch.Errors)
+        {
+            failed.With(ids.Pattern(error.Pattern)).With(ids.Source(error.Source)).With((long)error.Hour).With(error.SqlState).With(calls).Run();
+        }
+
+        foreach ((ErrorKey error, long calls) in batch.Retries)
+        {
+            retried.With(calls).With(ids.Pattern(error.Pattern)).With(ids.Source(error.Source)).With((long)error.Hour).With(error.SqlState).Run();
+        }
+    }
+
     private void WriteSamples(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyList<CapturedSample> samples, BookIds ids)
     {
         if (samples.Count == 0)
@@ -165,33 +184,20 @@ public sealed class CaptureStore(LedgerDatabase ledger, TimeProvider clock)
             return;
         }
 
-        connection.Execute("""
+        using (var rows = new PreparedRows(connection, """
             INSERT INTO captured_sample (pattern_id, source_id, place, at, duration, sql, binds, rows_returned, rows_read, sql_state, message,
                 session, unit, application, database, user, tags, plan, priority)
-            VALUES (@pattern, @source, @Place, @at, @duration, @Sql, @Binds, @RowsReturned, @RowsRead, @SqlState, @Message,
-                @Session, @Unit, @Application, @Database, @User, @tags, @Plan, @Priority)
-            """, samples.Select(s => new
+            VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+            """))
         {
-            pattern = ids.Pattern(s.Pattern),
-            source = ids.Source(s.Source),
-            s.Place,
-            at = s.At.Ticks,
-            duration = s.Duration?.Ticks,
-            s.Sql,
-            s.Binds,
-            s.RowsReturned,
-            s.RowsRead,
-            s.SqlState,
-            s.Message,
-            s.Session,
-            s.Unit,
-            s.Application,
-            s.Database,
-            s.User,
-            tags = JsonSerializer.Serialize(s.Tags),
-            s.Plan,
-            s.Priority,
-        }), transaction);
+            foreach (CapturedSample s in samples)
+            {
+                rows.With(ids.Pattern(s.Pattern)).With(ids.Source(s.Source)).With((long)s.Place).With(s.At.Ticks).With(s.Duration?.Ticks)
+                    .With(s.Sql).With(s.Binds).With(s.RowsReturned).With(s.RowsRead).With(s.SqlState).With(s.Message)
+                    .With(s.Session).With(s.Unit).With(s.Application).With(s.Database).With(s.User)
+                    .With(s.Tags.Count == 0 ? "{}" : JsonSerializer.Serialize(s.Tags)).With(s.Plan).With(s.Priority).Run();
+            }
+        }
 
         // A sample is handed over when it is among the best so far; better ones that came later push it out.
         lock (_crowded)

@@ -43,9 +43,10 @@ internal static class CellWriter
             SumOf(blocks, new(Stretch.Hour, caller, key.Hour), pattern).Add(cell);
         }
 
+        using var table = new BlockTable(connection);
         foreach ((Place place, Dictionary<long, Cell> added) in blocks.OrderBy(b => b.Key.Stretch).ThenBy(b => b.Key.Source).ThenBy(b => b.Key.Minute))
         {
-            Add(connection, transaction, place, added);
+            table.Add(place, added);
         }
     }
 
@@ -82,29 +83,10 @@ internal static class CellWriter
     private static Cell SumOf(Dictionary<Place, Dictionary<long, Cell>> blocks, Place place, long pattern) =>
         CollectionsMarshal.GetValueRefOrAddDefault(BlockOf(blocks, place), pattern, out _) ??= new();
 
-    private static void Add(SqliteConnection connection, SqliteTransaction transaction, Place place, Dictionary<long, Cell> added)
-    {
-        (byte[] Whole, byte[] Sums, byte[] Durations) there = connection.QuerySingleOrDefault<(byte[], byte[], byte[])>(
-            "SELECT whole, sums, durations FROM block WHERE stretch = @Stretch AND source_id = @Source AND minute = @Minute",
-            place, transaction);
-        var whole = new Cell();
-        foreach (Cell cell in added.Values)
-        {
-            whole.Add(cell);
-        }
-
-        CellBlock.AddWhole(whole, there.Whole, durations: true);
-        CellBlock block = Merged(new CellReader(there.Sums, there.Durations), added);
-        connection.Execute("""
-            INSERT INTO block (stretch, source_id, minute, whole, sums, durations) VALUES (@stretch, @source, @minute, @whole, @sums, @durations)
-            ON CONFLICT DO UPDATE SET whole = excluded.whole, sums = excluded.sums, durations = excluded.durations
-            """, new { stretch = place.Stretch, source = place.Source, minute = place.Minute, whole = CellBlock.Whole(whole), sums = block.Sums.ToArray(), durations = block.Durations.ToArray() },
-            transaction);
-    }
-
     /// <summary>The sums over all sources of what is there already.</summary>
     internal static void SumSources(SqliteConnection connection, SqliteTransaction transaction, long all, long book)
     {
+        using var table = new BlockTable(connection);
         foreach ((long stretch, long minute) in connection.Query<(long, long)>("""
             SELECT DISTINCT stretch, minute FROM block WHERE stretch > 1 AND source_id IN (SELECT id FROM source WHERE book_id = @book AND id <> @all AND kind = 0)
             """, new { book, all }, transaction).ToList())
@@ -122,37 +104,68 @@ internal static class CellWriter
                 }
             }
 
-            Add(connection, transaction, new((Stretch)stretch, all, (int)minute), sums);
+            table.Add(new((Stretch)stretch, all, (int)minute), sums);
         }
     }
 
-    private static CellBlock Merged(CellReader there, Dictionary<long, Cell> added)
+    private readonly record struct Place(Stretch Stretch, long Source, int Minute);
+
+    /// <summary>Adds cells to the blocks of the ledger.</summary>
+    private sealed class BlockTable(SqliteConnection connection) : IDisposable
     {
-        var block = new CellBlock();
-        bool more = there.Next();
-        foreach ((long pattern, Cell cell) in added.OrderBy(a => a.Key))
+        private readonly PreparedRows _there = new(connection, "SELECT whole, sums, durations FROM block WHERE stretch = ? AND source_id = ? AND minute = ?");
+        private readonly PreparedRows _kept = new(connection, """
+            INSERT INTO block (stretch, source_id, minute, whole, sums, durations) VALUES (?, ?, ?, ?, ?, ?)
+            ON CONFLICT DO UPDATE SET whole = excluded.whole, sums = excluded.sums, durations = excluded.durations
+            """);
+
+        public void Add(Place place, Dictionary<long, Cell> added)
         {
-            for (; more && there.Pattern < pattern; more = there.Next())
+            var whole = new Cell();
+            foreach (Cell cell in added.Values)
+            {
+                whole.Add(cell);
+            }
+
+            bool there = _there.With((long)place.Stretch).With(place.Source).With((long)place.Minute).Next();
+            CellBlock.AddWhole(whole, there ? _there.Bytes(0) : [], durations: true);
+            CellBlock block = Merged(there ? new(_there.Bytes(1), _there.Bytes(2)) : default, added);
+            _there.Reset();
+            _kept.With((long)place.Stretch).With(place.Source).With((long)place.Minute).With(CellBlock.Whole(whole)).With(block.Sums).With(block.Durations).Run();
+        }
+
+        public void Dispose()
+        {
+            _there.Dispose();
+            _kept.Dispose();
+        }
+
+        private static CellBlock Merged(CellReader there, Dictionary<long, Cell> added)
+        {
+            var block = new CellBlock();
+            bool more = there.Next();
+            foreach ((long pattern, Cell cell) in added.OrderBy(a => a.Key))
+            {
+                for (; more && there.Pattern < pattern; more = there.Next())
+                {
+                    block.Append(there);
+                }
+
+                if (more && there.Pattern == pattern)
+                {
+                    there.AddTo(cell);
+                    more = there.Next();
+                }
+
+                block.Append(pattern, cell);
+            }
+
+            for (; more; more = there.Next())
             {
                 block.Append(there);
             }
 
-            if (more && there.Pattern == pattern)
-            {
-                there.AddTo(cell);
-                more = there.Next();
-            }
-
-            block.Append(pattern, cell);
+            return block;
         }
-
-        for (; more; more = there.Next())
-        {
-            block.Append(there);
-        }
-
-        return block;
     }
-
-    private readonly record struct Place(Stretch Stretch, long Source, int Minute);
 }

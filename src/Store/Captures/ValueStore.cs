@@ -28,17 +28,12 @@ public sealed class ValueStore(LedgerDatabase ledger)
 
     internal static void Write(SqliteConnection connection, SqliteTransaction transaction, IReadOnlyDictionary<ValuesKey, HourOfValues> hours, BookIds ids)
     {
-        using SqliteCommand insert = connection.CreateCommand();
-        insert.Transaction = transaction;
-        insert.CommandText = "INSERT INTO value_hour VALUES ($pattern, $source, $hour, $drawn) ON CONFLICT DO NOTHING";
-        SqliteParameter pattern = insert.Parameters.Add("$pattern", SqliteType.Integer), source = insert.Parameters.Add("$source", SqliteType.Integer),
-            at = insert.Parameters.Add("$hour", SqliteType.Integer), drawn = insert.Parameters.Add("$drawn", SqliteType.Text);
+        using var insert = new PreparedRows(connection, "INSERT INTO value_hour VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING");
         foreach ((ValuesKey key, HourOfValues hour) in hours.OrderBy(h => h.Key.Pattern))
         {
-            (pattern.Value, source.Value, at.Value, drawn.Value) = (ids.Pattern(key.Pattern), ids.Source(key.Source), (long)key.Hour, Written(hour));
-            if (insert.ExecuteNonQuery() == 0)
+            var place = new { pattern = ids.Pattern(key.Pattern), source = ids.Source(key.Source), hour = key.Hour };
+            if (insert.With(place.pattern).With(place.source).With((long)place.hour).With(Written(hour)).Run() == 0)
             {
-                var place = new { pattern = pattern.Value, source = source.Value, hour = at.Value };
                 hour.Add(Read(connection.ExecuteScalar<string>("SELECT drawn FROM value_hour WHERE pattern_id = @pattern AND source_id = @source AND hour = @hour", place, transaction)!));
                 connection.Execute("UPDATE value_hour SET drawn = @drawn WHERE pattern_id = @pattern AND source_id = @source AND hour = @hour", new { place.pattern, place.source, place.hour, drawn = Written(hour) }, transaction);
             }

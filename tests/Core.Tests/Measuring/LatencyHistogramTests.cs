@@ -1,3 +1,4 @@
+using System.Buffers;
 using CsCheck;
 using HdrHistogram;
 using Shouldly;
@@ -65,6 +66,65 @@ public class LatencyHistogramTests
                 (x.Count, stored.Count).ShouldBe((all.Count, all.Count));
             },
             iter: 200);
+
+    // Few buckets and many, near one another and far apart, asked for and added to in any order: the model is a count for each bucket.
+    [Fact]
+    public void Whatever_came_in_which_way_each_bucket_has_its_count() =>
+        Gen.Select(Gen.Int[0, 4], Gen.Long[0, 62].SelectMany(bits => Gen.Long[0, 1L << (int)bits]).Array[0, 700]).Array[1, 9].Sample(
+            steps =>
+            {
+                var histogram = new LatencyHistogram();
+                var model = new SortedDictionary<int, long>();
+                foreach ((int way, long[] durations) in steps)
+                {
+                    Take(histogram, way, durations);
+                    foreach (long d in durations)
+                    {
+                        model[LatencyHistogram.BucketOf(d)] = model.GetValueOrDefault(LatencyHistogram.BucketOf(d)) + 1;
+                    }
+                }
+
+                var expected = new ArrayBufferWriter<byte>();
+                int last = 0;
+                foreach ((int bucket, long count) in model)
+                {
+                    Leb128.Write(expected, (ulong)(bucket - last));
+                    Leb128.Write(expected, (ulong)count);
+                    last = bucket;
+                }
+
+                histogram.Encode().ShouldBe(expected.WrittenSpan.ToArray());
+                histogram.Count.ShouldBe(model.Values.Sum());
+            },
+            iter: 300);
+
+    private static void Take(LatencyHistogram histogram, int way, long[] durations)
+    {
+        switch (way)
+        {
+            case 0:
+                histogram.Add(Of(durations));
+                break;
+            case 1:
+                histogram.AddEncoded(Of(durations).Encode());
+                break;
+            case 2:
+                foreach (long d in durations)
+                {
+                    histogram.Record(d);
+                }
+
+                break;
+            default:
+                foreach (long d in durations)
+                {
+                    histogram.Record(d);
+                    _ = way == 3 && d % 7 == 0 ? histogram.Quantile(0.5) : 0;
+                }
+
+                break;
+        }
+    }
 
     [Fact]
     public void Bytes_that_are_cut_are_refused() => Should.Throw<FormatException>(() => LatencyHistogram.Decode([0x85, 0x01, 0x05, 0x05, 0x80]));
