@@ -252,14 +252,14 @@ internal static class EntryApi
                 Trial = t,
                 Bill = bill is { Items.Count: > 0 } ? new(bill.Seconds.Before, bill.Seconds.After, bill.ChangeInterval.Low, bill.ChangeInterval.High) : null,
             };
-            return (entry, RefusalOf(measured.State, entry, "trial"));
+            return (entry, RefusalOf(measured.State, entry, "trial", Promises.WereDisturbed(lines)));
         }
 
         if (rehearsal is { } r && rehearsals.Find(r) is { } rehearsed && rehearsed.BookId == book.Id)
         {
             RehearsalAccount account = rehearsals.Account(rehearsed, KnownEngines.OfSubject(book.Subject));
             var entry = Draft(rehearsed.Title, rehearsed.Change, rehearsed.Headline ?? "", Promises.Of(account.Judged, account.Brief, dialect)) with { Rehearsal = r };
-            return (entry, RefusalOf(rehearsed.State, entry, "rehearsal"));
+            return (entry, RefusalOf(rehearsed.State, entry, "rehearsal", disturbed: false));
         }
 
         return null;
@@ -268,8 +268,9 @@ internal static class EntryApi
     private static Entry Draft(string title, string change, string headline, IReadOnlyList<Promise> promises) =>
         new() { At = "", Author = "", State = EntryState.Proposed, Title = title, Change = change, Headline = headline, Promises = promises };
 
-    private static string? RefusalOf(TrialState state, Entry entry, string what) =>
+    private static string? RefusalOf(TrialState state, Entry entry, string what, bool disturbed) =>
         state != TrialState.Finished ? $"This {what} did not finish: what it measured is no promise. Run it again."
+        : entry.Promises.Count == 0 && disturbed ? $"This {what} settled nothing by time, and so has nothing to promise: others took the machine away from most of its blocks, which then count for nothing. Run it again while it has the machine to itself."
         : entry.Promises.Count == 0 ? $"This {what} settled nothing by time, and so has nothing to promise: let it run longer."
         : null;
 }

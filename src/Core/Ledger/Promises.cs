@@ -41,6 +41,11 @@ public static class Promises
         return [.. promises.OrderByDescending(p => Math.Abs(1 - p.Ratio) * p.SecondsBefore * (p.CallsPerDay ?? 1))];
     }
 
+    /// <summary>Whether a line promises nothing because others took the machine away from most of its blocks: then time alone does not help.</summary>
+    /// <param name="lines">Of a finished trial.</param>
+    public static bool WereDisturbed(IReadOnlyList<Line> lines) =>
+        lines.Any(l => !l.Judgement.HasInterval && 2 * l.Judgement.Judged.Count < l.Evidence.Blocks.Count);
+
     /// <summary>One promise for each statement whose mean latency was decided under the load.</summary>
     /// <param name="judged">Of a finished rehearsal.</param>
     /// <param name="brief">Of it.</param>

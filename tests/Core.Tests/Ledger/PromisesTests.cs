@@ -54,6 +54,21 @@ public class PromisesTests
         Of(good, Case("b", 1_000, 500, 100, Verdict.Unsettled, pattern: "bb")).ShouldHaveSingleItem().Statement.ShouldBe("a");
     }
 
+    [Theory]
+    [InlineData(40, 40, true)]
+    [InlineData(40, 39, true)]
+    [InlineData(5, 2, false)]
+    [InlineData(5, 3, true)]
+    [InlineData(5, 0, false)]
+    [InlineData(40, 20, false)]
+    [InlineData(0, 0, false)]
+    public void A_line_that_promises_nothing_was_disturbed_where_most_of_its_blocks_count_for_nothing(int blocks, int lost, bool disturbed)
+    {
+        Line line = Case("a", 1_000, 500, 100, Verdict.Improved, blocks: blocks);
+        line = line with { Evidence = line.Evidence with { Blocks = [.. line.Evidence.Blocks.Select((b, i) => b with { LeftOut = i < lost })] } };
+        Promises.WereDisturbed([line]).ShouldBe(disturbed);
+    }
+
     [Fact]
     public void The_dearest_comes_first_calls_that_nobody_knows_stay_unknown_and_a_rewrite_names_its_new_pattern()
     {
