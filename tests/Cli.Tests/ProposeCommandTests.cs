@@ -50,7 +50,7 @@ public sealed class ProposeCommandTests : IDisposable
     [Fact]
     public async Task An_index_that_is_missing_and_one_that_stands_twice_are_found_measured_and_written_out()
     {
-        (int exit, string said, string error) = await Propose("--max-seconds", "40", "--out", PathOf("p.json"), "--migration", PathOf("up.sql"), "--reverse", PathOf("down.sql"));
+        (int exit, string said, string error) = await Propose("--max-seconds", "10", "--out", PathOf("p.json"), "--migration", PathOf("up.sql"), "--reverse", PathOf("down.sql"));
         exit.ShouldBe(0, error);
         using JsonDocument json = JsonDocument.Parse(File.ReadAllText(PathOf("p.json")));
         json.RootElement.GetProperty("schema").GetString().ShouldBe("swift-ledger/proposals/1");

@@ -144,7 +144,8 @@ internal sealed class LiveGuide(Uri server, BookRecord book, ILiveStage stage, L
                 continue;
             }
 
-            JsonElement page = await _http.GetFromJsonAsync<JsonElement>(new Uri($"/api/books/{book.Id}/entries/{entries.Entries(book.Id)[^1].Number}", UriKind.Relative), stop);
+            // What is told of an entry later, such as that it is live, has a number of its own, and no page.
+            JsonElement page = await _http.GetFromJsonAsync<JsonElement>(new Uri($"/api/books/{book.Id}/entries/{entries.Read(book.Id).Accounts[^1].Begun.Number}", UriKind.Relative), stop);
             if (page.GetProperty("outcome") is { ValueKind: JsonValueKind.Object } outcome
                 && outcome.GetProperty("outcomes").EnumerateArray().Any(o => o.GetProperty("promise").GetProperty("statement").GetString() == _story.Statement && o.GetProperty("word").GetString() != "cannotTellYet"))
             {
