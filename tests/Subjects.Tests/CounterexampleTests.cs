@@ -90,6 +90,29 @@ public sealed class CounterexampleTests(PostgresFixture postgres) : IDisposable
         }
     }
 
+    // Common practice, no source: a column that may be NULL is no key, a joined row may come several times, and a name is one of the list first.
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void An_order_that_decides_too_little_gives_the_same_rows_in_other_places(bool server)
+    {
+        using ISmallDatabase database = Open(server, out SqlDialect dialect, out Catalog catalog);
+        foreach ((string sql, string other) in new[]
+        {
+            ("SELECT id FROM parcel ORDER BY tag, id DESC", "SELECT id FROM parcel ORDER BY tag"),
+            ("SELECT id, state FROM parcel ORDER BY state DESC, id DESC", "SELECT id, state FROM parcel ORDER BY id DESC"),
+            ("SELECT p.id, s.id FROM parcel p JOIN scan s ON s.parcel_id = p.id ORDER BY p.id, s.id DESC", "SELECT p.id, s.id FROM parcel p JOIN scan s ON s.parcel_id = p.id ORDER BY p.id"),
+            ("SELECT tag AS id, code FROM parcel ORDER BY id, code", "SELECT tag AS id, code FROM parcel ORDER BY parcel.id, code"),
+            ("SELECT code FROM parcel WHERE depot_id = :i OR depot_id = 1 ORDER BY depot_id, code", "SELECT code FROM parcel WHERE depot_id = :i OR depot_id = 1 ORDER BY code"),
+        })
+        {
+            var alike = new RewriteCandidate(RewriteKind.OrderNeedless, other, "", []);
+            new CounterexampleSearch(sql, alike, dialect, catalog, Cases).Run(database, null, Databases, 1, () => false).Found.ShouldBeNull(sql);
+            Counterexample found = new CounterexampleSearch(sql, alike with { ComparesOrder = true }, dialect, catalog, Cases).Run(database, null, Databases, 1, () => false).Found.ShouldNotBeNull(sql);
+            found.GivesBefore.Rows!.Order().ShouldBe(found.GivesAfter.Rows!.Order());
+            found.GivesBefore.Rows!.ShouldNotBe(found.GivesAfter.Rows!);
+        }
+    }
+
     [Theory]
     [MemberData(nameof(Engines))]
     public void A_tie_that_was_missing_makes_another_query_and_a_small_script_shows_it(bool server)

@@ -27,6 +27,62 @@ internal static class KeyRules
         }
     }
 
+    /// <summary>
+    /// Terms of ORDER BY that decide nothing, where the others give each row its place: those behind terms that tell one row from any other, and those that are
+    /// one value in all rows.
+    /// </summary>
+    public static IEnumerable<RewriteCandidate> OrderNeedless(RewriteInput input)
+    {
+        foreach (QueryScope scope in input.Scopes)
+        {
+            if (scope is not { IsKnown: true, Query: { OrderBy: { Count: > 0 } terms } query, Select: { DistinctOn.Count: 0 } select })
+            {
+                continue;
+            }
+
+            ResolvedColumn?[] columns = [.. terms.Select(t => OrderedBy(scope, t.Value))];
+            int enough = Enumerable.Range(0, terms.Count).FirstOrDefault(n => RowsDiffer(scope, [.. columns.Take(n).OfType<ResolvedColumn>()]), terms.Count);
+            if (enough == terms.Count && !RowsDiffer(scope, [.. columns.OfType<ResolvedColumn>()]))
+            {
+                continue;
+            }
+
+            OrderTerm[] kept = [.. terms.Take(enough).Where((_, i) => columns[i] is not { } column || !IsHeld(scope, column))];
+            if (kept.Length == terms.Count)
+            {
+                continue;
+            }
+
+            (TextSpan, string) edit = kept.Length == 0
+                ? (TextSpan.Between(select.Span!.Value.End, terms[^1].Span!.Value.End), "")
+                : (TextSpan.Between(terms[0].Span!.Value.Start, terms[^1].Span!.Value.End), string.Join(", ", kept.Select(t => input.Text(t))));
+            if (input.With(edit) is { } sql)
+            {
+                yield return new(
+                    RewriteKind.OrderNeedless, sql, "Rows are put in order by more than decides where each stands, and an index has that order more often than a longer one.",
+                    [RewriteCondition.Met("What is left out is one value in all rows, or stands behind a key, where no two rows are alike any more.")])
+                { ComparesOrder = ReferenceEquals(query, input.Statement) };
+            }
+        }
+    }
+
+    /// <summary>The column that a term of ORDER BY is; null where it is none. A name is one of the list first, as the standard has it (SQL-92, of cursors; from memory).</summary>
+    private static ResolvedColumn? OrderedBy(QueryScope scope, Expression term)
+    {
+        IReadOnlyList<SelectItem> items = scope.Select.Items;
+        Expression? meant = term switch
+        {
+            Literal literal => int.TryParse(literal.Text, CultureInfo.InvariantCulture, out int place) && place >= 1 && place <= items.Count && !items.Take(place).Any(i => i.Value is AllColumns) ? items[place - 1].Value : null,
+            Name { Parts.Count: 1 } name when items.FirstOrDefault(i => i.Alias?.Value.Equals(name.Last, StringComparison.OrdinalIgnoreCase) == true) is { } item => item.Value,
+            _ => term,
+        };
+        return meant is Name column && scope.Resolve(column) is { } resolved && resolved.Scope == scope ? resolved : null;
+    }
+
+    /// <summary>Whether a condition that all rows meet holds a column to one value.</summary>
+    private static bool IsHeld(QueryScope scope, ResolvedColumn column) =>
+        RewriteInput.ConditionsOf(scope.Select).Select(t => TieOf(scope, t, column.Source)).Any(t => t is { To: null } && t.Column.Equals(column.Column.Name, StringComparison.OrdinalIgnoreCase));
+
     /// <summary>UNION of two queries that can have no row in common.</summary>
     public static IEnumerable<RewriteCandidate> UnionToUnionAll(RewriteInput input)
     {
@@ -89,22 +145,28 @@ internal static class KeyRules
     }
 
     /// <summary>Whether no two rows of a query are alike, by the keys that it shows.</summary>
-    internal static bool RowsDiffer(QueryScope scope)
+    internal static bool RowsDiffer(QueryScope scope) => RowsDiffer(scope, ShownBy(scope));
+
+    /// <summary>Whether no two rows of a query are alike in some of its columns.</summary>
+    private static bool RowsDiffer(QueryScope scope, IReadOnlyCollection<ResolvedColumn> columns)
     {
         Select select = scope.Select;
         return scope.IsKnown && select is { GroupBy.Count: 0, Having: null } && !select.Items.Any(i => RewriteInput.Folds(i.Value)) && !select.From!.Descend().OfType<Join>().Any(j => j.Words.Contains("RIGHT", StringComparison.Ordinal) || j.Words.Contains("FULL", StringComparison.Ordinal))
-            && Determined(scope, scope.Sources, source => [.. RewriteInput.ConditionsOf(select), .. OuterTermsOf(select.From!, source)]);
+            && Determined(scope, scope.Sources, source => [.. RewriteInput.ConditionsOf(select), .. OuterTermsOf(select.From!, source)], columns);
     }
+
+    private static ResolvedColumn[] ShownBy(QueryScope scope) => [.. scope.Select.Items.Select(i => i.Value).OfType<Name>().Select(scope.Resolve).OfType<ResolvedColumn>().Where(r => r.Scope == scope)];
 
     /// <summary>What an outer join says of a source that it may leave out; of those that it keeps it says nothing.</summary>
     private static IEnumerable<Expression> OuterTermsOf(Source from, ScopeSource source) =>
         from.Descend().OfType<Join>().Where(j => j.IsOuter && j.Right.Descend().Any(n => ReferenceEquals(n, source.Node))).SelectMany(j => RewriteInput.Terms(j.On));
 
     /// <summary>Whether what is shown tells of each source which of its rows it is.</summary>
-    internal static bool Determined(QueryScope scope, IReadOnlyList<ScopeSource> sources, Func<ScopeSource, IReadOnlyList<Expression>> termsOf)
+    internal static bool Determined(QueryScope scope, IReadOnlyList<ScopeSource> sources, Func<ScopeSource, IReadOnlyList<Expression>> termsOf) => Determined(scope, sources, termsOf, ShownBy(scope));
+
+    private static bool Determined(QueryScope scope, IReadOnlyList<ScopeSource> sources, Func<ScopeSource, IReadOnlyList<Expression>> termsOf, IReadOnlyCollection<ResolvedColumn> shown)
     {
         var known = new HashSet<ScopeSource>();
-        ResolvedColumn[] shown = [.. scope.Select.Items.Select(i => i.Value).OfType<Name>().Select(scope.Resolve).OfType<ResolvedColumn>().Where(r => r.Scope == scope)];
         bool more = true;
         while (more)
         {

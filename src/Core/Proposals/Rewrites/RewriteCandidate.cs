@@ -29,6 +29,9 @@ public enum RewriteKind
     /// <summary>DISTINCT goes where keys keep the rows apart.</summary>
     DistinctNeedless,
 
+    /// <summary>Terms of ORDER BY go that decide nothing.</summary>
+    OrderNeedless,
+
     /// <summary>A join goes of which nothing is used.</summary>
     UnusedJoin,
 
@@ -96,6 +99,9 @@ public sealed record RewriteCondition(string Sentence, bool IsMet, string? Viola
 /// <param name="Conditions">Under which it is the same query.</param>
 public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reason, IReadOnlyList<RewriteCondition> Conditions)
 {
+    /// <summary>Whether both have to give the same rows in the same places: the statement's order leaves the engine no choice.</summary>
+    public bool ComparesOrder { get; init; }
+
     /// <summary>What it does, in a few words.</summary>
     public string Words => Kind switch
     {
@@ -107,6 +113,7 @@ public sealed record RewriteCandidate(RewriteKind Kind, string Sql, string Reaso
         RewriteKind.GroupsBeforeJoin => "groups before a join",
         RewriteKind.JoinToExists => "EXISTS for a join",
         RewriteKind.DistinctNeedless => "without DISTINCT",
+        RewriteKind.OrderNeedless => "without a needless part of ORDER BY",
         RewriteKind.UnusedJoin => "without an unused join",
         RewriteKind.DayToRange => "a range for a day",
         RewriteKind.OrToUnion => "a union for OR",

@@ -14,7 +14,7 @@ public static class RewriteRules
     private static readonly Func<RewriteInput, IEnumerable<RewriteCandidate>>[] All =
     [
         SubqueryRules.NotInToNotExists, SubqueryRules.NotExistsToNotIn, SubqueryRules.InToExists, SubqueryRules.ExistsToIn, SubqueryRules.CountToExists,
-        GroupRules.SubqueryToGroups, GroupRules.GroupsBeforeJoin, JoinRules.JoinToExists, JoinRules.UnusedJoin, KeyRules.DistinctNeedless, KeyRules.UnionToUnionAll, KeyRules.OrToUnion, DayRules.DayToRange,
+        GroupRules.SubqueryToGroups, GroupRules.GroupsBeforeJoin, JoinRules.JoinToExists, JoinRules.UnusedJoin, KeyRules.DistinctNeedless, KeyRules.OrderNeedless, KeyRules.UnionToUnionAll, KeyRules.OrToUnion, DayRules.DayToRange,
         FirstRules.FirstOfGroup, PrefixRules.PrefixToRange, TieRules.KeysPushed, PageRules.PageByKey, FenceRules.KeptOrNot, TieRules.MissingTie,
     ];
 
